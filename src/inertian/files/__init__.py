@@ -1,0 +1,1 @@
+"""Reading tables into trials, and writing them."""

@@ -1,0 +1,22 @@
+"""Writing positions against time as delimited text."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from inertian.quantities.estimates import Array
+
+
+def tab_separated(
+    preamble: Sequence[str], titles: Sequence[str], columns: Sequence[Array], decimals: Sequence[int]
+) -> bytes:
+    """Return a tab-separated table in UTF-8: preamble lines behind "# ", one line of titles, then the rows.
+
+    NaN becomes an empty cell; each column keeps its number of decimals.
+    """
+    lines = [*(f"# {line}" for line in preamble), "\t".join(titles)]
+    lines += [
+        "\t".join("" if np.isnan(v) else f"{v:.{d}f}" for v, d in zip(row, decimals, strict=True))
+        for row in zip(*columns, strict=True)
+    ]
+    return ("\n".join(lines) + "\n").encode()

@@ -1,0 +1,1 @@
+"""Trials, spans, fits over spans, reading noise, glide deceleration and local derivatives."""

@@ -1,0 +1,88 @@
+"""A first proposal for the spans of a collision: before, contact, after."""
+
+import numpy as np
+
+from inertian.motion.fits import fit_polynomial
+from inertian.motion.spans import Span, SpanKind, Spans
+from inertian.motion.trials import Trial
+from inertian.quantities.estimates import Array
+
+BEFORE, CONTACT, AFTER = "before", "contact", "after"
+MARGIN = 1.5  # sampling steps kept clear on each side of the break
+_LEAST = 4  # samples on each side of a break
+
+
+def _prefix(values: Array) -> Array:
+    return np.concatenate([np.zeros((1, *values.shape[1:])), np.cumsum(values, axis=0)])
+
+
+def _sides(t: Array, x: Array) -> Array:
+    """Return, for each number k of leading samples, Σ r² of a parabola through them; shape (n+1,), inf if too few."""
+    powers = _prefix(t[:, None] ** np.arange(5))
+    moments = _prefix(x[:, None] * t[:, None] ** np.arange(3))
+    squares = _prefix(x**2)
+    cost = np.full(len(t) + 1, np.inf)
+    counts = np.arange(_LEAST, len(t) + 1)
+    normal = powers[counts][:, np.add.outer(np.arange(3), np.arange(3))]
+    right = moments[counts]
+    c = np.linalg.solve(normal, right[:, :, None])[:, :, 0]
+    cost[counts] = np.maximum(squares[counts] - np.einsum("ki,ki->k", c, right), 0.0)
+    return cost
+
+
+def break_row(trial: Trial) -> int | None:
+    """Return the row that starts the motion after a hit: the best single break of two parabolas over all channels.
+
+    None if there are too few samples or a break explains little. Prefix sums make it linear in the samples; see
+    Bai & Perron, Econometrica 66 (1998) 47-78, for break points by least squares.
+    """
+    channels = [c.si for body in trial.bodies for c in body.channels]
+    rows = np.flatnonzero(np.all(np.isfinite(channels), axis=0))
+    if len(rows) < 2 * _LEAST:
+        return None
+    t = trial.t[rows]
+    t = (t - t[0]) / (t[-1] - t[0])
+    left, right, whole = np.zeros(len(t) + 1), np.zeros(len(t) + 1), 0.0
+    for channel in channels:
+        x = channel[rows] - channel[rows].mean()
+        left = left + _sides(t, x)
+        right = right + _sides(1.0 - t[::-1], x[::-1])[::-1]
+        whole += float(_sides(t, x)[-1])
+    cost = left + right
+    best = int(np.argmin(cost))
+    if not np.isfinite(cost[best]) or cost[best] > 0.5 * whole:
+        return None
+    return int(rows[best])
+
+
+def suggest_spans(trial: Trial) -> Spans:
+    """Return before, contact and after for a trial with one hit; no spans if no hit stands out.
+
+    The moment of the hit is where the two parabolas of the channel that changed most meet; the contact is marked
+    MARGIN sampling steps to either side of it.
+    """
+    row = break_row(trial)
+    if row is None:
+        return Spans()
+    t, step = trial.t, trial.step()
+    moment, largest = 0.5 * float(t[row - 1] + t[row]), 0.0
+    for body in trial.bodies:
+        for channel in body.channels:
+            before = fit_polynomial(t, channel.si, 2, slice(0, row))
+            after = fit_polynomial(t, channel.si, 2, slice(row, len(t)))
+            middle = 0.5 * float(t[row - 1] + t[row])
+            kick = after.at(middle, 1) - before.at(middle, 1)
+            if abs(kick) > largest:
+                largest = abs(kick)
+                away = (before.at(middle) - after.at(middle)) / kick
+                moment = middle + float(np.clip(away, -step, step))
+    start, stop = moment - MARGIN * step, moment + MARGIN * step
+    if start - t[0] < 2 * step or t[-1] - stop < 2 * step:
+        return Spans()
+    return Spans(
+        (
+            Span(BEFORE, SpanKind.FREE, float(t[0]), start),
+            Span(CONTACT, SpanKind.CONTACT, start, stop),
+            Span(AFTER, SpanKind.FREE, stop, float(t[-1])),
+        )
+    )

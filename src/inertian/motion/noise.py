@@ -1,0 +1,123 @@
+"""Reading noise and time jitter, estimated from what the fits leave over, pooled over a series.
+
+At one instant the residuals of all channels have the covariance σ_x² I + σ_t² v vᵀ: each reading has its own error, and
+one error of the time stamp moves every channel along its velocity. Along v the variance is σ_x² + σ_t² |v|², across it
+σ_x². Both components are found by restricted maximum likelihood (Patterson & Thompson, Biometrika 58 (1971) 545-554);
+the inverse Fisher information tells how well they are known (Satterthwaite, Biometrics Bull. 2 (1946) 110-114).
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from inertian.motion.freemotion import BodyFit
+from inertian.quantities.estimates import Array, Pools
+
+READINGS, STAMPS = "readings", "time stamps"
+
+
+@dataclass(frozen=True)
+class Noise:
+    """The noise of one instrument: σ of a position reading in m, σ of a time stamp in s, and how well they are known.
+
+    `dof` is ν of σ_x (infinite if given); `remark` says in words when a typed value was not used.
+    """
+
+    reading: float
+    stamp: float
+    dof: float
+    pools: Pools
+    given: bool = False
+    remark: str = ""
+
+
+@dataclass(frozen=True)
+class _Scatter:
+    """Sums of squares of one group of residuals whose variance is σ_x² + σ_t² speed²."""
+
+    speed2: float
+    squares: float
+    freedom: float
+
+
+def _scatters(
+    fits: Sequence[BodyFit], decelerations: Mapping[str, float], shares: Mapping[str, float]
+) -> list[_Scatter]:
+    """Split the residuals of the bodies of one span into the part along the joint velocity and the part across it."""
+    rows, speeds, freedom = [], [], []
+    for fit in fits:
+        a = decelerations.get(fit.body, 0.0) if fit.moving else 0.0
+        lost = fit.information / shares[fit.body] if fit.body in shares and fit.moving else 0.0
+        for axis, polynomial in fit.fits.items():
+            rows.append(fit.residuals(axis, a))
+            speeds.append(polynomial.at(polynomial.t0, 1) if fit.moving else 0.0)
+            freedom.append(polynomial.dof - lost * fit.direction[axis] ** 2)
+    residuals, velocity, dof = np.array(rows), np.array(speeds), np.array(freedom)
+    total, speed2 = float((residuals**2).sum()), float(velocity @ velocity)
+    if speed2 == 0.0:
+        return [_Scatter(0.0, total, float(dof.sum()))]
+    unit = velocity / np.sqrt(speed2)
+    along, along_dof = float(((unit @ residuals) ** 2).sum()), float(unit**2 @ dof)
+    across = _Scatter(0.0, total - along, float(dof.sum()) - along_dof)
+    return [_Scatter(speed2, along, along_dof)] + ([across] if across.freedom > 0.5 else [])
+
+
+def _components(groups: Sequence[_Scatter], floor: float) -> tuple[float, float, Array]:
+    """Return σ_x², σ_t² ≥ 0 and the covariance of the two, by Fisher scoring."""
+    freedom = np.array([g.freedom for g in groups])
+    mean = np.array([g.squares for g in groups]) / freedom
+    design = np.column_stack([np.ones(len(groups)), [g.speed2 for g in groups]])
+    pooled = max(float(freedom @ mean / freedom.sum()), floor)
+    a, b = pooled, 0.0
+    if len(groups) > 1 and np.ptp(design[:, 1]) > 0:
+        for _ in range(50):
+            weight = freedom / (2.0 * (design @ (a, b)) ** 2)
+            normal = design.T @ (design * weight[:, None])
+            new_a, new_b = np.linalg.solve(normal, design.T @ (weight * mean))
+            if new_b <= 0.0 or new_a <= 0.0:
+                new_a, new_b = (pooled, 0.0) if new_b <= 0.0 else (floor or 1e-3 * pooled, float(max(new_b, 0.0)))
+            done = abs(new_a - a) + abs(new_b - b) * design[:, 1].max() < 1e-10 * pooled
+            a, b = max(float(new_a), floor), float(new_b)
+            if done:
+                break
+    weight = freedom / (2.0 * (design @ (a, b)) ** 2)
+    normal = design.T @ (design * weight[:, None])
+    if b == 0.0:
+        return a, b, np.diag([1.0 / normal[0, 0], 0.0])
+    return a, b, np.asarray(np.linalg.inv(normal), dtype=float)
+
+
+def estimate_noise(
+    spans: Sequence[Sequence[BodyFit]],
+    decelerations: Mapping[str, float],
+    resolution: float,
+    given: float | None = None,
+) -> Noise:
+    """Return the noise of an instrument from the residuals of a series.
+
+    `spans` holds, for each free span of each trial, the fits of all its bodies; `decelerations` the shared one of each
+    body in m/s²; `resolution` the step of the readings in m, whose /√12 is the least noise there can be. `given` is a
+    typed σ in m: if it is smaller than the scatter, the scatter is used and `remark` says so.
+    """
+    shares: dict[str, float] = {}
+    for fit in (f for fits in spans for f in fits if f.body in decelerations):
+        shares[fit.body] = shares.get(fit.body, 0.0) + fit.information
+    groups = [g for fits in spans for g in _scatters(fits, decelerations, {b: s for b, s in shares.items() if s > 0})]
+    groups = [g for g in groups if g.freedom > 0.5]
+    floor = resolution**2 / 12.0
+    if not groups:
+        return Noise(given or floor**0.5, 0.0, float("inf"), Pools(), given is not None)
+    tiny = max(floor, 1e-24)
+    a, b, covariance = _components(groups, tiny)
+    relative = {(READINGS, READINGS): float(covariance[0, 0]) / a**2}
+    if b > 0.0:
+        relative[STAMPS, STAMPS] = float(covariance[1, 1]) / b**2
+        relative[READINGS, STAMPS] = relative[STAMPS, READINGS] = float(covariance[0, 1]) / (a * b)
+    remark = ""
+    if given is not None:
+        if given**2 >= a:
+            pools = Pools({k: r for k, r in relative.items() if READINGS not in k})
+            return Noise(given, b**0.5, float("inf"), pools, True)
+        remark = "The typed reading noise is smaller than the scatter about the fits, so the scatter is used."
+    return Noise(a**0.5, b**0.5, 2.0 / relative[READINGS, READINGS], Pools(relative), False, remark)

@@ -1,0 +1,1 @@
+"""Laws as plain functions, the readings of a collision, ledgers and verdicts."""

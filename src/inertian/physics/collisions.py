@@ -1,0 +1,169 @@
+"""The readings of one collision: speeds at the edges of the contact, masses and decelerations, as correlated inputs."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from inertian.motion.freemotion import BodyFit
+from inertian.motion.noise import READINGS, STAMPS, Noise
+from inertian.motion.spans import Span
+from inertian.motion.trials import Trial
+from inertian.physics.laws import Encounter
+from inertian.quantities.errors import InertianError
+from inertian.quantities.estimates import ClockNoise, Estimate, Joint, SharedPart, Source, joint
+from inertian.quantities.facts import Fact, FactId
+
+TIMED = 5.0  # the contact is timed by a body whose change of speed exceeds this many of its own u
+STAMP_SOURCE = Source("time stamps", STAMPS, STAMPS)
+
+
+class AccountError(InertianError):
+    """A ledger cannot be drawn up; the text says what is missing."""
+
+    def __init__(self, trial: str, why: str) -> None:
+        super().__init__(trial, why)
+        self.trial, self.why = trial, why
+
+    def __str__(self) -> str:
+        return self.why
+
+
+def mass_key(body: str) -> str:
+    """Return the name under which the setup keeps the mass of a body."""
+    return f"mass of {body}"
+
+
+def deceleration_key(body: str) -> str:
+    """Return the name of the shared deceleration of a body."""
+    return f"deceleration of {body}"
+
+
+@dataclass(frozen=True, eq=False)
+class Glide:
+    """The shared decelerations of a series in m/s²: values by body, and their covariance by source."""
+
+    values: Mapping[str, float]
+    parts: tuple[SharedPart, ...]
+    scope: str
+
+    def key(self, body: str) -> tuple[FactId, float] | None:
+        """Return identity and value of one body's deceleration, or None if it has none."""
+        if body not in self.values:
+            return None
+        return FactId(deceleration_key(body), self.scope), self.values[body]
+
+    def u(self, body: str) -> float:
+        """Return the standard uncertainty of one body's deceleration in m/s²."""
+        key = FactId(deceleration_key(body), self.scope)
+        return float(np.sqrt(sum(p.covariance[p.ids.index(key), p.ids.index(key)] for p in self.parts if key in p.ids)))
+
+
+def glide_of(spans: Sequence[Sequence[BodyFit]], values: Mapping[str, float], noise: Noise, scope: str) -> Glide:
+    """Return the shared decelerations with covariance from reading noise and from the time stamps they share."""
+    keys = {body: FactId(deceleration_key(body), scope) for body in values}
+    fits = {b: [f for group in spans for f in group if f.body == b and f.moving] for b in values}
+    information = {b: sum(f.information for f in fits[b]) for b in values}
+    parts = [
+        SharedPart(
+            Source(deceleration_key(b), "fact", READINGS), (keys[b],), np.array([[noise.reading**2 / information[b]]])
+        )
+        for b in values
+    ]
+    order = tuple(values)
+    matrix = np.zeros((len(order), len(order)))
+    for group in spans:
+        pulled = {
+            f.body: np.sum([f.bent[a] * f.velocity(a, values[f.body]) for a in f.fits], axis=0) / information[f.body]
+            for f in group
+            if f.body in values and f.moving
+        }
+        for i, b1 in enumerate(order):
+            for j, b2 in enumerate(order):
+                if b1 in pulled and b2 in pulled:
+                    matrix[i, j] += noise.stamp**2 * float(pulled[b1] @ pulled[b2])
+    if noise.stamp > 0.0 and order:
+        parts.append(SharedPart(STAMP_SOURCE, tuple(keys[b] for b in order), matrix))
+    return Glide(dict(values), tuple(parts), scope)
+
+
+@dataclass(frozen=True, eq=False)
+class CollisionReadings:
+    """All inputs of the laws for one collision, as correlated scalars, with the fixed facts of the contact."""
+
+    encounter: Encounter
+    inputs: Joint
+
+
+def clock_noise(trial: Trial, fits: Sequence[BodyFit], noise: Noise, glide: Glide) -> ClockNoise:
+    """Return Σ of a trial: reading noise per channel, and time jitter along the fitted velocities."""
+    reading, rate = {}, {}
+    for body in trial.bodies:
+        source = Source(f"readings of {body.name}", READINGS, READINGS)
+        for channel in body.channels:
+            key = trial.channel_id(body.name, channel.axis)
+            reading[key] = (source, noise.reading**2)
+            velocity = np.zeros(len(trial.t))
+            for fit in (f for f in fits if f.body == body.name and f.moving):
+                rows = slice(fit.fits[channel.axis].start, fit.fits[channel.axis].start + len(fit.fits[channel.axis].t))
+                velocity[rows] = fit.velocity(channel.axis, glide.values.get(body.name, 0.0))
+            rate[key] = velocity
+    return ClockNoise(reading, rate, noise.stamp**2, STAMP_SOURCE)
+
+
+def read_collision(
+    trial: Trial,
+    contact: Span,
+    before: Sequence[BodyFit],
+    after: Sequence[BodyFit],
+    masses: Mapping[str, tuple[FactId, Fact]],
+    noise: Noise,
+    glide: Glide,
+    restitution: tuple[FactId, Fact] | None = None,
+) -> CollisionReadings:
+    """Return positions, velocities and accelerations of every body at both edges of the contact, and the masses.
+
+    Everything in SI; see `laws` for the names. `before` and `after` hold one fit per body. Raises AccountError if a
+    mass is missing.
+    """
+    named: dict[str, Estimate] = {}
+    for side, fits, time in (("open", before, contact.start), ("close", after, contact.stop)):
+        for fit in fits:
+            for axis in fit.fits:
+                for order, letter in enumerate("xva"):
+                    name = f"{letter} {fit.body} {axis} {side}"
+                    named[name] = fit.estimate(axis, time, order, glide.key(fit.body))
+    shared = list(glide.parts)
+    bodies = tuple(fit.body for fit in before)
+    for body in bodies:
+        if body not in masses:
+            raise AccountError(trial.name, f"The mass of {body} is missing.")
+    for name, (key, fact) in [(f"m {b}", masses[b]) for b in bodies] + ([("e", restitution)] if restitution else []):
+        named[name] = Estimate(fact.si, {}, {key: 1.0})
+        shared.append(
+            SharedPart(Source(key.name, "fact", f"fact {key.name}", fact.bounded), (key,), np.array([[fact.u**2]]))
+        )
+    wait = FactId("moment of contact", f"trial {trial.id}")
+    half = Source("moment of contact", "fact", "moment", True)
+    shared.append(SharedPart(half, (wait,), np.array([[contact.length**2 / 12.0]])))
+    sigma = clock_noise(trial, [*before, *after], noise, glide)
+    inputs = joint(named, sigma, shared, noise.pools)
+    timer = _timer(inputs, bodies, trial.axes)
+    if timer is None:
+        inputs = joint({**named, "wait": Estimate(0.0, {}, {wait: 1.0})}, sigma, shared, noise.pools)
+    return CollisionReadings(Encounter(bodies, trial.axes, contact.start, contact.stop, timer), inputs)
+
+
+def _timer(inputs: Joint, bodies: Sequence[str], axes: Sequence[str]) -> str | None:
+    """The body whose change of velocity stands out most, if any does."""
+    best, clearest = None, TIMED
+    covariance = inputs.covariance
+    for body in bodies:
+        kick2, u2 = 0.0, 0.0
+        for axis in axes:
+            i, j = inputs.index(f"v {body} {axis} open"), inputs.index(f"v {body} {axis} close")
+            kick2 += float(inputs.values[j] - inputs.values[i]) ** 2
+            u2 += covariance[i, i] + covariance[j, j] - 2.0 * covariance[i, j]
+        if u2 > 0.0 and np.sqrt(kick2 / u2) > clearest:
+            best, clearest = body, float(np.sqrt(kick2 / u2))
+    return best

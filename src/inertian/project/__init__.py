@@ -1,0 +1,1 @@
+"""The Project value, its edits and history, evaluation, saving and recovery."""

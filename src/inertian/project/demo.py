@@ -1,0 +1,40 @@
+"""The demo project: the rink's files read in like anybody's, with the stones as weighed."""
+
+from pathlib import Path
+
+from inertian.files.delimited import trial_of_bytes
+from inertian.physics.collisions import mass_key
+from inertian.project.project import Project, with_trials
+from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.units import unit_of
+from inertian.rink.day import MASS_LIMITS, MASSES, day
+
+NAME = "Ice rink"
+
+
+def demo_project() -> Project:
+    """Return the demo: ten in-line collisions and a glancing one, masses from the scales, spans suggested."""
+    kg = unit_of("mass", "kg")
+    setup = {FactId(mass_key(b)): Fact(m, MASS_LIMITS, Meaning.LIMITS, kg) for b, m in MASSES.items()}
+    project = Project(NAME, setup=setup)
+    for file in day():
+        project = with_trials(project, [trial_of_bytes(file.name, file.content)], file.series)
+    return project
+
+
+def write_demo(folder: Path) -> list[Path]:
+    """Write the demo's raw files and its project into a folder, made if needed, and return their paths.
+
+    Raises OSError if the folder cannot be written, and ProjectFileError as saving does.
+    """
+    from inertian.project.saving import save
+
+    folder.mkdir(parents=True, exist_ok=True)
+    written = []
+    for file in day():
+        path = folder / file.name
+        path.write_bytes(file.content)
+        written.append(path)
+    target = folder / f"{NAME}.inertian"
+    save(demo_project(), target)
+    return [*written, target]

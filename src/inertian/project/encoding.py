@@ -1,0 +1,232 @@
+"""A project as named pieces of bytes and back; saving and recovery are two containers for the same pieces."""
+
+import csv
+import hashlib
+import io
+import json
+import weakref
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import numpy as np
+from pydantic import ValidationError
+
+from inertian.motion.spans import Span, Spans
+from inertian.motion.trials import Body, Channel, Provenance, Trial
+from inertian.project.project import Entry, Project, Series
+from inertian.project.schema import (
+    VERSION,
+    SavedAnalysis,
+    SavedBody,
+    SavedChannel,
+    SavedFact,
+    SavedSeries,
+    SavedSource,
+    SavedSpan,
+    SavedTrial,
+)
+from inertian.quantities.errors import InertianError
+from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.units import unit_of
+
+ANALYSIS, PACKAGE = "analysis.json", "datapackage.json"
+_tables: weakref.WeakKeyDictionary[Trial, bytes] = weakref.WeakKeyDictionary()
+
+
+class ProjectFileError(InertianError):
+    """A project file cannot be written or read; nothing was changed."""
+
+    def __init__(self, file: str, why: str) -> None:
+        super().__init__(file, why)
+        self.file, self.why = file, why
+
+    def __str__(self) -> str:
+        return f"{self.file}: {self.why}"
+
+
+def _number(value: float) -> str:
+    return "" if np.isnan(value) else repr(float(value))
+
+
+def table_of(trial: Trial) -> bytes:
+    """Return a trial's raw samples as CSV in the file's own units; every float comes back bit for bit."""
+    if trial not in _tables:
+        out = io.StringIO()
+        writer = csv.writer(out, lineterminator="\n")
+        channels = [(b.name, c) for b in trial.bodies for c in b.channels]
+        writer.writerow([f"time ({trial.time_unit.symbol})", *(f"{b} {c.axis} ({c.unit.symbol})" for b, c in channels)])
+        columns = [trial.raw_time, *(c.raw for _, c in channels)]
+        writer.writerows([[_number(v) for v in row] for row in zip(*(c.tolist() for c in columns), strict=True)])
+        _tables[trial] = out.getvalue().encode()
+    return _tables[trial]
+
+
+def _saved_trial(entry: Entry) -> SavedTrial:
+    trial, origin = entry.trial, entry.trial.provenance
+    bodies = [
+        SavedBody(
+            name=b.name, channels=[SavedChannel(axis=c.axis, column=c.column, unit=c.unit.symbol) for c in b.channels]
+        )
+        for b in trial.bodies
+    ]
+    source = SavedSource(
+        file=origin.file,
+        sha256=origin.sha256,
+        size=origin.size,
+        path=f"sources/{origin.sha256}" if origin.content is not None else None,
+        understood=list(origin.understood),
+        unusable=list(origin.unusable),
+    )
+    spans = [SavedSpan(name=s.name, kind=s.kind, start=s.start, stop=s.stop) for s in entry.spans]
+    return SavedTrial(
+        id=trial.id,
+        name=trial.name,
+        series=entry.series,
+        data=f"data/{trial.id}.csv",
+        time_column=trial.time_column,
+        time_unit=trial.time_unit.symbol,
+        bodies=bodies,
+        source=source,
+        spans=spans,
+    )
+
+
+def analysis_of(project: Project) -> SavedAnalysis:
+    """Return everything of a project but the samples."""
+    return SavedAnalysis(
+        name=project.name,
+        series=[SavedSeries(name=s.name, motion=s.motion, expectations=dict(s.expectations)) for s in project.series],
+        setup=[
+            SavedFact(
+                name=key.name,
+                scope=key.scope,
+                kind=f.unit.kind,
+                value=f.typed,
+                plus_minus=f.plus_minus,
+                meaning=f.meaning,
+                unit=f.unit.symbol,
+            )
+            for key, f in project.setup.items()
+        ],
+        trials=[_saved_trial(e) for e in project.entries],
+    )
+
+
+def _data_package(project: Project) -> dict[str, Any]:
+    """The Data Package v2 descriptor: one CSV resource per time base, its fields with units."""
+    resources = []
+    for entry in project.entries:
+        trial, table = entry.trial, table_of(entry.trial)
+        fields = [{"name": f"time ({trial.time_unit.symbol})", "type": "number", "unit": trial.time_unit.symbol}]
+        fields += [
+            {"name": f"{b.name} {c.axis} ({c.unit.symbol})", "type": "number", "unit": c.unit.symbol}
+            for b in trial.bodies
+            for c in b.channels
+        ]
+        resources.append(
+            {
+                "name": f"trial-{trial.id.lower()}",
+                "title": trial.name,
+                "path": f"data/{trial.id}.csv",
+                "type": "table",
+                "format": "csv",
+                "mediatype": "text/csv",
+                "encoding": "utf-8",
+                "bytes": len(table),
+                "hash": f"sha256:{hashlib.sha256(table).hexdigest()}",
+                "schema": {"fields": fields, "missingValues": [""]},
+            }
+        )
+    return {
+        "$schema": "https://datapackage.org/profiles/2.0/datapackage.json",
+        "name": "inertian-project",
+        "title": project.name,
+        "resources": resources,
+    }
+
+
+def encode(project: Project) -> dict[str, bytes]:
+    """Return the pieces of a project file by member name."""
+    pieces = {
+        PACKAGE: json.dumps(_data_package(project), indent=1, ensure_ascii=False).encode(),
+        ANALYSIS: analysis_of(project).model_dump_json(indent=1).encode(),
+    }
+    for entry in project.entries:
+        pieces[f"data/{entry.trial.id}.csv"] = table_of(entry.trial)
+        origin = entry.trial.provenance
+        if origin.content is not None:
+            pieces[f"sources/{origin.sha256}"] = origin.content
+    return pieces
+
+
+def decode(file: str, piece: Callable[[str], bytes]) -> Project:
+    """Return the project whose pieces `piece(name)` yields.
+
+    Raises ProjectFileError if a piece is missing, changed, of a newer version or cannot be true.
+    """
+    try:
+        analysis = _analysis(file, piece(ANALYSIS))
+        hashes = {r["path"]: r["hash"] for r in json.loads(piece(PACKAGE))["resources"]}
+        entries = tuple(_entry(file, saved, piece, hashes) for saved in analysis.trials)
+        setup = {
+            FactId(f.name, f.scope): Fact(f.value, f.plus_minus, f.meaning, unit_of(f.kind, f.unit))
+            for f in analysis.setup
+        }
+        series = tuple(Series(s.name, s.motion, s.expectations) for s in analysis.series)
+    except ProjectFileError:
+        raise
+    except (InertianError, KeyError, ValueError, TypeError, IndexError, csv.Error, RecursionError) as error:
+        raise ProjectFileError(file, f"the project file is damaged and was not opened ({_short(error)}).") from error
+    if len({e.trial.id for e in entries}) < len(entries) or {e.series for e in entries} - {s.name for s in series}:
+        raise ProjectFileError(
+            file, "the project file is damaged and was not opened (its trials contradict each other)."
+        )
+    return Project(analysis.name, entries, series, setup)
+
+
+def _short(error: Exception) -> str:
+    if isinstance(error, KeyError):
+        return f"“{error.args[0]}” is missing"
+    return str(error).splitlines()[0][:120] if str(error) else type(error).__name__
+
+
+def _analysis(file: str, content: bytes) -> SavedAnalysis:
+    raw = json.loads(content)
+    version = raw.get("version") if isinstance(raw, dict) else None
+    if isinstance(version, int) and version > VERSION:
+        why = f"a newer Inertian saved it (file version {version}; this program reads up to {VERSION}). Update it."
+        raise ProjectFileError(file, why)
+    try:
+        return SavedAnalysis.model_validate(raw)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(p) for p in first["loc"])
+        raise ProjectFileError(
+            file, f"the project file is damaged and was not opened ({place}: {first['msg']})."
+        ) from error
+
+
+def _entry(file: str, saved: SavedTrial, piece: Callable[[str], bytes], hashes: Mapping[str, str]) -> Entry:
+    table = piece(saved.data)
+    if hashes.get(saved.data) != f"sha256:{hashlib.sha256(table).hexdigest()}":
+        raise ProjectFileError(file, f"the samples of “{saved.name}” were changed or damaged; the file was not opened.")
+    origin = saved.source
+    content = piece(origin.path) if origin.path else None
+    if content is not None and hashlib.sha256(content).hexdigest() != origin.sha256:
+        raise ProjectFileError(file, f"the original of “{saved.name}” was changed or damaged; the file was not opened.")
+    rows = list(csv.reader(io.StringIO(table.decode())))[1:]
+    columns = np.array([[float(v) if v else np.nan for v in row] for row in rows], dtype=np.float64).T
+    bodies, place = [], 1
+    for body in saved.bodies:
+        channels = []
+        for c in body.channels:
+            channels.append(Channel(c.axis, c.column, unit_of("length", c.unit), columns[place]))
+            place += 1
+        bodies.append(Body(body.name, tuple(channels)))
+    provenance = Provenance(
+        origin.file, origin.sha256, origin.size, content, tuple(origin.understood), tuple(origin.unusable)
+    )
+    unit = unit_of("time", saved.time_unit)
+    trial = Trial(saved.id, saved.name, saved.time_column, unit, columns[0], tuple(bodies), provenance)
+    _tables[trial] = table
+    return Entry(trial, saved.series, Spans(Span(s.name, s.kind, s.start, s.stop) for s in saved.spans))

@@ -1,0 +1,108 @@
+"""Everything about one investigation, as one immutable value."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+
+from inertian.motion.contact import suggest_spans
+from inertian.motion.freemotion import FreeMotion
+from inertian.motion.spans import Spans
+from inertian.motion.trials import Trial
+from inertian.physics.collisions import mass_key
+from inertian.physics.verdicts import Expectation
+from inertian.quantities.facts import Fact, FactId
+
+RESTITUTION = "restitution"
+READING_NOISE = "reading noise"
+
+
+@dataclass(frozen=True, eq=False)
+class Entry:
+    """A trial as it stands in a project: the raw recording, its series and its spans."""
+
+    trial: Trial
+    series: str
+    spans: Spans = field(default_factory=Spans)
+
+
+@dataclass(frozen=True)
+class Series:
+    """Trials made under the same conditions, with the settings they share."""
+
+    name: str
+    motion: FreeMotion = FreeMotion.GLIDE
+    expectations: Mapping[str, Expectation] = field(default_factory=dict)
+
+    @property
+    def scope(self) -> str:
+        """The scope of facts that hold in this series."""
+        return f"series {self.name}"
+
+
+@dataclass(frozen=True, eq=False)
+class Project:
+    """Trials in their series, and the setup: the facts of the apparatus."""
+
+    name: str = "Untitled"
+    entries: tuple[Entry, ...] = ()
+    series: tuple[Series, ...] = ()
+    setup: Mapping[FactId, Fact] = field(default_factory=dict)
+
+    def entry(self, trial_id: str) -> Entry:
+        """Return the entry of one trial. Raises KeyError."""
+        for entry in self.entries:
+            if entry.trial.id == trial_id:
+                return entry
+        raise KeyError(trial_id)
+
+    def series_named(self, name: str) -> Series:
+        """Return one series. Raises KeyError."""
+        for series in self.series:
+            if series.name == name:
+                return series
+        raise KeyError(name)
+
+    def entries_of(self, series: str) -> tuple[Entry, ...]:
+        """Return the entries of one series, in order."""
+        return tuple(entry for entry in self.entries if entry.series == series)
+
+    def fact(self, name: str, entry: Entry) -> tuple[FactId, Fact] | None:
+        """Return the fact of that name that holds for a trial: its own, else the series', else the project's."""
+        for scope in (f"trial {entry.trial.id}", f"series {entry.series}", "project"):
+            key = FactId(name, scope)
+            if key in self.setup:
+                return key, self.setup[key]
+        return None
+
+    def masses(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
+        """Return the known masses of a trial's bodies, by body."""
+        found = {body.name: self.fact(mass_key(body.name), entry) for body in entry.trial.bodies}
+        return {body: fact for body, fact in found.items() if fact is not None}
+
+    def with_entry(self, new: Entry) -> "Project":
+        """Return this project with the entry of the same trial exchanged."""
+        return replace(self, entries=tuple(new if e.trial.id == new.trial.id else e for e in self.entries))
+
+    def with_fact(self, key: FactId, fact: Fact | None) -> "Project":
+        """Return this project with one fact set, or removed if None."""
+        setup = {k: f for k, f in self.setup.items() if k != key}
+        return replace(self, setup=setup if fact is None else {**setup, key: fact})
+
+    def with_series(self, new: Series) -> "Project":
+        """Return this project with one series exchanged, or added."""
+        if all(s.name != new.name for s in self.series):
+            return replace(self, series=(*self.series, new))
+        return replace(self, series=tuple(new if s.name == new.name else s for s in self.series))
+
+
+def with_trials(project: Project, trials: Iterable[Trial], series: str) -> Project:
+    """Return the project with trials added to a series, spans suggested; equal recordings get an id of their own."""
+    if all(s.name != series for s in project.series):
+        project = project.with_series(Series(series))
+    for trial in trials:
+        taken = {entry.trial.id for entry in project.entries}
+        number, free = 2, trial.id
+        while free in taken:
+            number, free = number + 1, f"{trial.id}-{number}"
+        trial = trial if free == trial.id else replace(trial, id=free)
+        project = replace(project, entries=(*project.entries, Entry(trial, series, suggest_spans(trial))))
+    return project

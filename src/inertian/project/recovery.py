@@ -1,0 +1,96 @@
+"""Nothing lost: the open work is kept in a recovery folder, and offered back after a kill.
+
+A session's folder holds raw tables and originals once, named by SHA-256, and the small rest anew at each edit.
+"""
+
+import hashlib
+import json
+import os
+import shutil
+import uuid
+from dataclasses import dataclass
+from pathlib import Path
+
+from inertian.project.encoding import decode, encode
+from inertian.project.project import Project
+from inertian.project.saving import write_whole
+
+_INDEX, _OWNER = "index.json", "owner"
+
+
+def default_folder() -> Path:
+    """Return where recovery folders live for this user."""
+    from platformdirs import user_state_path
+
+    return user_state_path("inertian", appauthor=False) / "recovery"
+
+
+@dataclass(frozen=True)
+class Leftover:
+    """Work that a session left behind when it ended without closing."""
+
+    folder: Path
+    project: Project
+    path: Path | None
+
+
+class Recovery:
+    """Keeps one session's open work on disk."""
+
+    def __init__(self, root: Path) -> None:
+        self._root = root
+        self._folder: Path | None = None
+        self._kept: set[str] = set()
+
+    def keep(self, project: Project, path: Path | None) -> None:
+        """Write the current state; large pieces that are there already are not written again. Raises OSError."""
+        if self._folder is None:
+            self._folder = self._root / uuid.uuid4().hex
+            self._folder.mkdir(parents=True, exist_ok=True)
+            (self._folder / _OWNER).write_text(str(os.getpid()))
+        names = {}
+        for name, content in encode(project).items():
+            digest = hashlib.sha256(content).hexdigest()
+            if digest not in self._kept:
+                write_whole(self._folder / digest, content)
+                self._kept.add(digest)
+            names[name] = digest
+        index = json.dumps({"path": str(path) if path else None, "pieces": names})
+        write_whole(self._folder / _INDEX, index.encode())
+        for stale in self._kept - set(names.values()):
+            (self._folder / stale).unlink(missing_ok=True)
+        self._kept &= set(names.values())
+
+    def forget(self) -> None:
+        """Remove this session's folder: the work is saved, or given up on purpose."""
+        if self._folder is not None:
+            shutil.rmtree(self._folder, ignore_errors=True)
+        self._folder, self._kept = None, set()
+
+
+def leftovers(root: Path) -> list[Leftover]:
+    """Return the work of sessions that are no longer running; folders that cannot be read are passed over."""
+    found = []
+    for folder in sorted(root.iterdir()) if root.is_dir() else []:
+        try:
+            if _running(int((folder / _OWNER).read_text())):
+                continue
+            index = json.loads((folder / _INDEX).read_text())
+            pieces = index["pieces"]
+            project = decode(folder.name, lambda name, f=folder, p=pieces: (f / p[name]).read_bytes())  # type: ignore[misc]
+            found.append(Leftover(folder, project, Path(index["path"]) if index["path"] else None))
+        except Exception:
+            continue
+    return found
+
+
+def _running(pid: int) -> bool:
+    if pid == os.getpid():
+        return True
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return True

@@ -1,0 +1,98 @@
+"""The saved form of an analysis, checked field by field when it is read. docs/schemas holds it as JSON Schema."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
+
+from inertian.motion.freemotion import FreeMotion
+from inertian.motion.spans import SpanKind
+from inertian.physics.verdicts import Expectation
+from inertian.quantities.facts import Meaning
+
+VERSION = 1
+RULES = {"reading": 1, "noise": 1, "free motion": 1, "ledger": 1, "verdict": 1}
+
+
+class _Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", strict=False, frozen=True)
+
+
+class SavedFact(_Strict):
+    """A fact as typed, in `unit`."""
+
+    name: str
+    scope: str
+    kind: str
+    value: FiniteFloat
+    plus_minus: FiniteFloat = Field(ge=0)
+    meaning: Meaning
+    unit: str
+
+
+class SavedSpan(_Strict):
+    """A span in file time, s."""
+
+    name: str
+    kind: SpanKind
+    start: FiniteFloat
+    stop: FiniteFloat
+
+
+class SavedChannel(_Strict):
+    """One channel: its axis, the file's own column title, and the unit of its values."""
+
+    axis: str
+    column: str
+    unit: str
+
+
+class SavedBody(_Strict):
+    """A body and its channels."""
+
+    name: str
+    channels: list[SavedChannel]
+
+
+class SavedSource(_Strict):
+    """Where a trial came from; `path` is the member with the original bytes, or null if they were too large to keep."""
+
+    file: str
+    sha256: str
+    size: int = Field(ge=0)
+    path: str | None
+    understood: list[str]
+    unusable: list[tuple[int, str, str]]
+
+
+class SavedTrial(_Strict):
+    """A trial: its table `data`, what the columns are, and what was marked."""
+
+    id: str = Field(pattern=r"^[0-9A-Za-z-]+$")
+    name: str
+    series: str
+    data: str
+    time_column: str
+    time_unit: str
+    bodies: list[SavedBody]
+    source: SavedSource
+    spans: list[SavedSpan]
+
+
+class SavedSeries(_Strict):
+    """A series and its settings."""
+
+    name: str
+    motion: FreeMotion
+    expectations: dict[str, Expectation]
+
+
+class SavedAnalysis(_Strict):
+    """analysis.json."""
+
+    format: Literal["inertian analysis"] = "inertian analysis"
+    version: int = VERSION
+    rules: dict[str, int] = Field(default_factory=lambda: dict(RULES))
+    name: str
+    series: list[SavedSeries]
+    setup: list[SavedFact]
+    trials: list[SavedTrial]

@@ -1,0 +1,39 @@
+"""The one kind of error that is a message to the person, not a bug."""
+
+
+class InertianError(Exception):
+    """Something expected went wrong; the text says what happened, what it means and what to do."""
+
+
+class UnitError(InertianError):
+    """A unit is unknown, or of another dimension than the quantity needs."""
+
+    def __init__(self, text: str, wanted: str) -> None:
+        super().__init__(text, wanted)
+        self.text, self.wanted = text, wanted
+
+    def __str__(self) -> str:
+        return f"“{self.text}” is not a unit of {self.wanted}. Write, for example, {EXAMPLE_UNITS[self.wanted]}."
+
+
+class FactError(InertianError):
+    """A typed fact cannot be understood, or cannot be true."""
+
+    def __init__(self, text: str, why: str) -> None:
+        super().__init__(text, why)
+        self.text, self.why = text, why
+
+    def __str__(self) -> str:
+        return f"“{self.text}”: {self.why}"
+
+
+EXAMPLE_UNITS = {
+    "length": "m, cm, mm, km, in or ft",
+    "time": "s, ms, µs or min",
+    "mass": "kg, g or t",
+    "speed": "m/s, cm/s or km/h",
+    "acceleration": "m/s²",
+    "force": "N",
+    "angle": "° or rad",
+    "number": "nothing, or %",
+}

@@ -1,0 +1,241 @@
+"""Estimates: values that know the raw samples and the facts they come from.
+
+An estimate is a value, its linear weights on raw samples, and its sensitivities to named facts. The covariance of any
+two follows: wᵀ Σ w over the samples, plus the part that comes through shared facts (JCGM 100:2008, 5.2.2 and F.1.2).
+Σ is built in blocks by instant: reading noise in each channel, and time jitter, one error per time stamp that moves
+all channels of that clock along their velocities.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+
+class ChannelId(NamedTuple):
+    """One sampled quantity of one body in one trial."""
+
+    trial: str
+    body: str
+    axis: str
+
+
+def locked(values: object) -> Array:
+    """Return a read-only float copy of `values`, so that nobody writes into the person's data."""
+    array = np.array(values, dtype=np.float64)
+    array.flags.writeable = False
+    return array
+
+
+@dataclass(frozen=True, eq=False)
+class SampleWeights:
+    """Weights on the rows start, start+1, … of one channel; a banded row of the operator raw samples → estimate."""
+
+    start: int
+    values: Array  # shape (n,)
+
+    @property
+    def stop(self) -> int:
+        """The row after the last weighted one."""
+        return self.start + len(self.values)
+
+
+@dataclass(frozen=True)
+class Source:
+    """One independent cause of uncertainty, as a budget names it.
+
+    Sources of the same `pool` owe their size to the same estimated variance, so their degrees of freedom are shared.
+    A `bounded` source is one error with a rectangular distribution (JCGM 101:2008, 6.4.2): limits, or a last digit.
+    """
+
+    name: str
+    kind: str  # "readings", "time stamps" or "fact"
+    pool: str = ""
+    bounded: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Pools:
+    """How well the variances themselves are known: the relative covariance of the variance estimates, by pool.
+
+    An entry (p, p) is 2/ν_p; (p, q) is cov(σ̂²_p, σ̂²_q)/(σ²_p σ²_q). Missing pools are known exactly.
+    """
+
+    relative: Mapping[tuple[str, str], float] = field(default_factory=dict)
+
+    def dof(self, variance_by_pool: Mapping[str, float]) -> float:
+        """Return the effective degrees of freedom of a variance made of parts from these pools.
+
+        ν = 2 V² / Σ_pq V_p V_q r_pq; for independent pools this is the Welch–Satterthwaite formula (JCGM 100:2008,
+        G.4.1). Infinity where nothing was estimated.
+        """
+        total = sum(variance_by_pool.values())
+        spread = sum(
+            a * b * self.relative.get((p, q), 0.0)
+            for p, a in variance_by_pool.items()
+            for q, b in variance_by_pool.items()
+        )
+        return 2.0 * total * total / spread if spread > 0.0 else float("inf")
+
+
+@dataclass(frozen=True, eq=False)
+class SharedPart:
+    """One source behind several facts, with the covariance it gives them; `ids` label its rows and columns."""
+
+    source: Source
+    ids: tuple["FactKey", ...]
+    covariance: Array
+
+
+FactKey = object  # any hashable identity; FactId in practice
+
+
+@dataclass(frozen=True, eq=False)
+class ClockNoise:
+    """Σ of the channels on one clock, in blocks by instant.
+
+    `reading` is the variance of one reading in m² and its source, per channel; `rate` the velocity in m/s at each row
+    (zero where unknown), through which the variance `jitter` (s²) of one time stamp acts on all channels at once.
+    """
+
+    reading: Mapping[ChannelId, tuple[Source, float]]
+    rate: Mapping[ChannelId, Array]
+    jitter: float
+    jitter_source: Source
+
+
+@dataclass(frozen=True, eq=False)
+class Estimate:
+    """A value with its weights on raw samples and its sensitivities ∂value/∂fact."""
+
+    value: float
+    weights: Mapping[ChannelId, SampleWeights] = field(default_factory=dict)
+    sensitivities: Mapping[FactKey, float] = field(default_factory=dict)
+
+
+class Shape(NamedTuple):
+    """The distribution of an error: standard deviation and ν of its t part, half-widths of its rectangular parts."""
+
+    spread: float
+    dof: float
+    half_widths: tuple[float, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """The covariance that one source gives to a set of quantities, shape (n, n)."""
+
+    source: Source
+    covariance: Array
+
+
+@dataclass(frozen=True, eq=False)
+class Joint:
+    """Correlated scalars: names, values and covariance, kept apart by source so that a budget can be read off."""
+
+    names: tuple[str, ...]
+    values: Array
+    parts: tuple[Part, ...]
+    pools: Pools
+
+    @property
+    def covariance(self) -> Array:
+        """The full covariance matrix, shape (n, n)."""
+        total = np.zeros((len(self.names), len(self.names)))
+        for part in self.parts:
+            total += part.covariance
+        return total
+
+    def index(self, name: str) -> int:
+        """Return the place of one quantity. Raises ValueError if there is none of that name."""
+        return self.names.index(name)
+
+    def u(self, name: str) -> float:
+        """Return the standard uncertainty of one quantity."""
+        i = self.index(name)
+        return float(np.sqrt(max(sum(part.covariance[i, i] for part in self.parts), 0.0)))
+
+    def dof(self, name: str) -> float:
+        """Return the effective degrees of freedom of one quantity's uncertainty."""
+        i = self.index(name)
+        return self.pools.dof(_by_pool({part: float(part.covariance[i, i]) for part in self.parts}))
+
+    def shape(self, name: str) -> "Shape":
+        """Return how the error of one quantity is distributed: a t part and rectangular parts."""
+        i = self.index(name)
+        free = {part: float(part.covariance[i, i]) for part in self.parts if not part.source.bounded}
+        bounded = [float(part.covariance[i, i]) for part in self.parts if part.source.bounded]
+        width = tuple(float(np.sqrt(3.0 * v)) for v in bounded if v > 0.0)
+        return Shape(float(np.sqrt(max(sum(free.values()), 0.0))), self.pools.dof(_by_pool(free)), width)
+
+    def shares(self, name: str) -> dict[Source, float]:
+        """Return the budget of one quantity: variance by source; it adds up to u²."""
+        i = self.index(name)
+        return {part.source: float(part.covariance[i, i]) for part in self.parts}
+
+
+def _by_pool(variances: Mapping[Part, float]) -> dict[str, float]:
+    pools: dict[str, float] = {}
+    for part, variance in variances.items():
+        pools[part.source.pool] = pools.get(part.source.pool, 0.0) + variance
+    return pools
+
+
+def _overlap(a: SampleWeights, b: SampleWeights) -> tuple[Array, Array, slice]:
+    start, stop = max(a.start, b.start), min(a.stop, b.stop)
+    rows = slice(start, max(start, stop))
+    return a.values[start - a.start : rows.stop - a.start], b.values[start - b.start : rows.stop - b.start], rows
+
+
+def _reading_parts(estimates: Sequence[Estimate], noise: ClockNoise) -> list[Part]:
+    """The covariance from reading noise: Σ_c σ_c² Σ_i w₁ w₂, one part per source."""
+    n = len(estimates)
+    by_source: dict[Source, Array] = {}
+    for channel, (source, variance) in noise.reading.items():
+        using = [(i, e.weights[channel]) for i, e in enumerate(estimates) if channel in e.weights]
+        matrix = by_source.setdefault(source, np.zeros((n, n)))
+        for place, (i, a) in enumerate(using):
+            for j, b in using[place:]:
+                left, right, _rows = _overlap(a, b)
+                matrix[i, j] += variance * float(left @ right)
+                matrix[j, i] = matrix[i, j]
+    return [Part(source, matrix) for source, matrix in by_source.items()]
+
+
+def _jitter_part(estimates: Sequence[Estimate], noise: ClockNoise) -> Part:
+    """The covariance from time jitter: σ_t² Σ_i (Σ_c w₁ v)(Σ_c w₂ v), one error per time stamp."""
+    used = [w for e in estimates for c, w in e.weights.items() if c in noise.rate]
+    matrix = np.zeros((len(estimates), len(estimates)))
+    if used and noise.jitter > 0.0:
+        start, stop = min(w.start for w in used), max(w.stop for w in used)
+        pulled = np.zeros((len(estimates), stop - start))
+        for row, estimate in zip(pulled, estimates, strict=True):
+            for channel, w in estimate.weights.items():
+                if channel in noise.rate:
+                    row[w.start - start : w.stop - start] += w.values * noise.rate[channel][w.start : w.stop]
+        matrix = noise.jitter * (pulled @ pulled.T)
+    return Part(noise.jitter_source, matrix)
+
+
+def joint(
+    named: Mapping[str, Estimate],
+    noise: ClockNoise,
+    shared: Sequence[SharedPart],
+    pools: Pools = Pools(),
+) -> Joint:
+    """Return estimates of one clock as correlated scalars (JCGM 100:2008, eq. 13 and F.1.2.3)."""
+    estimates = list(named.values())
+    parts = [*_reading_parts(estimates, noise), _jitter_part(estimates, noise)]
+    for part in shared:
+        slopes = np.array([[e.sensitivities.get(key, 0.0) for key in part.ids] for e in estimates])
+        if slopes.any():
+            parts.append(Part(part.source, slopes @ part.covariance @ slopes.T))
+    merged: dict[Source, Array] = {}
+    for piece in parts:
+        merged[piece.source] = merged[piece.source] + piece.covariance if piece.source in merged else piece.covariance
+    values = locked([e.value for e in estimates])
+    return Joint(tuple(named), values, tuple(Part(s, m) for s, m in merged.items()), pools)

@@ -1,0 +1,1 @@
+"""Results for readers: JSON now; pages, figures and spreadsheets later."""
