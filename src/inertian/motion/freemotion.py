@@ -57,12 +57,14 @@ class BodyFit:
 
     def velocity(self, axis: str, deceleration: float = 0.0) -> Array:
         """Return the fitted velocity at each sample of the span, in m/s, shape (n,)."""
+        return self.velocity_at(axis, self.fits[axis].t, deceleration)
+
+    def velocity_at(self, axis: str, t: Array, deceleration: float = 0.0) -> Array:
+        """Return the fitted velocity in m/s at times t."""
         fit = self.fits[axis]
-        c = fit.coefficients.copy()
-        if deceleration:
-            c = c - deceleration * (fit.operator @ self.bend[axis])
-        slope = np.polynomial.polynomial.polyval((fit.t - fit.t0) / fit.scale, np.polynomial.polynomial.polyder(c))
-        return np.asarray(slope / fit.scale - deceleration * self.direction[axis] * (fit.t - fit.t0))
+        c = fit.coefficients - deceleration * (fit.operator @ self.bend[axis])
+        slope = np.polynomial.polynomial.polyval((t - fit.t0) / fit.scale, np.polynomial.polynomial.polyder(c))
+        return np.asarray(slope / fit.scale - deceleration * self.direction[axis] * (t - fit.t0))
 
     def residuals(self, axis: str, deceleration: float = 0.0) -> Array:
         """Return sample minus fitted motion in m, shape (n,), zero where a sample is missing."""

@@ -79,9 +79,8 @@ def contact_moment(q: Values, at: Encounter) -> Any:
     return at.middle + np.where(np.abs(np.real(away)) <= half, away, half * np.sign(np.real(away)))
 
 
-def _at_contact(q: Values, at: Encounter, body: str, axis: str) -> tuple[Any, Any]:
+def _at_contact(q: Values, at: Encounter, moment: Any, body: str, axis: str) -> tuple[Any, Any]:
     """The velocities just before and just after the contact, carried there along the free motions."""
-    moment = contact_moment(q, at)
     v1 = q[f"v {body} {axis} open"] + q[f"a {body} {axis} open"] * (moment - at.opening)
     v2 = q[f"v {body} {axis} close"] - q[f"a {body} {axis} close"] * (at.closing - moment)
     return v1, v2
@@ -93,10 +92,10 @@ def momentum_account(q: Values, at: Encounter, axis: str) -> Results:
     Outside forces act from the opening instant to the contact with the acceleration before it, and from there to the
     closing instant with the one after it.
     """
-    opened, closed, outside = {}, {}, 0.0
+    opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
     for b in at.bodies:
         m, v1, v2 = q[f"m {b}"], q[f"v {b} {axis} open"], q[f"v {b} {axis} close"]
-        in1, in2 = _at_contact(q, at, b, axis)
+        in1, in2 = _at_contact(q, at, moment, b, axis)
         opened[f"{OPENING} {b}"], closed[f"{CLOSING} {b}"] = momentum(m, v1), momentum(m, v2)
         outside = outside + momentum(m, in1 - v1) + momentum(m, v2 - in2)
     return _account(opened, closed, {FRICTION: outside})
@@ -107,13 +106,13 @@ def energy_account(q: Values, at: Encounter, given_e: bool) -> Results:
 
     The work of outside forces is the change of ½mv² along the free motions, opening → contact and contact → closing.
     """
-    opened, closed, outside = {}, {}, 0.0
+    opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
     for b in at.bodies:
         m = q[f"m {b}"]
         squares: list[Any] = [0.0, 0.0, 0.0, 0.0]
         for axis in at.axes:
             v1, v2 = q[f"v {b} {axis} open"], q[f"v {b} {axis} close"]
-            squares = [s + v * v for s, v in zip(squares, (v1, v2, *_at_contact(q, at, b, axis)), strict=True)]
+            squares = [s + v * v for s, v in zip(squares, (v1, v2, *_at_contact(q, at, moment, b, axis)), strict=True)]
         e1, e2, in1, in2 = (kinetic_energy(m, s) for s in squares)
         opened[f"{OPENING} {b}"], closed[f"{CLOSING} {b}"] = e1, e2
         outside = outside + (in1 - e1) + (e2 - in2)
@@ -148,7 +147,8 @@ def _closing_speed(q: Values, at: Encounter) -> tuple[Any, Any]:
     before: Any = 0.0
     after: Any = 0.0
     for axis in at.axes:
-        (a1, a2), (b1, b2) = _at_contact(q, at, first, axis), _at_contact(q, at, second, axis)
+        a1, a2 = _at_contact(q, at, moment, first, axis)
+        b1, b2 = _at_contact(q, at, moment, second, axis)
         cosine = line[axis] / np.sqrt(length2)
         before, after = before + (b1 - a1) * cosine, after + (b2 - a2) * cosine
     return before, after

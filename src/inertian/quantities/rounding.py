@@ -55,7 +55,7 @@ def write(value: float | None, u: float | None, unit: str = "", mark: str = ".")
         return _exact(value).replace(".", mark) + f"{tail} (exact)"
     top = max(abs(value), u)
     exponent = math.floor(math.log10(top))
-    if -4 < exponent < 6 and last_place(u) <= 3:
+    if -6 < exponent < 6 and last_place(u) <= 3:
         text = " ± ".join(split_pm(value, u)) + tail
     else:
         scale = Decimal(1).scaleb(-exponent)

@@ -9,7 +9,7 @@ from inertian.files.footage import tab_separated
 from inertian.rink.camera import Camera, Footage, film
 from inertian.rink.stones import RADIUS, Stones, TrueMotion, collide
 
-SEED = 20261124
+SEED = 20261125
 MASSES = {"heavy": 19.1, "light": 11.3}  # kg, as weighed
 MASS_LIMITS = 0.1  # kg
 DECELERATION = (0.094, 0.112)  # m/s²

@@ -1,0 +1,1 @@
+"""The window: PyQt6 widgets and nothing else. The only place that imports Qt."""

@@ -1,0 +1,78 @@
+"""Grabbing spans with the mouse: one rule for the rail and for every strip."""
+
+from dataclasses import dataclass
+
+from inertian.desktop.document import Document
+from inertian.desktop.tokens import GRIP
+from inertian.motion.spans import Spans
+from inertian.project.edits import edge_moved, span_moved
+
+
+@dataclass(frozen=True)
+class Handle:
+    """Part of a span that can be taken: "start", "stop" or "body"."""
+
+    span: str
+    part: str
+
+
+def handles(spans: Spans) -> list[Handle]:
+    """Return all edges in order of time, for going through them with keys."""
+    ordered = sorted(spans, key=lambda s: s.start)
+    return [Handle(s.name, part) for s in ordered for part in ("start", "stop")]
+
+
+def edge_time(spans: Spans, handle: Handle) -> float:
+    """Return the time of an edge in s."""
+    span = spans.named(handle.span)
+    return span.stop if handle.part == "stop" else span.start
+
+
+def handle_at(spans: Spans, time: float, per_pixel: float) -> Handle | None:
+    """Return what lies under a moment: an edge within the grip, else the span around it, else nothing.
+
+    Where two edges meet, the side of the pointer decides: to the left the earlier span's, to the right the later's.
+    """
+    reach = 0.5 * GRIP * per_pixel + 2 * per_pixel
+    near = []
+    for span in spans:
+        for part, edge in (("start", span.start), ("stop", span.stop)):
+            if abs(time - edge) <= reach:
+                inside = span.start <= time <= span.stop
+                near.append((not inside, abs(time - edge), Handle(span.name, part)))
+    if near:
+        return min(near, key=lambda item: item[:2])[2]
+    around = [s for s in spans if s.start <= time <= s.stop]
+    return Handle(min(around, key=lambda s: s.length).name, "body") if around else None
+
+
+class Drag:
+    """A gesture on one handle: shows its edit while it moves, makes it when it ends."""
+
+    def __init__(self, document: Document, handle: Handle, grabbed: float) -> None:
+        self.handle = handle
+        self._document = document
+        self._grabbed = grabbed
+        entry = document.entry
+        assert entry is not None  # a handle was hit, so there is a trial
+        self._trial = entry.trial.id
+        spans = document.settled.entry(self._trial).spans
+        self._offset = 0.0 if handle.part == "body" else edge_time(spans, handle) - grabbed
+
+    def move(self, time: float) -> None:
+        """Follow the pointer to a time in s."""
+        if self.handle.part == "body":
+            edit = span_moved(self._document.settled, self._trial, self.handle.span, time - self._grabbed)
+        else:
+            edit = edge_moved(
+                self._document.settled, self._trial, self.handle.span, self.handle.part, time + self._offset
+            )
+        self._document.preview(edit)
+
+    def finish(self) -> None:
+        """Make the edit; one gesture, one entry in the Undo menu."""
+        self._document.commit()
+
+    def cancel(self) -> None:
+        """Drop it; nothing happened."""
+        self._document.abandon()

@@ -1,0 +1,241 @@
+"""Opening, saving and not losing: files in, project files out, and the recovery copy."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+from inertian.desktop import words
+from inertian.desktop.document import Document
+from inertian.desktop.work import Worker
+from inertian.motion.trials import Trial
+from inertian.project.edits import trials_added
+from inertian.project.project import Project
+from inertian.quantities.errors import InertianError
+
+if TYPE_CHECKING:
+    from inertian.desktop.window import MainWindow
+
+RECOVERY_PAUSE_MS = 300  # every edit is on disk within a second
+
+
+class Keeping(QObject):
+    """Everything between the document and the disk. Slow parts run on the worker."""
+
+    def __init__(self, window: "MainWindow", document: Document, worker: Worker, recovery_root: Path | None) -> None:
+        super().__init__(window)
+        self._window, self._document, self._worker = window, document, worker
+        self._root = recovery_root
+        self._recovery: object | None = None
+        self._soon = QTimer(self, singleShot=True, interval=RECOVERY_PAUSE_MS)
+        self._soon.timeout.connect(self._keep)
+        document.changed.connect(self._soon.start)
+
+    # -- opening --------------------------------------------------------------------------------------------------
+
+    def ask_open(self) -> None:
+        """Ask for files and open them."""
+        names, _ = QFileDialog.getOpenFileNames(self._window, words.OPEN.strip("&…"), "", words.FILE_FILTER)
+        if names:
+            self.open_files([Path(name) for name in names])
+
+    def open_files(self, paths: list[Path]) -> None:
+        """Open a project, or bring in recordings; a file that cannot be read leaves what is open untouched."""
+        projects = [p for p in paths if p.suffix == ".inertian"]
+        recordings = [p for p in paths if p not in projects]
+        if projects and self.may_leave():
+            self._open_project(projects[0])
+        elif recordings:
+            self._window.say(words.BRINGING_IN.format(file=recordings[0].name))
+            self._worker.run("open", lambda: _read_all(recordings), self._bring_in, self._trouble)
+
+    def _open_project(self, path: Path) -> None:
+        def work() -> Project:
+            from inertian.project.saving import load
+
+            return load(path)
+
+        def done(project: Project) -> None:
+            self._forget()
+            self._document.replace(project, path)
+            self._window.say(words.OPENED.format(file=path.name))
+
+        self._window.say(words.BRINGING_IN.format(file=path.name))
+        self._worker.run("open", work, done, self._trouble)
+
+    def _bring_in(self, read: tuple[list[Trial], list[str]]) -> None:
+        trials, refusals = read
+        if trials:
+            entry = self._document.entry
+            series = entry.series if entry else words.DEFAULT_SERIES
+            self._document.do(trials_added(self._document.settled, trials, series))
+            counted = trials[0].name if len(trials) == 1 else f"{len(trials)} trials"
+            self._window.say(words.BROUGHT_IN.format(count=counted))
+        else:
+            self._window.say("")
+        if refusals:
+            tell(self._window, words.TROUBLE_TITLE, "\n\n".join(refusals))
+
+    def _trouble(self, error: BaseException) -> None:
+        self._window.say("")
+        if not isinstance(error, InertianError):
+            raise error
+        tell(self._window, words.TROUBLE_TITLE, str(error))
+
+    def open_demo(self) -> None:
+        """Open the demo in place of what is open."""
+        from inertian.project.demo import demo_project
+
+        if self.may_leave():
+            self._forget()
+            self._worker.run("open", demo_project, lambda p: self._document.replace(p, None), self._trouble)
+
+    def new(self) -> None:
+        """Begin an empty project."""
+        if self.may_leave():
+            self._forget()
+            self._document.replace(Project(words.UNTITLED), None)
+
+    # -- saving ---------------------------------------------------------------------------------------------------
+
+    def save(self) -> None:
+        """Save to the project's file, or ask for one."""
+        if self._document.path is None:
+            self.save_as()
+        else:
+            self._save_to(self._document.path)
+
+    def save_as(self) -> None:
+        """Ask for a file and save to it."""
+        path = self._ask_path()
+        if path is not None:
+            self._save_to(path)
+
+    def _ask_path(self) -> Path | None:
+        start = str(self._document.path or f"{self._document.name}.inertian")
+        name, _ = QFileDialog.getSaveFileName(self._window, words.SAVE_AS.replace("&", ""), start, words.PROJECT_FILTER)
+        if not name:
+            return None
+        path = Path(name)
+        return path if path.suffix == ".inertian" else path.with_name(path.name + ".inertian")
+
+    def _save_to(self, path: Path) -> None:
+        project = self._document.settled
+        self._worker.run(
+            "save", lambda: _save(project, path), lambda _none: self._saved(project, path), self._not_saved
+        )
+
+    def _saved(self, project: Project, path: Path) -> None:
+        self._document.mark_saved(project, path)
+        self._window.say(words.SAVED.format(file=path.name))
+        if not self._document.history.unsaved:
+            self._forget()
+
+    def _not_saved(self, error: BaseException) -> None:
+        if not isinstance(error, InertianError):
+            raise error
+        tell(self._window, words.SAVE_TROUBLE_TITLE, str(error))
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved changes; True if the open project may be given up."""
+        if not self._document.history.unsaved:
+            return True
+        buttons = QMessageBox.StandardButton
+        text = words.UNSAVED.format(name=self._document.name)
+        answer = ask(self._window, words.UNSAVED_TITLE, text, buttons.Save | buttons.Discard | buttons.Cancel)
+        if answer == buttons.Discard:
+            return True
+        return answer == buttons.Save and self._save_now()
+
+    def _save_now(self) -> bool:
+        """Save before going on; closing must wait for the disk, so this one is not on the worker."""
+        path, project = self._document.path or self._ask_path(), self._document.settled
+        if path is None:
+            return False
+        try:
+            _save(project, path)
+        except InertianError as error:
+            self._not_saved(error)
+            return False
+        self._saved(project, path)
+        return True
+
+    # -- recovery -------------------------------------------------------------------------------------------------
+
+    def _keep(self) -> None:
+        project, path = self._document.settled, self._document.path
+        if self._document.history.unsaved:
+            self._worker.run("keep", lambda: self._copy().keep(project, path), lambda _none: None, self._not_kept)
+
+    def _copy(self) -> object:
+        from inertian.project.recovery import Recovery, default_folder
+
+        if self._recovery is None:
+            self._recovery = Recovery(self._root or default_folder())
+        return self._recovery
+
+    def _not_kept(self, error: BaseException) -> None:
+        if not isinstance(error, OSError):
+            raise error
+        self._window.say(words.RECOVERY_FAILED.format(why=error.strerror or error))
+
+    def _forget(self) -> None:
+        self._soon.stop()
+        if self._recovery is not None:
+            recovery, self._recovery = self._recovery, None
+            self._worker.run("forget", recovery.forget, lambda _none: None, self._not_kept)
+
+    def leave(self) -> None:
+        """Give up the recovery copy: the window closes on purpose."""
+        self._forget()
+
+    def offer_leftovers(self) -> None:
+        """Offer back work that an earlier session did not close, unless something is being worked on."""
+        import shutil
+
+        from inertian.project.recovery import default_folder, leftovers
+
+        for left in leftovers(self._root or default_folder()):
+            buttons = QMessageBox.StandardButton
+            name = left.path.stem if left.path else left.project.name
+            answer = ask(
+                self._window, words.RECOVER_TITLE, words.RECOVER.format(name=name), buttons.Yes | buttons.Discard
+            )
+            if answer == buttons.Yes and self.may_leave():
+                self._document.replace(left.project, left.path, unsaved=True)
+                self._soon.start()
+                shutil.rmtree(left.folder, ignore_errors=True)
+                break
+            if answer == buttons.Discard:
+                shutil.rmtree(left.folder, ignore_errors=True)
+
+
+def _save(project: Project, path: Path) -> None:
+    from inertian.project.saving import save
+
+    save(project, path)
+
+
+def _read_all(paths: list[Path]) -> tuple[list[Trial], list[str]]:
+    """Read recordings; one bad file does not stop the rest."""
+    from inertian.files.delimited import read_trial
+
+    trials, refusals = [], []
+    for path in paths:
+        try:
+            trials.append(read_trial(path))
+        except InertianError as error:
+            refusals.append(str(error))
+    return trials, refusals
+
+
+def ask(window: "MainWindow", title: str, text: str, buttons: QMessageBox.StandardButton) -> QMessageBox.StandardButton:
+    """Ask a question and return the button pressed."""
+    box = QMessageBox(QMessageBox.Icon.NoIcon, title, text, buttons, window)
+    return QMessageBox.StandardButton(box.exec())
+
+
+def tell(window: "MainWindow", title: str, text: str) -> None:
+    """Say what happened, what it means and what to do."""
+    QMessageBox(QMessageBox.Icon.NoIcon, title, text, QMessageBox.StandardButton.Ok, window).exec()

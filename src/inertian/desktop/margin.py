@@ -1,0 +1,237 @@
+"""The margin: what belongs to the trial in hand: setup, readings at the contact, and the account in a line."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from inertian.desktop import words
+from inertian.desktop.document import Document
+from inertian.desktop.facts_form import FactField
+from inertian.desktop.labels import BodyLabel, Choice, label, rule
+from inertian.desktop.numbers import shown, shown_plain, tip
+from inertian.desktop.tokens import MARGIN_WIDTH, Theme
+from inertian.motion.freemotion import FreeMotion
+from inertian.physics.collisions import mass_key
+from inertian.physics.ledger import ENERGY, Accounts, Ledger
+from inertian.physics.verdicts import SIGN
+from inertian.project.edits import fact_set, motion_set
+from inertian.project.project import Entry
+from inertian.quantities.coverage import scalar
+from inertian.quantities.errors import InertianError
+from inertian.quantities.facts import Fact, FactId, Meaning, parse_positive
+from inertian.quantities.units import unit_of
+
+
+def read_mass(text: str, meaning: Meaning) -> Fact:
+    """Read a mass as typed. Raises InertianError."""
+    return parse_positive(text, "mass", unit_of("mass", "kg"), meaning)
+
+
+class Margin(QScrollArea):
+    """Setup, readings and account of the trial in hand; follows every change, and every drag."""
+
+    def __init__(self, document: Document, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("margin")
+        self.setFixedWidth(MARGIN_WIDTH)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._document, self._theme = document, theme
+        self._built: tuple[object, ...] = ()
+        self.results_ready = False
+        self.masses: dict[str, FactField] = {}
+        self.slowing: dict[str, QLabel] = {}
+        self.readings: dict[tuple[str, str, str], QLabel] = {}
+        self.accounts: dict[str, tuple[QLabel, QLabel]] = {}
+        document.changed.connect(self.refresh)
+        document.selected.connect(self.refresh)
+        document.previewed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Show the trial in hand as it is now."""
+        entry = self._document.entry
+        if entry is None:
+            self._built = ()
+            self.setWidget(QWidget())
+            self.widget().setObjectName("marginBody")
+            return
+        shape = (tuple(b.name for b in entry.trial.bodies), entry.trial.axes)
+        if shape != self._built:
+            self._built = shape
+            self._build(entry)
+        self._show_setup(entry)
+        if self.results_ready:
+            self._show_readings(entry)
+
+    # -- building -------------------------------------------------------------------------------------------------
+
+    def _build(self, entry: Entry) -> None:
+        body = QWidget()
+        body.setObjectName("marginBody")
+        column = QVBoxLayout(body)
+        column.setContentsMargins(12, 12, 12, 12)
+        column.setSpacing(4)
+        column.addWidget(label(words.SETUP, "heading"))
+        self._build_masses(entry, column)
+        self._build_motion(entry, column)
+        column.addSpacing(8)
+        column.addWidget(rule())
+        column.addSpacing(4)
+        self._build_readings(entry, column)
+        column.addSpacing(8)
+        column.addWidget(rule())
+        column.addSpacing(4)
+        self._build_account(entry, column)
+        column.addStretch(1)
+        self.setWidget(body)
+
+    def _build_masses(self, entry: Entry, column: QVBoxLayout) -> None:
+        self.masses = {}
+        for body in entry.trial.bodies:
+            field = FactField(self._theme, words.MASS_OF.format(body=body.name), words.MASS_HINT, read_mass)
+            field.edited.connect(lambda fact, name=body.name: self._set_mass(name, fact))
+            self.masses[body.name] = field
+            column.addWidget(field)
+
+    def _build_motion(self, entry: Entry, column: QVBoxLayout) -> None:
+        column.addSpacing(4)
+        column.addWidget(label(words.FREE_MOTION))
+        self.motion = Choice(self._theme)
+        self.motion.setToolTip(words.MOTION_TIP)
+        self.motion.setAccessibleName(words.FREE_MOTION)
+        for model in (FreeMotion.GLIDE, FreeMotion.LINE, FreeMotion.PARABOLA):
+            self.motion.addItem(words.MOTION[model], model)
+        self.motion.activated.connect(self._set_motion)
+        column.addWidget(self.motion)
+        self.slowing = {}
+        for place, body in enumerate(entry.trial.bodies):
+            self.slowing[body.name] = BodyLabel(self._theme, place, "")
+            self.slowing[body.name].setProperty("role", "small")
+            column.addWidget(self.slowing[body.name])
+        column.addSpacing(4)
+        self.noise, self.stamps = label("", "small"), label("", "small")
+        for name, shower in ((words.NOISE, self.noise), (words.STAMPS, self.stamps)):
+            column.addWidget(label(name))
+            shower.setWordWrap(True)
+            column.addWidget(shower)
+
+    def _build_readings(self, entry: Entry, column: QVBoxLayout) -> None:
+        column.addWidget(label(words.READINGS, "heading"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(2)
+        self.readings, row = {}, 0
+        for place, body in enumerate(entry.trial.bodies):
+            grid.addWidget(BodyLabel(self._theme, place, body.name), row, 0, 1, 3)
+            row += 1
+            for axis in body.axes:
+                for side, word in (("open", words.BEFORE_AT), ("close", words.AFTER_AT)):
+                    grid.addWidget(label(f"v<sub>{axis}</sub> {word}", "soft"), row, 0)
+                    value = label("")
+                    value.setAlignment(Qt.AlignmentFlag.AlignRight)
+                    grid.addWidget(value, row, 1)
+                    self.readings[body.name, axis, side] = value
+                    row += 1
+        grid.addWidget(label(words.RESTITUTION), row, 0)
+        self.restitution = label("")
+        self.restitution.setAlignment(Qt.AlignmentFlag.AlignRight)
+        grid.addWidget(self.restitution, row, 1)
+        grid.setColumnStretch(1, 1)
+        column.addLayout(grid)
+
+    def _build_account(self, entry: Entry, column: QVBoxLayout) -> None:
+        column.addWidget(label(words.ACCOUNT, "heading"))
+        self.reason = label("", "soft")
+        self.reason.setWordWrap(True)
+        column.addWidget(self.reason)
+        self.accounts = {}
+        for law in [f"momentum {axis}" for axis in entry.trial.axes] + [ENERGY]:
+            verdict, detail = label(""), label("", "small")
+            for shower in (verdict, detail):
+                shower.setWordWrap(True)
+                column.addWidget(shower)
+            self.accounts[law] = (verdict, detail)
+            column.addSpacing(2)
+
+    # -- showing --------------------------------------------------------------------------------------------------
+
+    def _show_setup(self, entry: Entry) -> None:
+        project = self._document.project
+        known = project.masses(entry)
+        for body, field in self.masses.items():
+            field.show_fact(known[body][1] if body in known else None)
+        series = project.series_named(entry.series)
+        self.motion.setCurrentIndex(self.motion.findData(series.motion))
+        result = self._document.evaluator.series(project, entry.series)
+        for body, shower in self.slowing.items():
+            given = result.glide.values.get(body)
+            shower.setVisible(series.motion is FreeMotion.GLIDE and given is not None)
+            if given is not None:
+                value = shown(given, result.glide.u(body), "m/s²")
+                shower.setText(words.DECELERATION.format(value=value))
+                shower.setToolTip(words.PM_TIP)
+        noise = result.noise
+        u = noise.reading / (2.0 * noise.dof) ** 0.5 if noise.dof > 0 else 0.0
+        self.noise.setText(words.ESTIMATED.format(sigma=shown(1e3 * noise.reading, 1e3 * u, "mm")))
+        self.noise.setToolTip(words.SIGMA_TIP.format(dof=shown_plain(noise.dof)))
+        relative = noise.pools.relative.get(("time stamps", "time stamps"), 0.0)
+        stamp = shown(1e3 * noise.stamp, 1e3 * noise.stamp * 0.5 * relative**0.5, "ms")
+        self.stamps.setText(words.STAMPS_FOUND.format(sigma=stamp) if noise.stamp > 0 else words.STAMPS_NONE)
+
+    def _show_readings(self, entry: Entry) -> None:
+        accounts = self._document.evaluator.accounts(self._document.project, entry.trial.id)
+        if isinstance(accounts, InertianError):
+            self._show_reason(str(accounts))
+            return
+        self.reason.hide()
+        inputs = accounts.readings.inputs
+        for (body, axis, side), shower in self.readings.items():
+            name = f"v {body} {axis} {side}"
+            value = float(inputs.values[inputs.index(name)])
+            shower.setText(shown(value, inputs.u(name), "m/s"))
+            shower.setToolTip(tip(scalar(value, inputs.u(name), inputs.dof(name), inputs.shape(name)), "m/s"))
+        e = accounts.restitution
+        self.restitution.setText(shown(e.value, e.u) if e else "not defined")
+        self.restitution.setToolTip(tip(e, "") if e else "")
+        for law, (verdict, detail) in self.accounts.items():
+            self._show_account(accounts, accounts.ledger(law), verdict, detail)
+
+    def _show_account(self, accounts: Accounts, ledger: Ledger, verdict: QLabel, detail: QLabel) -> None:
+        left, judged = ledger.unaccounted, ledger.judgement
+        title = words.SHORT_LAW[ledger.law]
+        if judged.verdict is None:
+            verdict.setText(title)
+            detail.setText(other_forms(ledger))
+        else:
+            verdict.setText(f"{title}<br><b>{SIGN[judged.verdict]} {words.VERDICT[judged.verdict]}</b>")
+            amount = shown(left.value, left.u, ledger.unit)
+            seen = words.VISIBLE_IN_MARGIN.format(visible=f"{shown_plain(judged.smallest_visible, 2)} {ledger.unit}")
+            detail.setText(f"{words.UNACCOUNTED_IS.format(amount=amount)}; {seen}")
+        detail.setToolTip(tip(left, ledger.unit))
+
+    def _show_reason(self, why: str) -> None:
+        self.reason.setText(why)
+        self.reason.show()
+        for shower in self.readings.values():
+            shower.setText("—")
+        self.restitution.setText("—")
+        for verdict, detail in self.accounts.values():
+            verdict.setText("")
+            detail.setText("")
+
+    # -- asking for edits -----------------------------------------------------------------------------------------
+
+    def _set_mass(self, body: str, fact: Fact) -> None:
+        entry, project = self._document.entry, self._document.settled
+        known = project.fact(mass_key(body), entry)
+        self._document.do(fact_set(project, known[0] if known else FactId(mass_key(body)), fact))
+
+    def _set_motion(self) -> None:
+        entry = self._document.entry
+        self._document.do(motion_set(self._document.settled, entry.series, self.motion.currentData()))
+
+
+def other_forms(ledger: Ledger) -> str:
+    """Return in words what happened to a quantity that need not be conserved."""
+    left = ledger.unaccounted
+    sentence = words.BECAME_OTHER if left.value <= 0 else words.GAINED
+    return sentence.format(amount=shown(abs(left.value), left.u, ledger.unit))

@@ -1,0 +1,270 @@
+"""One strip of the bench: a quantity against time, with the bands of the spans falling through it."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from inertian.desktop import marks, words
+from inertian.desktop.document import Document
+from inertian.desktop.gestures import Drag, Handle, handle_at
+from inertian.desktop.labels import BodyLabel
+from inertian.desktop.numbers import tick
+from inertian.desktop.theme import font
+from inertian.desktop.tokens import AXIS_WIDTH, SMALL, STRIP_LEAST, Theme
+from inertian.motion.spans import SpanKind, Spans
+from inertian.quantities.estimates import Array
+
+DENSE = 300  # points; above it pens stay 1 px and markers small
+
+
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """What a strip draws for one body: samples with optional u, and fitted pieces."""
+
+    body: str
+    place: int
+    t: Array
+    y: Array
+    u: Array | None
+    pieces: tuple[tuple[Array, Array], ...]
+
+
+class Bands(pg.GraphicsObject):
+    """The tinted, hatched bands of the spans, as high as the view."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._spans: Spans = Spans()
+        self._live: Handle | None = None
+        self.setZValue(-20)
+
+    def show_spans(self, spans: Spans, live: Handle | None) -> None:
+        """Show these spans, with one edge marked as taken."""
+        self._spans, self._live = spans, live
+        self.prepareGeometryChange()
+        self.update()
+
+    def boundingRect(self) -> QRectF:
+        """Qt: the whole view."""
+        box = self.getViewBox()
+        return box.viewRect() if box is not None else QRectF()
+
+    def viewRangeChanged(self) -> None:
+        """Follow the view."""
+        self.prepareGeometryChange()
+        self.update()
+
+    def viewTransformChanged(self) -> None:
+        """Follow the view."""
+        self.prepareGeometryChange()
+        self.update()
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        """Qt: paint tints, hatches and edges in device pixels, so that hatches never stretch."""
+        view = self.boundingRect()
+        to_device = painter.transform()
+        painter.save()
+        painter.resetTransform()
+        top = to_device.map(QPointF(view.left(), view.bottom()))
+        bottom = to_device.map(QPointF(view.right(), view.top()))
+        high, low = min(top.y(), bottom.y()), max(top.y(), bottom.y())
+        for span in self._spans:
+            left, right = (to_device.map(QPointF(t, view.top())).x() for t in (span.start, span.stop))
+            box = QRectF(max(left, top.x()), high, min(right, bottom.x()) - max(left, top.x()), low - high)
+            if box.width() <= 0:
+                continue
+            contact = span.kind is SpanKind.CONTACT
+            tint = QColor(self._theme.contact_tint if contact else self._theme.free_tint)
+            tint.setAlpha(46 if contact else 20)
+            painter.fillRect(box, tint)
+            tint.setAlpha(110 if contact else 44)
+            pattern = Qt.BrushStyle.DiagCrossPattern if contact else Qt.BrushStyle.BDiagPattern
+            painter.fillRect(box, QBrush(tint, pattern))
+            for part, x in (("start", left), ("stop", right)):
+                live = Handle(span.name, part) == self._live
+                painter.setPen(QPen(QColor(self._theme.brass if live else self._theme.edge), 2 if live else 1))
+                painter.drawLine(QPointF(x, high), QPointF(x, low))
+        painter.restore()
+
+
+class Plot(pg.PlotWidget):
+    """The plot of a strip; pressing on a span takes it, elsewhere dragging moves along in time."""
+
+    def __init__(self, document: Document, theme: Theme, bench: "object") -> None:
+        super().__init__(background=theme.sheet)
+        self._document, self._bench = document, bench
+        self._drag: Drag | None = None
+        self.bands = Bands(theme)
+        self.addItem(self.bands, ignoreBounds=True)
+        item = self.getPlotItem()
+        item.hideButtons()
+        item.setMenuEnabled(False)
+        item.layout.setContentsMargins(0, 6, 8, 0)
+        item.setMouseEnabled(x=True, y=False)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setFrameShape(self.Shape.NoFrame)
+        left, bottom = item.getAxis("left"), item.getAxis("bottom")
+        left.setWidth(AXIS_WIDTH)
+        self._theme = theme
+        self.restyle()
+        left.tickStrings = lambda values, _scale, step: [tick(v, step) for v in values]
+        bottom.setStyle(showValues=False)
+        bottom.setHeight(4)
+
+    def restyle(self) -> None:
+        """Wear the theme as it is now."""
+        self.setBackground(self._theme.sheet)
+        for name in ("left", "bottom"):
+            axis = self.getPlotItem().getAxis(name)
+            axis.setPen(QPen(QColor(self._theme.rule)))
+            axis.setTextPen(QColor(self._theme.soft_ink))
+            axis.setStyle(tickFont=font(SMALL), tickLength=-4, autoExpandTextSpace=False)
+            axis.enableAutoSIPrefix(False)
+
+    def _time_and_scale(self, event: QMouseEvent) -> tuple[float, float]:
+        box = self.getPlotItem().vb
+        time = box.mapSceneToView(self.mapToScene(event.position().toPoint())).x()
+        return float(time), float(box.viewPixelSize()[0])
+
+    def _handle(self, event: QMouseEvent) -> tuple[Handle | None, float]:
+        time, per_pixel = self._time_and_scale(event)
+        entry = self._document.entry
+        inside = self.getPlotItem().vb.sceneBoundingRect().contains(self.mapToScene(event.position().toPoint()))
+        return (handle_at(entry.spans, time, per_pixel) if entry and inside else None), time
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Qt: take an edge or a span, or begin to move along."""
+        handle, time = self._handle(event)
+        if event.button() is Qt.MouseButton.LeftButton and handle and not event.modifiers():
+            self.setFocus()
+            self._drag = Drag(self._document, handle, time)
+            self._bench.mark_live(handle)
+            event.accept()
+            return
+        super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Qt: move what is held, or show what could be taken."""
+        handle, time = self._handle(event)
+        if self._drag:
+            self._drag.move(time)
+            event.accept()
+            return
+        if not event.buttons():
+            edge = handle if handle and handle.part != "body" else None
+            self._bench.mark_live(edge)
+            self.viewport().setCursor(Qt.CursorShape.SplitHCursor if edge else Qt.CursorShape.ArrowCursor)
+        super().mouseMoveEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Qt: let go, and make the edit."""
+        if self._drag:
+            drag, self._drag = self._drag, None
+            drag.finish()
+            self._bench.mark_live(None)
+            event.accept()
+            return
+        super().mouseReleaseEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Qt: Esc drops a drag."""
+        if event.key() == Qt.Key.Key_Escape and self._drag:
+            self._drag.cancel()
+            self._drag = None
+            self._bench.mark_live(None)
+            event.accept()
+            return
+        super().keyPressEvent(event)
+
+
+class Strip(QWidget):
+    """A titled plot of one quantity for all bodies of the trial in hand."""
+
+    def __init__(self, document: Document, theme: Theme, bench: object, title: str, unit: str) -> None:
+        super().__init__()
+        self._theme = theme
+        self.plot = Plot(document, theme, bench)
+        self.setMinimumHeight(STRIP_LEAST)
+        self.title = QLabel(title)
+        self.title.setFont(font(weight=font().Weight.DemiBold))
+        self.unit = QLabel(words.STRIP_UNIT.format(unit=unit))
+        self.unit.setProperty("role", "soft")
+        self.legend = QHBoxLayout()
+        self.legend.setSpacing(16)
+        head = QHBoxLayout()
+        head.setContentsMargins(AXIS_WIDTH, 4, 12, 0)
+        head.setSpacing(8)
+        for part in (self.title, self.unit):
+            head.addWidget(part)
+        head.addStretch(1)
+        head.addLayout(self.legend)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(self.plot, 1)
+        self._items: list[object] = []
+        self._named: tuple[str, ...] = ()
+
+    def draw(self, traces: list[Trace]) -> None:
+        """Draw these traces in place of the former ones."""
+        for item in self._items:
+            self.plot.removeItem(item)
+        self._items = []
+        for trace in traces:
+            self._draw_trace(trace)
+        names = tuple(trace.body for trace in traces)
+        if names != self._named:
+            self._named = names
+            self._draw_legend(traces)
+
+    def _draw_trace(self, trace: Trace) -> None:
+        tone = marks.colour(self._theme, trace.place)
+        good = np.isfinite(trace.y)
+        t, y = trace.t[good], trace.y[good]
+        if trace.u is not None and t.size:
+            if t.size <= DENSE:
+                shade = QColor(tone)
+                shade.setAlpha(150)
+                self._add(pg.ErrorBarItem(x=t, y=y, height=2.0 * trace.u[good], pen=pg.mkPen(shade, width=1)))
+            else:
+                self._band(trace.t, trace.y, trace.u, tone)
+        size = 6 if t.size <= DENSE else 3
+        dots = pg.ScatterPlotItem(
+            x=t, y=y, symbol=marks.marker(trace.place), size=size, pen=None, brush=pg.mkBrush(tone), pxMode=True
+        )
+        dots.setZValue(2)
+        self._add(dots)
+        for piece_t, piece_y in trace.pieces:
+            line = pg.PlotCurveItem(
+                x=piece_t, y=piece_y, pen=pg.mkPen(QColor(self._theme.ink), width=1), antialias=True
+            )
+            line.setZValue(4)
+            self._add(line)
+
+    def _band(self, t: Array, y: Array, u: Array, tone: QColor) -> None:
+        """A band of ± u on either side, broken where there is no estimate."""
+        shade = QColor(tone)
+        shade.setAlpha(56)
+        gaps = np.flatnonzero(~np.isfinite(y)) if len(y) else []
+        for rows in np.split(np.arange(len(y)), gaps):
+            rows = rows[np.isfinite(y[rows])]
+            if rows.size > 1:
+                up = pg.PlotCurveItem(x=t[rows], y=y[rows] + u[rows], pen=None)
+                down = pg.PlotCurveItem(x=t[rows], y=y[rows] - u[rows], pen=None)
+                self._add(pg.FillBetweenItem(up, down, brush=shade))
+
+    def _add(self, item: object) -> None:
+        self.plot.addItem(item)
+        self._items.append(item)
+
+    def _draw_legend(self, traces: list[Trace]) -> None:
+        while self.legend.count():
+            self.legend.takeAt(0).widget().deleteLater()
+        for trace in traces:
+            self.legend.addWidget(BodyLabel(self._theme, trace.place, trace.body))

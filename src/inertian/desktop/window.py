@@ -1,0 +1,259 @@
+"""The main window: shelf, stage strip, stages, margin, menus and status line."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QShowEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QPushButton,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from inertian.desktop import words
+from inertian.desktop.actions import Actions
+from inertian.desktop.bench import BenchStage
+from inertian.desktop.document import Document
+from inertian.desktop.keeping import Keeping
+from inertian.desktop.ledger_stage import LedgerStage
+from inertian.desktop.margin import Margin, label
+from inertian.desktop.numbers import shown_plain
+from inertian.desktop.shelf import Shelf
+from inertian.desktop.theme import apply
+from inertian.desktop.tokens import Theme
+from inertian.desktop.work import Worker
+from inertian.physics.verdicts import Verdict
+from inertian.project.edits import spans_suggested
+from inertian.project.evaluation import Evaluator
+from inertian.project.project import Project
+from inertian.quantities.errors import InertianError
+
+STAGE_KEYS = {words.BENCH: 2, words.LEDGER: 3}  # Alt numbers; 1 and 4 to 6 are kept for stages to come
+
+
+class MainWindow(QMainWindow):
+    """One window on one document."""
+
+    def __init__(self, document: Document, theme: Theme, recovery_root: Path | None = None) -> None:
+        super().__init__()
+        self.document, self.theme = document, theme
+        self.worker = Worker()
+        self.resize(1280, 800)
+        self.setMinimumSize(640, 360)
+        self.setAcceptDrops(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose, False)
+        self.shelf = Shelf(document, theme)
+        self.bench = BenchStage(document, theme)
+        self.ledger = LedgerStage(document, theme)
+        self.margin = Margin(document, theme)
+        self._warm = False
+        self._background = Evaluator()  # used on the worker's one thread only
+        self._lay_out()
+        self.keeping = Keeping(self, document, self.worker, recovery_root)
+        self.actions_ = Actions(self)
+        self.file_label, self.note_label = QLabel(), QLabel()
+        self.statusBar().addWidget(self.note_label, 1)
+        self.statusBar().addPermanentWidget(self.file_label)
+        self.statusBar().setSizeGripEnabled(False)
+        self._verdict_pause = QTimer(self, singleShot=True, interval=150)
+        self._verdict_pause.timeout.connect(self._ask_verdicts)
+        self.bench.mark_spans.connect(self.mark_spans)
+        for signal in (document.changed, document.selected, document.saved):
+            signal.connect(self._follow)
+        document.changed.connect(self._verdict_pause.start)
+        self._follow()
+
+    # -- layout ---------------------------------------------------------------------------------------------------
+
+    def _lay_out(self) -> None:
+        strip = QWidget()
+        strip.setObjectName("stageStrip")
+        row = QHBoxLayout(strip)
+        row.setContentsMargins(8, 0, 8, 0)
+        row.setSpacing(0)
+        self.stage_buttons: dict[str, QToolButton] = {}
+        group = QButtonGroup(self)
+        for name, key in STAGE_KEYS.items():
+            button = QToolButton()
+            button.setText(name)
+            button.setCheckable(True)
+            button.setToolTip(f"{name} (Alt+{key})")
+            button.clicked.connect(lambda _checked, stage=name: self.show_stage(stage))
+            group.addButton(button)
+            self.stage_buttons[name] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        self.stages = QStackedWidget()
+        self.stages.setObjectName("stage")
+        self.stages.addWidget(self.bench)
+        self.stages.addWidget(self.ledger)
+        self.stages.addWidget(self._empty_stage())
+        middle = QVBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(strip)
+        middle.addWidget(self.stages, 1)
+        whole = QWidget()
+        columns = QHBoxLayout(whole)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(0)
+        columns.addWidget(self.shelf)
+        columns.addLayout(middle, 1)
+        columns.addWidget(self.margin)
+        self.setCentralWidget(whole)
+        self._stage = words.BENCH
+
+    def _empty_stage(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.addStretch(2)
+        text = label(words.NO_TRIAL, "heading")
+        text.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        text.setWordWrap(True)
+        column.addWidget(text)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        self.open_button, self.demo_button = QPushButton(words.NO_TRIAL_OPEN), QPushButton(words.NO_TRIAL_DEMO)
+        self.open_button.clicked.connect(lambda: self.keeping.ask_open())
+        self.demo_button.clicked.connect(lambda: self.keeping.open_demo())
+        for button in (self.demo_button, self.open_button):
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addSpacing(12)
+        column.addLayout(row)
+        column.addStretch(3)
+        return page
+
+    def show_stage(self, name: str) -> None:
+        """Put one stage in front."""
+        self._stage = name
+        self.stage_buttons[name].setChecked(True)
+        self._follow()
+
+    def mark_spans(self) -> None:
+        """Mark before, contact and after in the trial in hand."""
+        if self.document.entry is not None:
+            self.document.do(spans_suggested(self.document.settled, self.document.entry.trial.id))
+
+    def _follow(self) -> None:
+        """Follow the document: stage, title, status line and menus."""
+        entry = self.document.entry
+        stage = {words.BENCH: self.bench, words.LEDGER: self.ledger}[self._stage]
+        self.stages.setCurrentWidget(stage if entry else self.stages.widget(2))
+        self.stage_buttons[self._stage].setChecked(True)
+        self.margin.setVisible(entry is not None and self.actions_visible("margin"))
+        self.setWindowTitle(f"{self.document.name}[*] – {words.PROGRAM}")
+        self.setWindowModified(self.document.history.unsaved)
+        if hasattr(self, "actions_"):
+            self.actions_.follow()
+        if entry is not None and hasattr(self, "file_label"):
+            trial = entry.trial
+            start, stop = (shown_plain(float(t), 4) for t in (trial.t[0], trial.t[-1]))
+            count, bodies = len(trial.t), len(trial.bodies)
+            said = words.SAMPLES.format(count=count, bodies=bodies, start=start, stop=stop)
+            self.file_label.setText(words.STATUS_FILE.format(file=trial.provenance.file or trial.name, samples=said))
+            self.file_label.setToolTip("\n".join(trial.provenance.understood))
+        elif hasattr(self, "file_label"):
+            self.file_label.setText("")
+
+    def actions_visible(self, pane: str) -> bool:
+        """Return whether a side pane is wanted."""
+        actions = getattr(self, "actions_", None)
+        return actions is None or actions.wanted(pane)
+
+    def say(self, text: str) -> None:
+        """Say something in the status line."""
+        self.note_label.setText(text)
+
+    # -- results --------------------------------------------------------------------------------------------------
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Qt: after the first picture, load what results need, on the worker."""
+        super().showEvent(event)
+        if not self._warm:
+            self._warm = True
+            self.bench.refresh()
+            self.margin.refresh()
+            QTimer.singleShot(0, self._warm_up)
+
+    def _warm_up(self) -> None:
+        self.worker.run("warm-up", _load_numerics, lambda _none: self._results_ready(), self._worker_failed)
+
+    def _results_ready(self) -> None:
+        self.margin.results_ready = self.ledger.results_ready = True
+        self.margin.refresh()
+        self.ledger.refresh()
+        self._ask_verdicts()
+        self.keeping.offer_leftovers()
+
+    def _ask_verdicts(self) -> None:
+        project = self.document.settled
+        self.worker.run(
+            "verdicts",
+            lambda: verdicts_of(project, self._background),
+            self.shelf.trials.show_verdicts,
+            self._worker_failed,
+        )
+
+    def _worker_failed(self, error: BaseException) -> None:
+        if isinstance(error, InertianError):
+            self.say(str(error))
+        else:
+            raise error
+
+    # -- dropping, closing ----------------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Qt: files may be dropped anywhere."""
+        if dropped_files(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Qt: open what was dropped."""
+        event.acceptProposedAction()
+        self.keeping.open_files(dropped_files(event.mimeData()))
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Qt: ask about unsaved changes, then close."""
+        if not self.keeping.may_leave():
+            event.ignore()
+            return
+        self.keeping.leave()
+        self.worker.stop()
+        event.accept()
+
+    def wear(self, theme: Theme) -> None:
+        """Change the theme of the whole window."""
+        self.theme.become(theme)
+        apply(QApplication.instance(), self.theme)
+        self.bench.restyle()
+        for widget in self.findChildren(QWidget):
+            widget.update()
+
+
+def dropped_files(data: QMimeData) -> list[Path]:
+    """Return the local files of a drop."""
+    return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+
+
+def _load_numerics() -> None:
+    import scipy.special  # noqa: F401 - the first import takes long; not before the first picture
+
+
+def verdicts_of(project: Project, evaluator: Evaluator) -> dict[str, Verdict]:
+    """Return the momentum verdict of every trial that has one; where there are several axes, of all together."""
+    found = {}
+    for entry in project.entries:
+        accounts = evaluator.accounts(project, entry.trial.id)
+        if isinstance(accounts, InertianError):
+            continue
+        verdict = accounts.together.verdict if accounts.together else accounts.ledgers[0].judgement.verdict
+        if verdict is not None:
+            found[entry.trial.id] = verdict
+    return found
