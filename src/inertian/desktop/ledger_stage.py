@@ -216,6 +216,7 @@ class LedgerStage(QScrollArea):
             column.addWidget(rule())
         self.budget_title = label("", "heading")
         self.budget_title.setContentsMargins(16, 10, 16, 2)
+        self.budget_title.setWordWrap(True)
         self.budget = Budget(self._theme)
         column.addWidget(self.budget_title)
         column.addWidget(self.budget)

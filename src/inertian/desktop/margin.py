@@ -14,6 +14,7 @@ from inertian.physics.collisions import mass_key
 from inertian.physics.ledger import ENERGY, Accounts, Ledger
 from inertian.physics.verdicts import SIGN
 from inertian.project.edits import fact_set, motion_set
+from inertian.project.notes import Note, second_look
 from inertian.project.project import Entry
 from inertian.quantities.coverage import scalar
 from inertian.quantities.errors import InertianError
@@ -81,6 +82,11 @@ class Margin(QScrollArea):
         column.addWidget(rule())
         column.addSpacing(4)
         self._build_account(entry, column)
+        self.notes_title, self.notes = label(words.SECOND_LOOK, "heading"), label("")
+        self.notes.setWordWrap(True)
+        column.addSpacing(8)
+        column.addWidget(self.notes_title)
+        column.addWidget(self.notes)
         column.addStretch(1)
         self.setWidget(body)
 
@@ -169,6 +175,7 @@ class Margin(QScrollArea):
                 value = shown(given, result.glide.u(body), "m/s²")
                 shower.setText(words.DECELERATION.format(value=value))
                 shower.setToolTip(words.PM_TIP)
+        self._show_notes(second_look(entry, result))
         noise = result.noise
         u = noise.reading / (2.0 * noise.dof) ** 0.5 if noise.dof > 0 else 0.0
         self.noise.setText(words.ESTIMATED.format(sigma=shown(1e3 * noise.reading, 1e3 * u, "mm")))
@@ -176,6 +183,11 @@ class Margin(QScrollArea):
         relative = noise.pools.relative.get(("time stamps", "time stamps"), 0.0)
         stamp = shown(1e3 * noise.stamp, 1e3 * noise.stamp * 0.5 * relative**0.5, "ms")
         self.stamps.setText(words.STAMPS_FOUND.format(sigma=stamp) if noise.stamp > 0 else words.STAMPS_NONE)
+
+    def _show_notes(self, notes: tuple[Note, ...]) -> None:
+        self.notes_title.setVisible(bool(notes))
+        self.notes.setVisible(bool(notes))
+        self.notes.setText("\n".join(words.NOTES[n.kind].format(body=n.body, span=n.span) for n in notes))
 
     def _show_readings(self, entry: Entry) -> None:
         accounts = self._document.evaluator.accounts(self._document.project, entry.trial.id)

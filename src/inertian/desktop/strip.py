@@ -230,11 +230,11 @@ class Strip(QWidget):
         if trace.u is not None and t.size:
             if t.size <= DENSE:
                 shade = QColor(tone)
-                shade.setAlpha(150)
+                shade.setAlpha(190)
                 self._add(pg.ErrorBarItem(x=t, y=y, height=2.0 * trace.u[good], pen=pg.mkPen(shade, width=1)))
             else:
                 self._band(trace.t, trace.y, trace.u, tone)
-        size = 6 if t.size <= DENSE else 3
+        size = (6 if trace.u is None else 5) if t.size <= DENSE else 3
         dots = pg.ScatterPlotItem(
             x=t, y=y, symbol=marks.marker(trace.place), size=size, pen=None, brush=pg.mkBrush(tone), pxMode=True
         )

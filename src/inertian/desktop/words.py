@@ -76,6 +76,14 @@ ESTIMATED = "{sigma} each, from the scatter about the fits"
 STAMPS_FOUND = "{sigma} each, from the scatter"
 STAMPS_NONE = "no unevenness seen"
 DECELERATION = "slows by {value}"
+SECOND_LOOK = "Second look"
+NOTES = {
+    "pattern": (
+        "{body}, “{span}”: the points curve about the fit. Does the stone stop, turn or touch something there? "
+        "Shorten the span, or choose another free motion."
+    ),
+    "noise": "The typed reading noise is smaller than the scatter about the fits, so the scatter is used.",
+}
 BEFORE_AT, AFTER_AT = "before", "after"
 RESTITUTION = "Restitution e"
 PM_TIP = "The true value lies inside about 2 times in 3."
@@ -111,7 +119,7 @@ ALL_IN = "in {unit}"
 INTERVALS_TITLE = "Difference from the amount expected, {unit}"
 ROW_EXPECTED, ROW_AFTER, ROW_LEFT = "expected", "after", "unaccounted"
 BUDGET_TITLE = "Where the ± of the unaccounted {law} comes from"
-BUDGET_TOTAL = "together ± {u}; shares of the variance"
+BUDGET_TOTAL = "± {u} together"
 BUDGET_SHARE = "{share} %"
 BUDGET_NEGLIGIBLE = "< 0.5 %"
 ENTRY_TIP = "Friction between the opening and the closing instant, continued from the free motion on either side."

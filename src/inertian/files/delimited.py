@@ -75,7 +75,7 @@ def trial_of_bytes(file: str, content: bytes) -> Trial:
     table = _find_table(file, text)
     columns = [_column(i, title) for i, title in enumerate(table.header)]
     time, remarks = _time_column(file, columns)
-    positions = _positions(columns, time, remarks)
+    positions = _positions(table, columns, time, remarks)
     if not positions:
         raise UnreadableFileError(file, "no column of positions was found beside the time.")
     values, unusable = _numbers(table, [time, *(c for c, _, _, _ in positions)])
@@ -174,7 +174,9 @@ def _time_column(file: str, columns: Sequence[_Column]) -> tuple[_Column, list[s
     )
 
 
-def _positions(columns: Sequence[_Column], time: _Column, remarks: list[str]) -> list[tuple[_Column, str, str, Unit]]:
+def _positions(
+    table: _Table, columns: Sequence[_Column], time: _Column, remarks: list[str]
+) -> list[tuple[_Column, str, str, Unit]]:
     """The columns that hold positions, with body, axis and unit; columns of other quantities are left out, and said."""
     found: list[tuple[_Column, str, str, Unit]] = []
     for column in columns:
@@ -182,6 +184,9 @@ def _positions(columns: Sequence[_Column], time: _Column, remarks: list[str]) ->
             continue
         if column.unit and kind_of(column.unit) != "length":
             remarks.append(f"column “{column.title}” left out: not a position")
+            continue
+        if not _holds_numbers(table, column):
+            remarks.append(f"column “{column.title}” left out: no numbers in it")
             continue
         if not column.unit:
             remarks.append(f"no unit given for “{column.title}”; taken as m")
@@ -193,6 +198,12 @@ def _positions(columns: Sequence[_Column], time: _Column, remarks: list[str]) ->
             continue
         found.append((column, body or "body", axis, unit_of("length", column.unit or "m")))
     return found
+
+
+def _holds_numbers(table: _Table, column: _Column) -> bool:
+    """Whether most filled cells of a column are numbers, and some are."""
+    cells = [c[column.index] for _, c in table.rows if column.index < len(c) and c[column.index].strip()]
+    return 2 * sum(map(_is_number, cells)) > len(cells)
 
 
 def _numbers(table: _Table, columns: Sequence[_Column]) -> tuple[Array, tuple[tuple[int, str, str], ...]]:

@@ -113,7 +113,7 @@ def move_edge(spans: Spans, name: str, edge: str, time: float, least: float, lim
         moved = replace(span, start=min(max(time, low), span.stop - least))
     else:
         moved = replace(span, stop=max(min(time, high), span.start + least))
-    return _pushed(spans.replacing(name, moved), moved)
+    return _pushed(spans.replacing(name, moved), span, moved)
 
 
 def move_span(spans: Spans, name: str, shift: float, least: float, limits: tuple[float, float]) -> Spans:
@@ -128,17 +128,18 @@ def move_span(spans: Spans, name: str, shift: float, least: float, limits: tuple
         high = spans.after.stop - least if spans.after else high
     start = min(max(span.start + shift, low), max(high - span.length, low))
     moved = replace(span, start=start, stop=start + span.length)
-    return _pushed(spans.replacing(name, moved), moved)
+    return _pushed(spans.replacing(name, moved), span, moved)
 
 
-def _pushed(spans: Spans, moved: Span) -> Spans:
-    """Move the edges of free spans out of a moved contact."""
+def _pushed(spans: Spans, old: Span, moved: Span) -> Spans:
+    """Move the edges of free spans out of the way of a contact that was `old`, so that each stays on its side."""
     if moved.kind is not SpanKind.CONTACT:
         return spans
     result = []
     for span in spans:
-        if span.kind is SpanKind.FREE and span.start < moved.stop and span.stop > moved.start:
-            before = span.start + span.stop < moved.start + moved.stop
-            span = replace(span, stop=moved.start) if before else replace(span, start=moved.stop)
+        if span.kind is SpanKind.FREE and span.stop <= old.start:
+            span = replace(span, stop=min(span.stop, moved.start))
+        elif span.kind is SpanKind.FREE and span.start >= old.stop:
+            span = replace(span, start=max(span.start, moved.stop))
         result.append(span)
     return Spans(result)

@@ -70,15 +70,17 @@ class Fact:
         return self.meaning in (Meaning.LIMITS, Meaning.LAST_DIGIT)
 
     def __str__(self) -> str:
-        """Return the fact as a person would type it: 19.1 ± 0.1 kg."""
+        """Return the fact as a person would type it: 19.1 ± 0.1 kg, or 19.1 kg where the last digit is the step."""
+        unit = self.unit.symbol
+        if self.meaning is Meaning.EXACT:
+            return f"{_plain(self.typed)} ± 0 {unit}".rstrip()
         value, step = _plain(self.typed), _plain(self.plus_minus)
-        if self.meaning in (Meaning.LAST_DIGIT, Meaning.EXACT):
-            decimals = max(0, -math.floor(math.log10(self.plus_minus) + 1e-9)) if self.plus_minus > 0 else 0
-            value = f"{self.typed:.{decimals}f}" if self.plus_minus > 0 else value
-            return f"{value} {self.unit.symbol}".rstrip()
-        if "." in step and "e" not in step + value:
-            value = f"{self.typed:.{max(len(step.split('.')[1]), len((value + '.').split('.')[1]))}f}"
-        return f"{value} ± {step} {self.unit.symbol}".rstrip()
+        if "e" not in value + step:
+            decimals = max(len(text.partition(".")[2]) for text in (value, step))
+            value = f"{self.typed:.{decimals}f}"
+        if self.meaning is Meaning.LAST_DIGIT and _last_step(value) == self.plus_minus:
+            return f"{value} {unit}".rstrip()
+        return f"{value} ± {step} {unit}".rstrip()
 
 
 def _plain(value: float) -> str:

@@ -1,0 +1,223 @@
+"""Trials, spans, fits, noise, glide deceleration, local velocity and suggested spans."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conftest import recording
+from inertian.motion.contact import suggest_spans
+from inertian.motion.derivatives import local_velocity
+from inertian.motion.fits import TooFewSamplesError, fit_polynomial
+from inertian.motion.freemotion import FreeMotion, fit_body, shared_deceleration
+from inertian.motion.noise import READINGS, STAMPS, estimate_noise
+from inertian.motion.spans import Span, SpanError, SpanKind, Spans, move_edge, move_span
+from inertian.motion.trials import TrialError
+
+FREE, CONTACT = SpanKind.FREE, SpanKind.CONTACT
+
+
+@settings(max_examples=60)
+@given(
+    st.integers(1, 2), st.floats(0, 1.7e9), st.floats(-5, 5), st.floats(-3, 3), st.floats(-2, 2), st.integers(0, 1000)
+)
+def test_fits_are_exact_on_their_own_polynomials_at_any_time_offset(degree, offset, a, b, c, seed):
+    rng = np.random.default_rng(seed)
+    local = np.sort(rng.uniform(0, 2, 40))
+    t = offset + local
+    local = t - offset  # what the stored times still say
+    curvature = c if degree == 2 else 0.0
+    x = a + b * local + curvature * local**2
+    x[5] = np.nan
+    fit = fit_polynomial(t, x, degree, slice(0, 40))
+    size = np.nanmax(np.abs(x)) + 1.0
+    assert fit.at(offset + 1.0) == pytest.approx(a + b + curvature, abs=1e-11 * size)
+    assert fit.at(offset + 1.0, 1) == pytest.approx(b + 2 * curvature, abs=1e-9 * size)
+    assert fit.sum_of_squares <= (1e-11 * size) ** 2 * 40
+    assert fit.dof == 39 - degree - 1
+
+
+def test_fit_covariance_agrees_with_a_simulation_and_weights_with_values():
+    rng = np.random.default_rng(2)
+    t = np.sort(rng.uniform(0, 1, 25))
+    sigma = np.where(t < 0.5, 0.01, 0.03)
+    fit = fit_polynomial(t, np.zeros(25), 1, slice(0, 25), sigma)
+    weights = fit.weights(0.8, 1).values
+    slopes = rng.normal(0, sigma, (20_000, 25)) @ weights
+    assert np.std(slopes) == pytest.approx(np.sqrt(weights**2 @ sigma**2), rel=0.02)
+    design = np.column_stack([np.ones(25), t]) / sigma[:, None]
+    best = np.sqrt(np.linalg.inv(design.T @ design)[1, 1])  # Gauss-Markov: no weights do better
+    assert np.sqrt(weights**2 @ sigma**2) == pytest.approx(best, rel=1e-9)
+
+
+def test_a_span_with_too_few_samples_says_how_many_it_needs():
+    with pytest.raises(TooFewSamplesError, match=r"“before” holds 1 usable samples; this fit needs 2\. Widen the span"):
+        fit_polynomial(np.arange(3.0), np.array([1.0, np.nan, np.nan]), 1, slice(0, 3), span="before")
+
+
+def test_trials_refuse_what_cannot_be_a_recording_and_lock_their_data():
+    with pytest.raises(TrialError, match="time does not always increase"):
+        recording([0, 2, 1], {"a": {"x": [1, 2, 3]}})
+    with pytest.raises(TrialError, match="at least 2 samples"):
+        recording([0], {"a": {"x": [1]}})
+    with pytest.raises(TrialError, match="one value for each time stamp"):
+        recording([0, 1], {"a": {"x": [1, 2, 3]}})
+    raw = np.array([1.0, 2.0])
+    trial = recording([0, 1], {"a": {"x": raw}})
+    raw[0] = 99.0
+    assert trial.bodies[0].channels[0].si[0] == 1.0
+    with pytest.raises(ValueError, match="read-only"):
+        trial.bodies[0].channels[0].si[0] = 5.0
+
+
+THREE = Spans((Span("before", FREE, 0.0, 1.0), Span("contact", CONTACT, 1.0, 1.2), Span("after", FREE, 1.2, 2.0)))
+
+
+@settings(max_examples=300)
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from(["before", "contact", "after"]),
+            st.sampled_from(["start", "stop", "body"]),
+            st.floats(-3, 5),
+        ),
+        max_size=12,
+    )
+)
+def test_no_gesture_makes_a_span_empty_or_lets_one_reach_across_the_contact(gestures):
+    spans = THREE
+    for name, part, value in gestures:
+        if part == "body":
+            spans = move_span(spans, name, value, 0.02, (0.0, 2.0))
+        else:
+            spans = move_edge(spans, name, part, value, 0.02, (0.0, 2.0))
+        wall = spans.contact
+        assert [s.name for s in spans] == ["before", "contact", "after"]
+        assert all(s.length >= 0.02 - 1e-12 for s in spans)
+        assert spans.named("before").stop <= wall.start
+        assert spans.named("after").start >= wall.stop
+        assert spans.named("before").start >= -1e-12
+        assert spans.named("after").stop <= 2.0 + 1e-12
+
+
+def test_an_empty_span_is_refused():
+    with pytest.raises(SpanError, match="it would start at 1 s and end at 1 s"):
+        Span("before", FREE, 1.0, 1.0)
+
+
+def _glides(rng, spans, noise=0.0, jitter=0.0, a=0.1, n=60):
+    """Recordings of one or two bodies that slow down with `a`; `spans` lists their starting speeds."""
+    fits = []
+    for number, speeds in enumerate(spans):
+        t = np.arange(n) * 0.02
+        shown = t + rng.normal(0, jitter, n)
+        channels = {
+            f"b{i}": {"x": v * shown - 0.5 * np.sign(v) * a * shown**2 + rng.normal(0, noise, n)}
+            for i, v in enumerate(speeds)
+        }
+        trial = recording(t, channels, f"t{number}")
+        span = Span("before", FREE, 0.0, float(t[-1]))
+        fits.append([fit_body(trial, b.name, span, FreeMotion.GLIDE) for b in trial.bodies])
+    return fits
+
+
+def test_shared_deceleration_is_exact_without_noise_and_its_estimates_carry_it():
+    fits = _glides(np.random.default_rng(0), [(1.5,), (-0.9,), (0.7,)], a=0.12)
+    flat = [f for group in fits for f in group]
+    a = shared_deceleration(flat)
+    assert a == pytest.approx(0.12, rel=1e-10)
+    velocity = flat[1].estimate("x", 1.0, 1, ("a", a))
+    assert velocity.value == pytest.approx(-0.9 + 0.12, rel=1e-10)
+    moved = flat[1].estimate("x", 1.0, 1, ("a", a + 1e-3))
+    assert (moved.value - velocity.value) / 1e-3 == pytest.approx(velocity.sensitivities["a"], rel=1e-6)
+    assert flat[1].estimate("x", 1.0, 2, ("a", a)).value == pytest.approx(0.12, rel=1e-10)
+    assert np.abs(flat[0].residuals("x", a)).max() < 1e-12
+
+
+def test_a_resting_body_has_no_direction_and_no_deceleration():
+    fits = _glides(np.random.default_rng(4), [(0.0,)] * 3, noise=0.001)
+    assert not any(f.moving for group in fits for f in group)
+    assert shared_deceleration([f for group in fits for f in group]) is None
+
+
+def test_line_estimates_and_the_deceleration_are_uncorrelated():
+    fits = _glides(np.random.default_rng(0), [(1.5,), (0.8,)])
+    flat = [f for group in fits for f in group]
+    information = sum(f.information for f in flat)
+    for fit in flat:
+        of_a = fit.bent["x"] / information
+        assert abs(fit.fits["x"].weights(0.5, 1).values @ of_a) < 1e-12
+
+
+@pytest.mark.parametrize(("jitter", "speeds"), [(0.0, (1.5, 0.0)), (0.0008, (1.5, 0.0)), (0.0008, (1.6, -1.2))])
+def test_reading_noise_and_jitter_are_told_apart_without_bias(jitter, speeds):
+    found = []
+    for seed in range(120):
+        fits = _glides(np.random.default_rng(seed), [speeds] * 3, noise=0.0012, jitter=jitter)
+        a = {b: shared_deceleration([f for g in fits for f in g if f.body == b and f.moving]) for b in ("b0", "b1")}
+        noise = estimate_noise(fits, {b: v for b, v in a.items() if v is not None}, 0.0)
+        found.append((noise.reading**2, noise.stamp**2, noise.pools.relative[READINGS, READINGS]))
+    reading, stamp, relative = np.mean(found, axis=0)
+    if jitter:
+        assert reading == pytest.approx(0.0012**2, rel=0.03)
+        assert stamp == pytest.approx(jitter**2, rel=0.05)
+        spread = np.var([f[0] for f in found]) / 0.0012**4
+        assert spread == pytest.approx(relative, rel=0.45)
+    else:
+        # σ_t² cannot be negative, so where there is no jitter a little of the reading noise is taken for it
+        assert 0.92 * 0.0012**2 < reading < 1.01 * 0.0012**2
+        assert reading + stamp * 1.5**2 == pytest.approx(0.0012**2, rel=0.06)
+
+
+def test_typed_noise_is_used_unless_the_scatter_is_larger():
+    fits = _glides(np.random.default_rng(1), [(1.5, 0.0)] * 3, noise=0.0012)
+    larger = estimate_noise(fits, {}, 0.0, given=0.02)
+    assert (larger.reading, larger.dof, larger.remark) == (0.02, np.inf, "")
+    smaller = estimate_noise(fits, {}, 0.0, given=0.0002)
+    assert smaller.reading > 0.001
+    assert "smaller than the scatter" in smaller.remark
+    assert (STAMPS, READINGS) not in larger.pools.relative
+
+
+def test_noise_is_never_below_the_step_of_the_readings():
+    trial = recording(np.arange(30) * 0.1, {"a": {"x": np.zeros(30)}}, unit=recording.__globals__["CENTIMETRE"])
+    fit = fit_body(trial, "a", Span("before", FREE, 0.0, 2.9), FreeMotion.LINE)
+    assert estimate_noise([[fit]], {}, 0.01).reading == pytest.approx(0.01 / np.sqrt(12))
+
+
+@settings(max_examples=50)
+@given(st.integers(0, 1000), st.floats(-3, 3), st.floats(-3, 3))
+def test_local_velocity_is_exact_on_parabolas_with_uneven_times(seed, b, c):
+    rng = np.random.default_rng(seed)
+    t = np.cumsum(rng.uniform(0.01, 0.04, 60))
+    x = b * t + c * t**2
+    x[20] = np.nan
+    v = local_velocity(t, x, []).v
+    good = np.isfinite(x)
+    assert v[good] == pytest.approx((b + 2 * c * t)[good], abs=1e-9)
+    assert np.isnan(v[20])
+
+
+def test_local_velocity_never_reaches_across_a_wall():
+    t = np.arange(60) * 0.02
+    x = np.where(t < 0.6, t, 0.6 - 2.0 * (t - 0.6))
+    local = local_velocity(t, x, [0.59, 0.61])
+    assert local.v[t < 0.59] == pytest.approx(1.0, abs=1e-9)
+    assert local.v[t > 0.61] == pytest.approx(-2.0, abs=1e-9)
+    rng = np.random.default_rng(3)
+    drawn = np.array([local_velocity(t, rng.normal(0, 0.001, 60), [0.59, 0.61]).v for _ in range(600)])
+    good = np.isfinite(local.v)
+    assert np.std(drawn[:, good], axis=0) == pytest.approx(local.u(0.001, 0.0)[good], rel=0.15)
+
+
+def test_suggested_spans_enclose_the_hit_and_nothing_is_suggested_without_one(demo):
+    from inertian.rink.day import day
+
+    for file, entry in zip(day(), demo.entries, strict=True):
+        contact = entry.spans.contact
+        assert contact.start < file.truth.begin < file.truth.end < contact.stop
+        assert contact.length <= 3.5 * entry.trial.step()
+    t = np.arange(80) * 0.02
+    smooth = recording(t, {"a": {"x": 1.2 * t - 0.1 * t**2 + np.random.default_rng(1).normal(0, 0.001, 80)}})
+    assert suggest_spans(smooth) == Spans()
+    assert suggest_spans(recording(t[:5], {"a": {"x": t[:5]}})) == Spans()

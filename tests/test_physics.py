@@ -1,0 +1,191 @@
+"""Laws and ledgers against closed-form truth, verdicts against their definition."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from conftest import recording
+from inertian.motion.freemotion import FreeMotion
+from inertian.motion.spans import Span, SpanKind, Spans
+from inertian.physics import laws
+from inertian.physics.collisions import mass_key
+from inertian.physics.ledger import ENERGY
+from inertian.physics.verdicts import Expectation, Verdict, judge
+from inertian.project.evaluation import Evaluator
+from inertian.project.project import RESTITUTION, Entry, Project, Series
+from inertian.quantities.errors import InertianError
+from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.units import unit_of
+
+KG, NUMBER = unit_of("mass", "kg"), unit_of("number", "")
+FREE, CONTACT = SpanKind.FREE, SpanKind.CONTACT
+
+
+def collision(v1, v2, e=0.8, m=(19.1, 11.3), a=0.0, noise=1e-4, seed=0, axes=("x",), gap=0.29):
+    """An ideal hit at t = 1 s with restitution e along x, gliding with deceleration a before and after."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(0.0, 2.0001, 0.02)
+    w1, w2 = np.array(v1, dtype=float), np.array(v2, dtype=float)
+    impulse = (1 + e) * m[0] * m[1] / sum(m) * (w1[0] - w2[0])
+    after = (w1 - impulse / m[0] * np.eye(len(axes))[0], w2 + impulse / m[1] * np.eye(len(axes))[0])
+    channels = {}
+    for body, before, later, start in (("heavy", w1, after[0], 0.0), ("light", w2, after[1], gap)):
+        channels[body] = {}
+        for i, axis in enumerate(axes):
+            tau = t - 1.0
+            v = np.where(tau < 0, before[i], later[i])
+            speed = np.where(tau < 0, np.linalg.norm(before), np.linalg.norm(later))
+            bend = np.divide(a * v, speed, out=np.zeros_like(v), where=speed > 0)
+            x = start * (i == 0) + v * tau - 0.5 * bend * tau**2
+            channels[body][axis] = x + rng.normal(0, noise, t.size)
+    spans = Spans(
+        (Span("before", FREE, 0.0, 0.97), Span("contact", CONTACT, 0.97, 1.03), Span("after", FREE, 1.03, 2.0))
+    )
+    trial = recording(t, channels)
+    setup = {FactId(mass_key(b)): Fact(value, 0.05, Meaning.STANDARD, KG) for b, value in zip(channels, m, strict=True)}
+    return Project(
+        "made", (Entry(trial, "s", spans),), (Series("s", FreeMotion.GLIDE if a else FreeMotion.LINE),), setup
+    )
+
+
+def accounts(project):
+    found = Evaluator().accounts(project, "made")
+    assert not isinstance(found, InertianError), str(found)
+    return found
+
+
+def check_balance(v1, v2, e, a, seed):
+    """Hold a made collision against its closed form: momentum, energy loss, restitution, friction, sums and budget."""
+    m1, m2 = 19.1, 11.3
+    made = accounts(collision((v1,), (v2,), e, a=a, noise=1e-6, seed=seed))
+    momentum, energy = made.ledger("momentum x"), made.ledger(ENERGY)
+    assert momentum.unaccounted.value == pytest.approx(0.0, abs=6 * momentum.unaccounted.u)
+    lost = 0.5 * m1 * m2 / (m1 + m2) * (1 - e * e) * (v1 - v2) ** 2
+    assert energy.unaccounted.value == pytest.approx(-lost, abs=6e-4 + 1e-4 * lost)
+    assert made.restitution.value == pytest.approx(e, abs=2e-4)
+    friction = -0.03 * a * (m1 * np.sign(v1) + m2 * (np.sign(v2) if v2 else 0.0))
+    before = m1 * v1 + m2 * v2
+    assert momentum.opening.value == pytest.approx(before - friction, abs=2e-3)
+    for ledger in made.ledgers:
+        entries = sum(s.value for _, s in ledger.entries)
+        total = ledger.closing.value - ledger.opening.value - entries
+        assert ledger.unaccounted.value == pytest.approx(total, abs=1e-9)
+        assert sum(b.opening.value for b in ledger.bodies) == pytest.approx(ledger.opening.value, rel=1e-12)
+        assert sum(ledger.budget.values()) == pytest.approx(ledger.unaccounted.u**2, rel=1e-6)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.floats(0.8, 2.0),
+    st.one_of(st.just(0.0), st.floats(-2.0, 0.4)),
+    st.floats(0.5, 1.0),
+    st.floats(0.0, 0.2),
+    st.integers(0, 99),
+)
+def test_momentum_balances_energy_drops_by_e_and_restitution_is_found(v1, v2, e, a, seed):
+    kick = (1 + e) / (19.1 + 11.3) * (v1 - v2)
+    speeds = (v1, v2, v1 - kick * 11.3, v2 + kick * 19.1)
+    assume(all(abs(v) > 1.2 * a or v == 0 for v in speeds))  # nobody stops inside a span
+    check_balance(v1, v2, e, a, seed)
+
+
+def test_friction_is_counted_once_from_opening_to_closing():
+    made = accounts(collision((1.5,), (0.9,), a=0.15, noise=1e-6))
+    ledger = made.ledger("momentum x")
+    assert (ledger.opens_at, ledger.closes_at) == (0.97, 1.03)
+    assert dict(ledger.entries)[laws.FRICTION].value == pytest.approx(-0.15 * (19.1 + 11.3) * 0.06, rel=1e-3)
+
+
+def test_a_glancing_hit_is_judged_along_both_axes_together():
+    project = collision((1.5, 0.2), (0.0, 0.0), axes=("x", "y"), noise=5e-4)
+    made = accounts(project)
+    assert [led.law for led in made.ledgers] == ["momentum x", "momentum y", ENERGY]
+    assert made.together.verdict is Verdict.BALANCES
+    values = np.array([led.unaccounted.value for led in made.ledgers[:2]])
+    assert made.together.chi_squared >= max(
+        (v / led.unaccounted.u) ** 2 for v, led in zip(values, made.ledgers, strict=False)
+    )
+    wrong = project.with_fact(FactId(mass_key("light")), Fact(13.0, 0.05, Meaning.STANDARD, KG))
+    assert accounts(wrong).together.verdict is Verdict.IMBALANCE
+
+
+def test_restitution_can_be_given_and_is_not_defined_without_a_hit():
+    project = collision((1.5,), (0.0,), e=0.8, noise=1e-4)
+    series = Series("s", FreeMotion.LINE, {ENERGY: Expectation.GIVEN_E})
+    stated = project.with_series(series).with_fact(FactId(RESTITUTION), Fact(0.8, 0.01, Meaning.STANDARD, NUMBER))
+    energy = accounts(stated).ledger(ENERGY)
+    assert energy.judgement.verdict is Verdict.BALANCES
+    assert dict(energy.entries)[laws.GIVEN_LOSS].value == pytest.approx(
+        -0.5 * 19.1 * 11.3 / 30.4 * 0.36 * 1.5**2, rel=1e-2
+    )
+    false = stated.with_fact(FactId(RESTITUTION), Fact(0.6, 0.01, Meaning.STANDARD, NUMBER))
+    assert accounts(false).ledger(ENERGY).judgement.verdict is Verdict.IMBALANCE
+    missed = accounts(collision((0.4,), (0.4,), noise=1e-3))
+    assert missed.restitution is None
+    assert missed.readings.encounter.timer is None
+    assert "moment of contact" in {s.name for s in missed.ledger("momentum x").budget}
+
+
+def test_a_mass_cancels_in_a_ratio_and_dominates_the_sum():
+    made = accounts(collision((1.5,), (0.0,), noise=1e-4))
+    budget = {s.name: v for s, v in made.ledger("momentum x").budget.items()}
+    # Δp = m_h Δv_h + m_l Δv_l, so each mass weighs with its own change of velocity
+    kick = (1 + 0.8) * 1.5 / 30.4
+    assert budget["mass of heavy"] == pytest.approx((0.05 * kick * 11.3) ** 2, rel=1e-2)
+    assert budget["mass of light"] == pytest.approx((0.05 * kick * 19.1) ** 2, rel=1e-2)
+    assert made.restitution.u < 1e-3  # no mass in it
+
+
+def test_missing_masses_and_spans_are_named():
+    project = collision((1.5,), (0.0,))
+    bare = Project(project.name, project.entries, project.series)
+    assert "The mass of heavy is missing" in str(Evaluator().accounts(bare, "made"))
+    unmarked = project.with_entry(Entry(project.entries[0].trial, "s"))
+    assert "not marked" in str(Evaluator().accounts(unmarked, "made"))
+    short = Spans((*[s for s in project.entries[0].spans if s.name != "after"], Span("after", FREE, 1.03, 1.06)))
+    assert "Widen the span" in str(
+        Evaluator().accounts(project.with_entry(Entry(project.entries[0].trial, "s", short)), "made")
+    )
+
+
+@pytest.mark.parametrize(
+    ("d", "u", "turnover", "verdict"),
+    [
+        (1.99, 1.0, 100, Verdict.BALANCES),
+        (-2.01, 1.0, 100, Verdict.DOUBTFUL),
+        (2.99, 1.0, 100, Verdict.DOUBTFUL),
+        (-3.01, 1.0, 100, Verdict.IMBALANCE),
+        (9.0, 1.0, 5.9, Verdict.TOO_ROUGH),
+        (0.0, 1.0, 6.1, Verdict.BALANCES),
+    ],
+)
+def test_verdicts_follow_their_definition(d, u, turnover, verdict):
+    judged = judge(Expectation.CONSERVED, d, u, math.inf, turnover)
+    assert judged.verdict is verdict
+    assert judged.z == d / u
+    assert judged.smallest_visible == 3 * u
+
+
+def test_few_degrees_of_freedom_soften_a_verdict_and_no_expectation_means_none():
+    assert judge(Expectation.CONSERVED, 3.2, 1.0, 4.0, 100).verdict is Verdict.DOUBTFUL
+    assert judge(Expectation.CONSERVED, 3.2, 1.0, math.inf, 100).verdict is Verdict.IMBALANCE
+    free = judge(Expectation.NOT_CONSERVED, -9.0, 1.0, 20.0, 100)
+    assert (free.z, free.p, free.verdict, free.smallest_visible) == (None, None, None, 3.0)
+
+
+@pytest.mark.parametrize(
+    ("name", "wrong"),
+    [
+        ("momentum", lambda m, v: -m * np.abs(v)),
+        ("momentum", lambda m, v: v),
+        ("kinetic_energy", lambda m, v2: 0.5 * v2),
+    ],
+)
+def test_a_wrong_sign_or_a_missing_mass_would_be_caught(monkeypatch, name, wrong):
+    check_balance(1.5, 0.3, 0.8, 0.1, 0)
+    monkeypatch.setattr(laws, name, wrong)
+    with pytest.raises(AssertionError):
+        check_balance(1.5, 0.3, 0.8, 0.1, 0)
