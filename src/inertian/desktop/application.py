@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
+from inertian.desktop.collector import Collector
 from inertian.desktop.document import Document
 from inertian.desktop.theme import apply, desktop_theme
 from inertian.desktop.tokens import ActiveTheme, Theme
@@ -17,6 +18,8 @@ _kept: list[QApplication] = []  # Python drops what nothing holds, and Qt would 
 def application() -> QApplication:
     """Return the one QApplication, made if needed."""
     made = QApplication.instance() or QApplication(sys.argv[:1])
+    if not _kept:
+        Collector(made)
     _kept[:] = [made]
     made.setApplicationName("inertian")
     made.setApplicationDisplayName("")

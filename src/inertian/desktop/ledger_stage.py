@@ -86,6 +86,8 @@ class Account(QFrame):
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(3)
         self.heads = {}
+        for place in range(1, len(COLUMNS) + 1):
+            grid.setColumnMinimumWidth(place, 84)
         for place, column in enumerate(COLUMNS, start=1):
             self.heads[column] = label(column, "soft")
             self.heads[column].setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom)
@@ -99,7 +101,6 @@ class Account(QFrame):
                 if last or column in (words.COLUMN_BEFORE, words.COLUMN_AFTER):
                     cell = label("")
                     cell.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                    cell.setMinimumWidth(84)
                     grid.addWidget(cell, row + last, place)
                     self.cells[name, column] = cell
         return grid

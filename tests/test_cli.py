@@ -1,0 +1,143 @@
+"""The command line, as its users meet it: a process, its output, its exit code."""
+
+import json
+import math
+import os
+import subprocess
+import sys
+
+import pytest
+
+LEDGER_KEYS = {
+    "law", "unit", "expectation", "opening", "entries", "closing", "unaccounted", "z", "p", "smallest_visible",
+    "verdict", "bodies",
+}  # fmt: skip
+SCALAR_KEYS = {"value", "u", "dof", "k68", "k95"}
+
+
+def inertian(*arguments, **environment):
+    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    return subprocess.run(
+        [sys.executable, "-m", "inertian", *map(str, arguments)],
+        capture_output=True,
+        text=True,
+        timeout=120,
+        env={**env, **environment},
+        check=False,
+    )
+
+
+@pytest.fixture(scope="module")
+def written(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("demo")
+    done = inertian("demo", "--write", folder)
+    assert (done.returncode, done.stderr) == (0, "")
+    return folder
+
+
+def test_the_demo_is_written_whole_and_alike_each_time(written, tmp_path):
+    names = sorted(p.name for p in written.iterdir())
+    assert len(names) == 12
+    assert "Ice rink.inertian" in names
+    inertian("demo", "--write", tmp_path)
+    assert [(tmp_path / n).read_bytes() for n in names] == [(written / n).read_bytes() for n in names]
+
+
+def test_ledger_json_keeps_its_contract(written):
+    done = inertian("ledger", written / "Ice rink.inertian", "--json")
+    assert (done.returncode, done.stderr) == (0, "")
+    result = json.loads(done.stdout, parse_constant=pytest.fail)
+    assert set(result) == {"project", "schema", "trials"}
+    assert (result["project"], result["schema"], len(result["trials"])) == ("Ice rink", 1, 11)
+    laws = [[led["law"] for led in t["ledgers"]] for t in result["trials"]]
+    assert laws[0] == ["momentum x", "kinetic energy"]
+    assert laws[-1] == ["momentum x", "momentum y", "kinetic energy"]
+    for ledger in (led for trial in result["trials"] for led in trial["ledgers"]):
+        assert set(ledger) == LEDGER_KEYS
+        opening, closing, left = ledger["opening"], ledger["closing"], ledger["unaccounted"]
+        assert all(set(s) == SCALAR_KEYS for s in (opening, closing, left))
+        entries = sum(e["value"] for e in ledger["entries"])
+        assert all(set(e) == {"name", "value", "u"} for e in ledger["entries"])
+        assert left["value"] == pytest.approx(closing["value"] - opening["value"] - entries, abs=1e-9)
+        assert ledger["smallest_visible"] == pytest.approx(3 * left["u"])
+        assert [set(b) for b in ledger["bodies"]] == [{"name", "opening", "closing"}] * 2
+        if ledger["expectation"] == "conserved":
+            assert ledger["verdict"] in ("no imbalance seen", "doubtful", "does not balance", "too rough to tell")
+            assert ledger["z"] == pytest.approx(left["value"] / left["u"], rel=0.05)
+            assert 0 <= ledger["p"] <= 1
+        else:
+            assert (ledger["verdict"], ledger["z"], ledger["p"]) == (None, None, None)
+
+
+def test_ledger_text_shows_units_and_uncertainties(written):
+    done = inertian("ledger", written / "Ice rink.inertian")
+    assert done.returncode == 0
+    lines = [line for line in done.stdout.splitlines() if line.startswith("  ")]
+    assert len(lines) == 23
+    assert all(line.count("±") == 3 and ("kg m/s" in line or " J" in line) for line in lines)
+
+
+@pytest.mark.parametrize("content", [b"", b"PK\x03\x04 not a zip", b"time (s)\tx (m)\n0\t1\n", None])
+def test_what_is_no_project_is_refused_with_one_line_and_2(tmp_path, content):
+    path = tmp_path / "x.inertian"
+    if content is not None:
+        path.write_bytes(content)
+    done = inertian("ledger", path, "--json")
+    assert done.returncode == 2
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert "x.inertian" in done.stderr
+    assert done.stdout == ""
+
+
+def test_trials_without_a_ledger_are_told_on_stderr_and_the_json_is_complete(written, tmp_path):
+    from inertian.project.project import Project
+    from inertian.project.saving import load, save
+
+    demo = load(written / "Ice rink.inertian")
+    save(Project("bare", demo.entries, demo.series), tmp_path / "bare.inertian")
+    done = inertian("ledger", tmp_path / "bare.inertian", "--json")
+    assert done.returncode == 2
+    assert len(done.stderr.splitlines()) == 11
+    assert all("mass of heavy is missing" in line for line in done.stderr.splitlines())
+    assert [t["ledgers"] for t in json.loads(done.stdout)["trials"]] == [[]] * 11
+
+
+def test_without_a_display_the_window_says_so_in_one_line():
+    done = inertian("demo")
+    assert done.returncode == 2
+    assert done.stderr.count("\n") == 1
+    assert "No display was found" in done.stderr
+
+
+def test_a_folder_that_cannot_be_written_is_refused(tmp_path):
+    (tmp_path / "file").write_text("x")
+    done = inertian("demo", "--write", tmp_path / "file" / "deeper")
+    assert done.returncode == 2
+    assert "Traceback" not in done.stderr
+
+
+def test_start_up_paints_before_heavy_modules_are_loaded():
+    code = (
+        "import sys\n"
+        "from inertian.desktop.application import application, make_window\n"
+        "from inertian.project.demo import demo_project\n"
+        "application()\n"
+        "w = make_window(demo_project())\n"
+        "w._warm = True; w.show(); w.bench.refresh(); w.margin.refresh(); w.grab()\n"
+        "print(sorted({m.split('.')[0] for m in sys.modules} & {'scipy', 'pint', 'polars', 'pydantic', 'pandas'}))\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+        check=False,
+    )
+    assert done.stdout.strip() == "[]", done.stderr
+
+
+def test_k_factors_in_json_are_finite_numbers(written):
+    result = json.loads(inertian("ledger", written / "Ice rink.inertian", "--json").stdout)
+    scalars = [led[k] for t in result["trials"] for led in t["ledgers"] for k in ("opening", "closing", "unaccounted")]
+    assert all(0.7 < s["k68"] < 1.3 and 1.5 < s["k95"] < 3.0 and math.isfinite(s["u"]) for s in scalars)

@@ -1,0 +1,118 @@
+"""The look: contrast computed from the tokens, nothing clipped, every glyph in the shipped typeface."""
+
+import pytest
+from PyQt6.QtGui import QFont, QFontMetrics, QRawFont, QTextDocument
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit
+
+from inertian.desktop import words
+from inertian.desktop.theme import FAMILY, load_fonts
+from inertian.desktop.tokens import DARK, LIGHT, MARKERS
+
+
+def luminance(colour):
+    parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+    linear = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+def contrast(a, b):
+    high, low = sorted((luminance(a), luminance(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=lambda t: t.name)
+def test_contrast_is_enough_for_text_and_for_marks(theme):
+    for ground in (theme.paper, theme.sheet, theme.selection, theme.hover):
+        assert contrast(theme.ink, ground) >= 7
+    for ground in (theme.paper, theme.sheet):
+        assert contrast(theme.soft_ink, ground) >= 4.5
+        assert contrast(theme.alarm, ground) >= 4.5
+        assert contrast(theme.brass, ground) >= 3
+        assert contrast(theme.edge, ground) >= 3
+    for colour in theme.bodies:
+        assert contrast(colour, theme.sheet) >= 3.5
+    assert contrast(theme.strong_fill, theme.sheet) >= 3
+    assert len(theme.bodies) == len(MARKERS) == 6
+
+
+def _strings(value):
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, dict):
+        for inner in value.values():
+            yield from _strings(inner)
+
+
+def test_every_string_is_in_the_shipped_typeface(qapp):
+    load_fonts()
+    font = QFont(FAMILY)
+    font.setPixelSize(13)
+    raw = QRawFont.fromFont(font)
+    assert raw.familyName() == FAMILY
+    texts = [s for name, value in vars(words).items() if name.isupper() for s in _strings(value)]
+    missing = {
+        c
+        for text in [*texts, "0123456789 ± − × ² ³ χ μ µ · ° … “ ” = ? ≠ ~"]
+        for c in text
+        if not raw.supportsCharacter(c)
+    }
+    assert not missing
+
+
+def _clipped(widget):
+    """Whether a widget's text needs more room than it has."""
+    metrics = QFontMetrics(widget.font())
+    if isinstance(widget, QLabel):
+        if widget.wordWrap():
+            return widget.heightForWidth(widget.width()) > widget.height() + 1
+        document = QTextDocument()
+        document.setDefaultFont(widget.font())
+        document.setHtml(widget.text())
+        document.setDocumentMargin(0)
+        margins = widget.contentsMargins()
+        return document.idealWidth() > widget.width() - margins.left() - margins.right() + 1
+    if isinstance(widget, QLineEdit):
+        return metrics.horizontalAdvance(widget.text()) > widget.width() - 12
+    if isinstance(widget, QComboBox):
+        return metrics.horizontalAdvance(widget.currentText()) > widget.width() - 24
+    return metrics.horizontalAdvance(widget.text().replace("&", "")) > widget.width() - 4
+
+
+def _outside(widget, window):
+    """Whether a widget sticks out of its window sideways."""
+    left = widget.mapTo(window, widget.rect().topLeft()).x()
+    return left < 0 or left + widget.width() > window.width()
+
+
+@pytest.mark.parametrize("size", [(1280, 720), (1366, 768)])
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=lambda t: t.name)
+def test_no_text_is_clipped(open_window, demo, theme, size):
+    window = open_window(demo, theme, size)
+    for trial in (demo.entries[1], demo.entries[-1]):
+        window.document.select(trial.trial.id)
+        for stage in (words.BENCH, words.LEDGER):
+            window.show_stage(stage)
+            for _ in range(3):
+                QApplication.processEvents()
+            shown = [w for kind in (QLabel, QLineEdit, QComboBox, QAbstractButton) for w in window.findChildren(kind)]
+            shown = [w for w in shown if (w.isVisible() and not hasattr(w, "currentText")) or isinstance(w, QComboBox)]
+            assert len(shown) > 20
+            for widget in (w for w in shown if w.isVisible()):
+                text = widget.currentText() if isinstance(widget, QComboBox) else widget.text()
+                assert not _clipped(widget), (stage, text, widget.width())
+                assert not _outside(widget, window), (stage, text)
+            rail = window.bench.rail
+            if stage == words.BENCH:
+                assert rail.height() == 44
+                assert all(s.height() >= 96 for s in window.bench._strips.values())
+
+
+def test_the_theme_can_be_changed_while_the_window_is_open(open_window, demo):
+    window = open_window(demo, LIGHT)
+    light = window.grab().toImage().pixelColor(2, 400)
+    window.wear(DARK)
+    dark = window.grab().toImage().pixelColor(2, 400)
+    assert light.lightness() > 200 > 80 > dark.lightness()
+    assert window.theme.name == "dark"
+    bench = window.bench.grab().toImage()
+    assert bench.pixelColor(bench.width() - 3, bench.height() - 3).lightness() < 80

@@ -1,0 +1,370 @@
+"""Journeys through the real window: real clicks, drags and keys, and what a person would then see."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent
+from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox
+
+from inertian.desktop import keeping, words
+from inertian.project.project import Project
+
+LEFT, NONE = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
+
+
+def mouse(widget, kind, x, y, buttons=LEFT):
+    """Send one mouse event, with the button held, as a person's drag does."""
+    at = QPointF(x, y)
+    button = NONE if kind is QEvent.Type.MouseMove else LEFT
+    held = NONE if kind is QEvent.Type.MouseButtonRelease else buttons
+    event = QMouseEvent(kind, at, QPointF(widget.mapToGlobal(at)), button, held, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(widget, event)
+
+
+def press(widget, x, y):
+    mouse(widget, QEvent.Type.MouseButtonPress, x, y)
+
+
+def move(widget, x, y):
+    mouse(widget, QEvent.Type.MouseMove, x, y)
+
+
+def release(widget, x, y):
+    mouse(widget, QEvent.Type.MouseButtonRelease, x, y)
+
+
+def strip_x(plot, time):
+    """Where a time lies in a strip's viewport, in px."""
+    scene = plot.getPlotItem().vb.mapViewToScene(QPointF(time, 0.0))
+    return plot.mapFromScene(scene).x()
+
+
+def numbers(window):
+    """What the margin shows of the trial in hand."""
+    shown = {k: v.text() for k, v in window.margin.readings.items()}
+    shown.update({law: f"{a.text()} {b.text()}" for law, (a, b) in window.margin.accounts.items()})
+    return shown
+
+
+def test_a_first_look_shows_speeds_verdict_and_signs(open_window, demo):
+    window = open_window(demo)
+    shown = numbers(window)
+    assert " ± " in shown["heavy", "x", "open"]
+    assert shown["heavy", "x", "open"].endswith("m/s")
+    assert "no imbalance seen" in shown["momentum x"]
+    assert "would have shown" in shown["momentum x"]
+    assert "became other forms of energy" in shown["kinetic energy"]
+    assert len(window.shelf.trials.verdicts) == 11
+    assert "0.0" in window.margin.slowing["heavy"].text()
+
+
+def test_an_edge_dragged_in_the_rail_changes_every_number_before_release(open_window, demo, qtbot):
+    window = open_window(demo)
+    rail, start = window.bench.rail, numbers(window)
+    span = window.document.entry.spans.named("before")
+    y, x0 = 30, rail.x_of(span.stop)
+    contact = window.document.entry.spans.contact
+    curve = window.bench.strip("position", "x").plot.listDataItems
+    assert curve is not None
+    press(rail, x0 - 1, y)
+    move(rail, rail.x_of(0.3), y)
+    during = numbers(window)
+    assert all(
+        during[k] != start[k] for k in (("heavy", "x", "open"), ("light", "x", "open"), "momentum x", "kinetic energy")
+    )
+    assert window.document.history.undo_name is None
+    release(rail, rail.x_of(0.3), y)
+    assert window.document.history.undo_name == "Move stop of “before”"
+    assert window.document.entry.spans.named("before").stop == pytest.approx(0.3, abs=0.01)
+    assert window.document.entry.spans.contact == contact
+    assert numbers(window) == during
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert numbers(window) == start
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert numbers(window) == during
+
+
+def test_a_contact_dragged_into_the_hit_spoils_the_verdict_and_esc_forgets_it(open_window, demo, qtbot):
+    window = open_window(demo)
+    plot, start = window.bench.strip("velocity", "x").plot, numbers(window)
+    viewport, contact = plot.viewport(), window.document.entry.spans.contact
+    middle, y = 0.5 * (contact.start + contact.stop), viewport.height() / 2
+    press(viewport, strip_x(plot, middle), y)
+    move(viewport, strip_x(plot, middle + 0.2), y)
+    assert window.document.entry.spans.contact.start == pytest.approx(contact.start + 0.2, abs=0.02)
+    qtbot.keyClick(plot, Qt.Key.Key_Escape)
+    assert window.document.entry.spans.contact == contact
+    release(viewport, strip_x(plot, middle + 0.2), y)
+    assert window.document.history.undo_name is None
+    assert numbers(window) == start
+    press(viewport, strip_x(plot, middle), y)
+    move(viewport, strip_x(plot, middle + 0.2), y)
+    release(viewport, strip_x(plot, middle + 0.2), y)
+    assert window.margin.notes.text() == ""
+    press(viewport, strip_x(plot, contact.start), y)  # now the edge of “before”: take it across the hit
+    move(viewport, strip_x(plot, middle + 0.15), y)
+    assert "heavy, “before”: the points curve about the fit" in window.margin.notes.text()
+    assert "no imbalance seen" not in numbers(window)["momentum x"]
+    release(viewport, strip_x(plot, middle + 0.15), y)
+
+
+def test_spans_move_by_their_body_in_a_strip_and_stop_at_the_wall(open_window, demo):
+    window = open_window(demo)
+    plot = window.bench.strip("position", "x").plot
+    viewport, y = plot.viewport(), plot.viewport().height() / 2
+    edge = strip_x(plot, 0.0)
+    press(viewport, edge + 1, y)
+    move(viewport, strip_x(plot, 0.4), y)
+    release(viewport, strip_x(plot, 0.4), y)
+    before, contact = window.document.entry.spans.named("before"), window.document.entry.spans.contact
+    assert before.start == pytest.approx(0.4, abs=0.01)
+    press(viewport, strip_x(plot, 0.6), y)
+    move(viewport, strip_x(plot, 0.5), y)
+    assert window.document.entry.spans.named("before").stop == pytest.approx(before.stop - 0.1, abs=0.01)
+    move(viewport, strip_x(plot, 1.9), y)
+    release(viewport, strip_x(plot, 1.9), y)
+    assert window.document.entry.spans.named("before").stop == pytest.approx(contact.start)
+    assert window.document.entry.spans.contact == contact
+
+
+def test_spans_are_marked_with_keys_alone(open_window, demo, qtbot):
+    window = open_window(demo)
+    rail, t = window.bench.rail, window.document.entry.trial.t
+    rail.setFocus()
+    assert (rail.active.span, rail.active.part) == ("before", "start")
+    qtbot.keyClick(rail, Qt.Key.Key_Right)
+    assert window.document.entry.spans.named("before").start == t[1]
+    qtbot.keyClick(rail, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert window.document.entry.spans.named("before").start == t[11]
+    qtbot.keyClick(rail, Qt.Key.Key_Left)
+    assert window.document.entry.spans.named("before").start == t[10]
+    qtbot.keyClick(rail, Qt.Key.Key_Return)
+    field = rail._field
+    field.selectAll()
+    qtbot.keyClicks(field, "0,123")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert window.document.entry.spans.named("before").start == pytest.approx(0.123)
+    qtbot.keyClick(rail, Qt.Key.Key_Up)
+    assert (rail.active.span, rail.active.part) == ("after", "stop")
+
+
+def _type_mass(window, qtbot, text):
+    line = window.margin.masses["heavy"].line
+    line.setFocus()
+    line.selectAll()
+    qtbot.keyClicks(line, text)
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+
+
+def test_a_mass_typed_in_any_spelling_changes_the_account(open_window, demo, qtbot):
+    window = open_window(demo)
+    start = numbers(window)
+    _type_mass(window, qtbot, "25000 g")
+    assert window.document.history.undo_name == "Set mass of heavy"
+    changed = numbers(window)
+    assert "does not balance" in changed["momentum x"]
+    assert changed["heavy", "x", "open"] == start["heavy", "x", "open"]
+    _type_mass(window, qtbot, "19,1 ± 0,1 kg")
+    assert numbers(window) == start
+    _type_mass(window, qtbot, "rather heavy")
+    assert not window.margin.masses["heavy"].trouble.isHidden()
+    assert "rather heavy" in window.margin.masses["heavy"].trouble.text()
+    assert numbers(window) == start
+    qtbot.keyClick(window.margin.masses["heavy"].line, Qt.Key.Key_Escape)
+    assert window.margin.masses["heavy"].line.text().startswith("19.1 ± 0.1")
+    assert window.margin.masses["heavy"].trouble.isHidden()
+
+
+def test_the_ledger_adds_up_on_screen_and_its_expectation_can_be_changed(open_window, demo, qtbot):
+    window = open_window(demo)
+    qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
+    assert window.ledger.isVisible()
+    account = window.ledger.accounts["momentum x"]
+    cells = {k: v.text().replace("−", "-") for k, v in account.cells.items()}
+    total = {
+        column: float(cells[words.TOTAL, column].split(" ± ")[0]) for column in ("before", "from outside", "after")
+    }
+    left = float(cells[words.TOTAL, "unaccounted"].split(" ± ")[0])
+    assert left == pytest.approx(total["after"] - total["before"] - total["from outside"], abs=0.02)
+    assert account.verdict.text() == "= no imbalance seen"
+    assert window.ledger.budget.rows[0][0].startswith("mass of")
+    energy = window.ledger.accounts["kinetic energy"]
+    qtbot.keyClick(energy.expectation, Qt.Key.Key_Up)
+    energy.expectation.activated.emit(energy.expectation.currentIndex())
+    assert window.ledger.accounts["kinetic energy"].verdict.text() == "≠ does not balance"
+    window.document.undo()
+    assert "became other forms" in window.ledger.accounts["kinetic energy"].verdict.text()
+    qtbot.mouseClick(energy, LEFT, pos=QPoint(20, 20))
+    assert "kinetic energy" in window.ledger.budget_title.text()
+    window.document.select(demo.entries[-1].trial.id)
+    assert "x and y together" in window.ledger.together.text()
+
+
+def test_save_close_reopen_gives_the_same_values_to_the_last_digit(open_window, demo, qtbot, tmp_path, monkeypatch):
+    window = open_window(demo)
+    rail = window.bench.rail
+    press(rail, rail.x_of(0.0), 30)
+    move(rail, rail.x_of(0.3123), 30)
+    release(rail, rail.x_of(0.3123), 30)
+    _type_mass(window, qtbot, "19.3 ± 0.2 kg")
+    assert window.isWindowModified()
+    path = tmp_path / "mine.inertian"
+    monkeypatch.setattr(keeping.QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "mine"), ""))
+    with qtbot.waitSignal(window.document.saved, timeout=5000):
+        qtbot.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert not window.isWindowModified()
+    before = numbers(window), window.document.evaluator.accounts(window.document.project, demo.entries[0].trial.id)
+    again = open_window(Project("empty"))
+    with qtbot.waitSignal(again.document.saved, timeout=5000):
+        again.keeping.open_files([path])
+    qtbot.waitUntil(lambda: bool(again.margin.accounts) and "unaccounted" in numbers(again)["momentum x"], timeout=5000)
+    assert numbers(again) == before[0]
+    after = again.document.evaluator.accounts(again.document.project, demo.entries[0].trial.id)
+    for a, b in zip(before[1].ledgers, after.ledgers, strict=True):
+        assert a.unaccounted == b.unaccounted
+
+
+def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(open_window, qtbot, tmp_path, monkeypatch):
+    from inertian.rink.day import day
+
+    said = []
+    monkeypatch.setattr(keeping, "tell", lambda _window, title, text: said.append(text))
+    paths = []
+    for file in day()[:3]:
+        paths.append(tmp_path / file.name)
+        paths[-1].write_bytes(file.content)
+    (tmp_path / "diary.txt").write_text("Dear diary,\nno numbers today.\n")
+    window = open_window(Project("empty"))
+    assert window.demo_button.isVisible()
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(p)) for p in [*paths, tmp_path / "diary.txt"]])
+    enter = QDragEnterEvent(QPoint(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(window, enter)
+    assert enter.isAccepted()
+    drop = QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(window, drop)
+    qtbot.waitUntil(lambda: len(window.document.project.entries) == 3 and bool(said), timeout=5000)
+    assert "diary.txt: no table of numbers" in said[0]
+    assert window.document.history.undo_name == "Bring in 3 trials"
+    assert [s.name for s in window.document.entry.spans] == ["before", "contact", "after"]
+    qtbot.waitUntil(lambda: window.margin.results_ready, timeout=20_000)
+    assert "The mass of heavy is missing" in window.margin.reason.text()
+    window.show_stage(words.LEDGER)
+    for text in ("19.1 ± 0.1 kg", "11.3 ± 0.1 kg"):
+        qtbot.keyClicks(window.ledger.mass.line, text)
+        qtbot.keyClick(window.ledger.mass.line, Qt.Key.Key_Return)
+    assert "no imbalance seen" in window.ledger.accounts["momentum x"].verdict.text()
+
+
+def test_a_damaged_project_is_told_in_one_message_and_changes_nothing(open_window, demo, qtbot, tmp_path, monkeypatch):
+    said = []
+    monkeypatch.setattr(keeping, "tell", lambda _window, title, text: said.append(text))
+    window = open_window(demo)
+    bad = tmp_path / "bad.inertian"
+    bad.write_bytes(b"PK\x03\x04 half a file")
+    window.keeping.open_files([bad])
+    qtbot.waitUntil(lambda: bool(said), timeout=5000)
+    assert said == ["bad.inertian: it is damaged or is not an Inertian project; nothing was opened."]
+    assert window.document.project is demo
+
+
+def test_closing_asks_about_unsaved_changes(open_window, demo, monkeypatch):
+    window = open_window(demo)
+    answers, asked = [QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Discard], []
+
+    def answer(_window, title, text, buttons):
+        asked.append(text)
+        return answers[len(asked) - 1]
+
+    monkeypatch.setattr(keeping, "ask", answer)
+    window.mark_spans()
+    window.document.do(window_edit(window))
+    assert not window.close()
+    assert window.isVisible()
+    assert "changes that are not saved" in asked[0]
+    assert window.close()
+    assert len(asked) == 2
+
+
+def window_edit(window):
+    from inertian.project.edits import edge_moved
+
+    project = window.document.settled
+    return edge_moved(project, project.entries[0].trial.id, "before", "start", 0.2)
+
+
+def test_work_left_by_a_kill_is_offered_at_the_next_start(open_window, demo, qtbot, tmp_path, monkeypatch):
+    from inertian.project import recovery
+
+    window = open_window(demo)
+    window.document.do(window_edit(window))
+    folder = tmp_path / "recovery"
+    qtbot.waitUntil(lambda: bool(list(folder.glob("*/index.json"))), timeout=1500)  # on disk within about a second
+    monkeypatch.setattr(recovery, "_running", lambda pid: False)
+    monkeypatch.setattr(keeping, "ask", lambda *a: QMessageBox.StandardButton.Yes)
+    again = open_window(Project("empty"))
+    qtbot.waitUntil(lambda: len(again.document.project.entries) == 11, timeout=20_000)
+    assert again.document.entry.spans.named("before").start == pytest.approx(0.2)
+    assert again.document.history.unsaved
+
+
+def test_trials_are_taken_from_the_shelf_by_mouse_and_keys(open_window, demo, qtbot):
+    window = open_window(demo)
+    shelf = window.shelf
+    third = shelf.trials.index_of(demo.entries[2].trial.id)
+    qtbot.mouseClick(shelf.viewport(), LEFT, pos=shelf.visualRect(third).center())
+    assert window.document.entry.trial.name == "In line 03"
+    shelf.setFocus()
+    qtbot.keyClick(shelf, Qt.Key.Key_Down)
+    assert window.document.entry.trial.name == "In line 04"
+    assert window.file_label.text().startswith("In line 04.tsv")
+    qtbot.mouseClick(shelf.viewport(), LEFT, pos=shelf.visualRect(shelf.trials.index(0)).center())
+    assert shelf.trials.rowCount() == 3
+    qtbot.keyClick(window, Qt.Key.Key_PageDown, Qt.KeyboardModifier.ControlModifier)
+    assert window.document.entry.trial.name == "In line 05"
+    window.document.select(demo.entries[-1].trial.id)
+    assert set(window.bench._strips) == {(q, a) for q in ("position", "velocity") for a in "xy"}
+
+
+def test_actions_are_found_by_typing_and_panes_fold(open_window, demo, qtbot):
+    from inertian.desktop.actions import FindAction
+
+    window = open_window(demo)
+    finder = FindAction(window, window.actions_.all)
+    qtbot.keyClicks(finder.field, "margin")
+    assert finder.list.count() == 1
+    qtbot.keyClick(finder.field, Qt.Key.Key_Return)
+    assert not window.margin.isVisible()
+    qtbot.keyClick(window, Qt.Key.Key_F9)
+    assert not window.shelf.isVisible()
+    qtbot.keyClick(window, Qt.Key.Key_F6)
+    assert QApplication.focusWidget() is window.bench.rail
+
+
+def test_ten_drags_do_not_block_the_window(open_window, demo):
+    import time
+
+    window = open_window(demo)
+    rail, longest = window.bench.rail, []
+    press(rail, rail.x_of(0.0), 30)
+    for step in range(1, 21):
+        begin = time.perf_counter()
+        move(rail, rail.x_of(0.02 * step), 30)
+        longest.append(time.perf_counter() - begin)
+    release(rail, rail.x_of(0.4), 30)
+    assert np.median(longest) < 0.5  # no timing target, only that nothing has gone badly wrong
+
+
+def test_every_measured_number_has_unit_and_uncertainty(open_window, demo):
+    window = open_window(demo)
+    for text in numbers(window).values():
+        assert "±" in text
+        assert any(unit in text for unit in ("m/s", "J"))
+    for label in (window.margin.noise, window.margin.stamps, *window.margin.slowing.values()):
+        assert "±" in label.text()
+        assert any(unit in label.text() for unit in (" mm", " ms", "m/s²"))
+    window.show_stage(words.LEDGER)
+    for law, account in window.ledger.accounts.items():
+        units = [w.text() for w in account.findChildren(QLabel) if w.text() in ("in kg·m/s", "in J")]
+        assert len(units) == 1, law
+        assert all("±" in cell.text() for cell in account.cells.values())
