@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inertian.quantities.coverage import P68, P95, coverage_factor, equivalent_z, scalar, two_sided_p
+from inertian.quantities.coverage import P68, P95, Scalar, coverage_factor, equivalent_z, two_sided_p
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import (
     ChannelId,
@@ -23,7 +23,7 @@ from inertian.quantities.estimates import (
     joint,
 )
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact, parse_positive
-from inertian.quantities.propagation import propagate, results
+from inertian.quantities.propagation import Results, propagate
 from inertian.quantities.rounding import last_place, write
 from inertian.quantities.units import kind_of, symbols, unit_of
 
@@ -207,8 +207,7 @@ def test_a_square_near_zero_goes_to_monte_carlo_and_covers():
     rng = np.random.default_rng(3)
     hits, way = 0, set()
     for v in rng.normal(0.0, 1.0, 300):
-        _, found = results(lambda q: {"e": q["a"] ** 2}, _inputs([v], [1.0]))
-        e = found["e"]
+        e = Results(lambda q: {"e": q["a"] ** 2}, _inputs([v], [1.0]))["e"]
         way.add(e.way)
         hits += abs(e.value - 0.0) <= e.k95 * e.u
     assert "Monte Carlo" in way
@@ -225,7 +224,7 @@ def test_intervals_with_limits_inside_cover_as_they_claim(spread, dof, widths):
     free = rng.standard_t(dof, n) if math.isfinite(dof) else rng.standard_normal(n)
     error = spread * free + sum(rng.uniform(-w, w, n) for w in widths)
     u = math.sqrt(spread**2 + sum(w * w / 3 for w in widths))
-    made = scalar(0.0, u, dof, Shape(spread, dof, widths))
+    made = Scalar(0.0, u, dof, Shape(spread, dof, widths))
     for k, claimed in ((made.k68, P68), (made.k95, P95)):
         assert np.mean(np.abs(error) <= k * u) == pytest.approx(claimed, abs=0.004)
 

@@ -2,12 +2,11 @@
 
 import json
 import sys
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
-
-app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 
 
 def refuse(lines: list[str]) -> None:
@@ -18,7 +17,6 @@ def refuse(lines: list[str]) -> None:
         raise typer.Exit(2)
 
 
-@app.command()
 def ledger(
     project: Annotated[Path, typer.Argument(help="A project file, NAME.inertian")],
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON, SI at full precision")] = False,
@@ -41,7 +39,7 @@ def ledger(
     refuse(refusals)
 
 
-def _print_text(result: dict) -> None:  # type: ignore[type-arg]
+def _print_text(result: dict[str, Any]) -> None:
     from inertian.quantities.rounding import write
 
     for trial in result["trials"]:
@@ -52,3 +50,48 @@ def _print_text(result: dict) -> None:  # type: ignore[type-arg]
             ]
             print(f"  {item['law']}: before {amounts[0]}, after {amounts[1]}, unaccounted {amounts[2]}", end="")
             print(f": {item['verdict']}" if item["verdict"] else "")
+
+
+def _write_demo(folder: Path) -> None:
+    from inertian.project.demo import write_demo
+    from inertian.quantities.errors import InertianError
+
+    try:
+        for path in write_demo(folder):
+            print(path)
+    except OSError as error:
+        refuse([f"{folder}: the demo cannot be written here ({error.strerror or error})."])
+    except InertianError as error:
+        refuse([str(error)])
+
+
+def make_app(open_window: Callable[[bool, list[Path]], int], take_shots: Callable[[Path], list[Path]]) -> typer.Typer:
+    """Return the command line; what needs a window is handed in from above."""
+    app = typer.Typer(add_completion=False, pretty_exceptions_enable=False)
+    app.command()(ledger)
+
+    @app.callback(invoke_without_command=True)
+    def window(context: typer.Context) -> None:
+        """Honest accounts of momentum and energy. Without a command, opens the window; files may be named to open."""
+        if context.invoked_subcommand is None:
+            raise typer.Exit(open_window(False, []))
+
+    @app.command()
+    def demo(
+        write: Annotated[Path | None, typer.Option(help="Write the demo's files into this folder; no window")] = None,
+    ) -> None:
+        """Open the window on the demo: a day at the ice rink."""
+        if write is None:
+            raise typer.Exit(open_window(True, []))
+        _write_demo(write)
+
+    @app.command()
+    def shots(folder: Path) -> None:
+        """Write pictures of the main views, from the demo, as PNG 1280 × 800."""
+        try:
+            for path in take_shots(folder):
+                print(path)
+        except OSError as error:
+            refuse([f"{folder}: pictures cannot be written here ({error.strerror or error})."])
+
+    return app

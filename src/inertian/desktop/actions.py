@@ -1,7 +1,6 @@
 """Every action, reachable by menu, by key and by typing its name (Ctrl+K)."""
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
@@ -20,16 +19,14 @@ from inertian import __version__
 from inertian.desktop import words
 from inertian.desktop.theme import desktop_theme
 from inertian.desktop.tokens import DARK, LIGHT
+from inertian.desktop.window import MainWindow
 from inertian.project.edits import trial_removed
-
-if TYPE_CHECKING:
-    from inertian.desktop.window import MainWindow
 
 
 class Actions(QObject):
     """Makes the menus and keeps them true."""
 
-    def __init__(self, window: "MainWindow") -> None:
+    def __init__(self, window: MainWindow) -> None:
         super().__init__(window)
         self._window = window
         self.all: list[QAction] = []
@@ -38,6 +35,9 @@ class Actions(QObject):
         self._view_menu()
         self._bench_menu()
         self._help_menu()
+        document = window.document
+        for signal in (document.changed, document.selected, document.saved):
+            signal.connect(self.follow)
         self.follow()
 
     def _add(self, menu: QMenu, text: str, key: str, then: Callable[[], object]) -> QAction:
@@ -108,10 +108,6 @@ class Actions(QObject):
         menu = self._window.menuBar().addMenu(words.MENU_HELP)
         self._add(menu, words.ABOUT, "", self._about)
 
-    def wanted(self, pane: str) -> bool:
-        """Whether a side pane is switched on."""
-        return self._panes[pane].isChecked()
-
     def follow(self) -> None:
         """Keep names and availability true."""
         history, entry = self._window.document.history, self._window.document.entry
@@ -126,8 +122,7 @@ class Actions(QObject):
             action.setEnabled(entry is not None)
 
     def _show_panes(self) -> None:
-        self._window.shelf.setVisible(self.wanted("shelf"))
-        self._window.margin.setVisible(self.wanted("margin") and self._window.document.entry is not None)
+        self._window.show_panes({name for name, action in self._panes.items() if action.isChecked()})
 
     def _next_pane(self) -> None:
         window = self._window
@@ -162,7 +157,7 @@ class Actions(QObject):
 class FindAction(QDialog):
     """A field and the actions whose names hold what is typed."""
 
-    def __init__(self, window: "MainWindow", actions: list[QAction]) -> None:
+    def __init__(self, window: MainWindow, actions: list[QAction]) -> None:
         super().__init__(window)
         self.setWindowTitle(words.FIND_ACTION.replace("&", ""))
         self.resize(420, 320)

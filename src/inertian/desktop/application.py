@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
+from inertian.desktop.actions import Actions
 from inertian.desktop.collector import Collector
 from inertian.desktop.document import Document
 from inertian.desktop.theme import apply, desktop_theme
@@ -32,7 +33,9 @@ def make_window(project: Project, theme: Theme | None = None, recovery_root: Pat
     app = application()
     worn = ActiveTheme(theme or desktop_theme())
     apply(app, worn)
-    return MainWindow(Document(project), worn, recovery_root)
+    window = MainWindow(Document(project), worn, recovery_root)
+    window.actions_ = Actions(window)
+    return window
 
 
 def start(demo: bool, files: list[Path]) -> int:

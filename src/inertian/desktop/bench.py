@@ -110,6 +110,7 @@ class BenchStage(QWidget):
         """Wear the theme as it is now."""
         for strip in self._strips.values():
             strip.plot.restyle()
+            strip.clear()
         self.refresh()
 
     def show_all(self) -> None:

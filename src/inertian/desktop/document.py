@@ -35,6 +35,11 @@ class Document(QObject):
         return self._preview.project if self._preview else self.history.project
 
     @property
+    def previewing(self) -> bool:
+        """Whether a gesture is under way; what only matters at rest can wait."""
+        return self._preview is not None
+
+    @property
     def settled(self) -> Project:
         """The value without the gesture under way."""
         return self.history.project

@@ -1,10 +1,10 @@
 """Opening, saving and not losing: files in, project files out, and the recovery copy."""
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer
-from PyQt6.QtWidgets import QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from inertian.desktop import words
 from inertian.desktop.document import Document
@@ -14,19 +14,18 @@ from inertian.project.edits import trials_added
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
 
-if TYPE_CHECKING:
-    from inertian.desktop.window import MainWindow
-
 RECOVERY_PAUSE_MS = 300  # every edit is on disk within a second
 
 
 class Keeping(QObject):
     """Everything between the document and the disk. Slow parts run on the worker."""
 
-    def __init__(self, window: "MainWindow", document: Document, worker: Worker, recovery_root: Path | None) -> None:
+    def __init__(
+        self, window: QWidget, say: Callable[[str], None], document: Document, worker: Worker, root: Path | None
+    ) -> None:
         super().__init__(window)
-        self._window, self._document, self._worker = window, document, worker
-        self._root = recovery_root
+        self._window, self._say, self._document, self._worker = window, say, document, worker
+        self._root = root
         self._recovery: object | None = None
         self._soon = QTimer(self, singleShot=True, interval=RECOVERY_PAUSE_MS)
         self._soon.timeout.connect(self._keep)
@@ -47,7 +46,7 @@ class Keeping(QObject):
         if projects and self.may_leave():
             self._open_project(projects[0])
         elif recordings:
-            self._window.say(words.BRINGING_IN.format(file=recordings[0].name))
+            self._say(words.BRINGING_IN.format(file=recordings[0].name))
             self._worker.run("open", lambda: _read_all(recordings), self._bring_in, self._trouble)
 
     def _open_project(self, path: Path) -> None:
@@ -59,9 +58,9 @@ class Keeping(QObject):
         def done(project: Project) -> None:
             self._forget()
             self._document.replace(project, path)
-            self._window.say(words.OPENED.format(file=path.name))
+            self._say(words.OPENED.format(file=path.name))
 
-        self._window.say(words.BRINGING_IN.format(file=path.name))
+        self._say(words.BRINGING_IN.format(file=path.name))
         self._worker.run("open", work, done, self._trouble)
 
     def _bring_in(self, read: tuple[list[Trial], list[str]]) -> None:
@@ -71,14 +70,14 @@ class Keeping(QObject):
             series = entry.series if entry else words.DEFAULT_SERIES
             self._document.do(trials_added(self._document.settled, trials, series))
             counted = trials[0].name if len(trials) == 1 else f"{len(trials)} trials"
-            self._window.say(words.BROUGHT_IN.format(count=counted))
+            self._say(words.BROUGHT_IN.format(count=counted))
         else:
-            self._window.say("")
+            self._say("")
         if refusals:
             tell(self._window, words.TROUBLE_TITLE, "\n\n".join(refusals))
 
     def _trouble(self, error: BaseException) -> None:
-        self._window.say("")
+        self._say("")
         if not isinstance(error, InertianError):
             raise error
         tell(self._window, words.TROUBLE_TITLE, str(error))
@@ -128,7 +127,7 @@ class Keeping(QObject):
 
     def _saved(self, project: Project, path: Path) -> None:
         self._document.mark_saved(project, path)
-        self._window.say(words.SAVED.format(file=path.name))
+        self._say(words.SAVED.format(file=path.name))
         if not self._document.history.unsaved:
             self._forget()
 
@@ -178,7 +177,7 @@ class Keeping(QObject):
     def _not_kept(self, error: BaseException) -> None:
         if not isinstance(error, OSError):
             raise error
-        self._window.say(words.RECOVERY_FAILED.format(why=error.strerror or error))
+        self._say(words.RECOVERY_FAILED.format(why=error.strerror or error))
 
     def _forget(self) -> None:
         self._soon.stop()
@@ -230,12 +229,12 @@ def _read_all(paths: list[Path]) -> tuple[list[Trial], list[str]]:
     return trials, refusals
 
 
-def ask(window: "MainWindow", title: str, text: str, buttons: QMessageBox.StandardButton) -> QMessageBox.StandardButton:
+def ask(window: QWidget, title: str, text: str, buttons: QMessageBox.StandardButton) -> QMessageBox.StandardButton:
     """Ask a question and return the button pressed."""
     box = QMessageBox(QMessageBox.Icon.NoIcon, title, text, buttons, window)
     return QMessageBox.StandardButton(box.exec())
 
 
-def tell(window: "MainWindow", title: str, text: str) -> None:
+def tell(window: QWidget, title: str, text: str) -> None:
     """Say what happened, what it means and what to do."""
     QMessageBox(QMessageBox.Icon.NoIcon, title, text, QMessageBox.StandardButton.Ok, window).exec()

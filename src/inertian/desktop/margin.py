@@ -16,7 +16,7 @@ from inertian.physics.verdicts import SIGN
 from inertian.project.edits import fact_set, motion_set
 from inertian.project.notes import Note, second_look
 from inertian.project.project import Entry
-from inertian.quantities.coverage import scalar
+from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_positive
 from inertian.quantities.units import unit_of
@@ -200,10 +200,11 @@ class Margin(QScrollArea):
             name = f"v {body} {axis} {side}"
             value = float(inputs.values[inputs.index(name)])
             shower.setText(shown(value, inputs.u(name), "m/s"))
-            shower.setToolTip(tip(scalar(value, inputs.u(name), inputs.dof(name), inputs.shape(name)), "m/s"))
+            if not self._document.previewing:
+                shower.setToolTip(tip(Scalar(value, inputs.u(name), inputs.dof(name), inputs.shape(name)), "m/s"))
         e = accounts.restitution
         self.restitution.setText(shown(e.value, e.u) if e else "not defined")
-        self.restitution.setToolTip(tip(e, "") if e else "")
+        self.restitution.setToolTip(tip(e, "") if e and not self._document.previewing else "")
         for law, (verdict, detail) in self.accounts.items():
             self._show_account(accounts, accounts.ledger(law), verdict, detail)
 
@@ -218,7 +219,8 @@ class Margin(QScrollArea):
             amount = shown(left.value, left.u, ledger.unit)
             seen = words.VISIBLE_IN_MARGIN.format(visible=f"{shown_plain(judged.smallest_visible, 2)} {ledger.unit}")
             detail.setText(f"{words.UNACCOUNTED_IS.format(amount=amount)}; {seen}")
-        detail.setToolTip(tip(left, ledger.unit))
+        if not self._document.previewing:
+            detail.setToolTip(tip(left, ledger.unit))
 
     def _show_reason(self, why: str) -> None:
         self.reason.setText(why)

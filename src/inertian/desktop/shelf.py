@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from inertian.desktop import marks, words
@@ -167,13 +167,10 @@ class _Card(QStyledItemDelegate):
         if trial.id not in self._traces:
             self._traces[trial.id] = _small_traces(trial)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        to_box = QTransform(box.width(), 0, 0, -box.height(), box.left(), box.bottom())
         for place, line in enumerate(self._traces[trial.id]):
             painter.setPen(QPen(marks.colour(self._theme, place), 1.2))
-            painter.drawPolyline(
-                QPolygonF(
-                    [QPointF(box.left() + p.x() * box.width(), box.bottom() - p.y() * box.height()) for p in line]
-                )
-            )
+            painter.drawPolyline(to_box.map(line))
 
     def _paint_spans(self, painter: QPainter, box: QRectF, entry: object) -> None:
         t = entry.trial.t
@@ -218,7 +215,7 @@ class Shelf(QListView):
         self.activated.connect(self._take)
         document.changed.connect(self._follow)
         document.selected.connect(self._follow)
-        document.previewed.connect(self.viewport().update)
+        document.previewed.connect(self._show_preview)
         self._follow()
 
     def currentChanged(self, current: QModelIndex, previous: QModelIndex) -> None:
@@ -240,6 +237,11 @@ class Shelf(QListView):
         if entry is not None:
             self.setCurrentIndex(self.trials.index_of(entry.trial.id))
         self.viewport().update()
+
+    def _show_preview(self) -> None:
+        """Only the trial in hand changes while a gesture is under way."""
+        if self._document.entry is not None:
+            self.update(self.trials.index_of(self._document.entry.trial.id))
 
     def step(self, by: int) -> None:
         """Take the next or the previous trial in hand."""

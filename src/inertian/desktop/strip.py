@@ -32,6 +32,11 @@ class Trace:
     u: Array | None
     pieces: tuple[tuple[Array, Array], ...]
 
+    @property
+    def key(self) -> tuple[str, int, int]:
+        """What the drawing of a trace depends on beside its numbers."""
+        return self.body, self.place, self.t.size
+
 
 class Bands(pg.GraphicsObject):
     """The tinted, hatched bands of the spans, as high as the view."""
@@ -182,6 +187,78 @@ class Plot(pg.PlotWidget):
         super().keyPressEvent(event)
 
 
+class DrawnTrace:
+    """The items that draw one trace: dots, their bars or band of ± u, and the fitted pieces."""
+
+    def __init__(self, plot: Plot, theme: Theme, trace: Trace) -> None:
+        self.key = trace.key
+        self._plot = plot
+        self._tone, self._ink = marks.colour(theme, trace.place), QColor(theme.ink)
+        self._shown: Trace | None = None
+        size = (6 if trace.u is None else 5) if trace.t.size <= DENSE else 3
+        symbol = marks.marker(trace.place)
+        self._dots = pg.ScatterPlotItem(symbol=symbol, size=size, pen=None, brush=pg.mkBrush(self._tone), pxMode=True)
+        self._dots.setZValue(2)
+        plot.addItem(self._dots)
+        self._spread: list[object] = []
+        self._bars: pg.ErrorBarItem | None = None
+        self._pieces: list[pg.PlotCurveItem] = []
+
+    def follow(self, trace: Trace) -> None:
+        """Show the trace as it is now."""
+        old, self._shown = self._shown, trace
+        good = np.isfinite(trace.y)
+        if old is None or trace.y is not old.y or trace.t is not old.t:
+            self._dots.setData(x=trace.t[good], y=trace.y[good])
+        if trace.u is not None and good.any():
+            if trace.t.size <= DENSE:
+                self._show_bars(trace, good)
+            elif old is None or trace.y is not old.y:
+                self._show_band(trace)
+        while len(self._pieces) > len(trace.pieces):
+            self._plot.removeItem(self._pieces.pop())
+        while len(self._pieces) < len(trace.pieces):
+            line = pg.PlotCurveItem(pen=pg.mkPen(self._ink, width=1), antialias=True)
+            line.setZValue(4)
+            self._plot.addItem(line)
+            self._pieces.append(line)
+        for line, (piece_t, piece_y) in zip(self._pieces, trace.pieces, strict=True):
+            line.setData(x=piece_t, y=piece_y)
+
+    def _show_bars(self, trace: Trace, good: Array) -> None:
+        shade = QColor(self._tone)
+        shade.setAlpha(190)
+        data = {"x": trace.t[good], "y": trace.y[good], "height": 2.0 * trace.u[good]}
+        if self._bars is None:
+            self._bars = pg.ErrorBarItem(**data, pen=pg.mkPen(shade, width=1))
+            self._plot.addItem(self._bars)
+        else:
+            self._bars.setData(**data)
+
+    def _show_band(self, trace: Trace) -> None:
+        """A band of ± u on either side, broken where there is no estimate."""
+        for item in self._spread:
+            self._plot.removeItem(item)
+        self._spread = []
+        shade = QColor(self._tone)
+        shade.setAlpha(56)
+        t, y, u = trace.t, trace.y, trace.u
+        for rows in np.split(np.arange(len(y)), np.flatnonzero(~np.isfinite(y))):
+            rows = rows[np.isfinite(y[rows])]
+            if rows.size > 1:
+                up = pg.PlotCurveItem(x=t[rows], y=y[rows] + u[rows], pen=None)
+                down = pg.PlotCurveItem(x=t[rows], y=y[rows] - u[rows], pen=None)
+                band = pg.FillBetweenItem(up, down, brush=shade)
+                self._plot.addItem(band)
+                self._spread.append(band)
+
+    def remove(self) -> None:
+        """Take all items off the plot."""
+        for item in (self._dots, self._bars, *self._spread, *self._pieces):
+            if item is not None:
+                self._plot.removeItem(item)
+
+
 class Strip(QWidget):
     """A titled plot of one quantity for all bodies of the trial in hand."""
 
@@ -208,60 +285,22 @@ class Strip(QWidget):
         column.setSpacing(0)
         column.addLayout(head)
         column.addWidget(self.plot, 1)
-        self._items: list[object] = []
-        self._named: tuple[str, ...] = ()
+        self._drawn: list[DrawnTrace] = []
 
     def draw(self, traces: list[Trace]) -> None:
-        """Draw these traces in place of the former ones."""
-        for item in self._items:
-            self.plot.removeItem(item)
-        self._items = []
-        for trace in traces:
-            self._draw_trace(trace)
-        names = tuple(trace.body for trace in traces)
-        if names != self._named:
-            self._named = names
+        """Draw these traces; what has not changed since the last time is left as it is."""
+        if [t.key for t in traces] != [d.key for d in self._drawn]:
+            self.clear()
+            self._drawn = [DrawnTrace(self.plot, self._theme, trace) for trace in traces]
             self._draw_legend(traces)
+        for drawn, trace in zip(self._drawn, traces, strict=True):
+            drawn.follow(trace)
 
-    def _draw_trace(self, trace: Trace) -> None:
-        tone = marks.colour(self._theme, trace.place)
-        good = np.isfinite(trace.y)
-        t, y = trace.t[good], trace.y[good]
-        if trace.u is not None and t.size:
-            if t.size <= DENSE:
-                shade = QColor(tone)
-                shade.setAlpha(190)
-                self._add(pg.ErrorBarItem(x=t, y=y, height=2.0 * trace.u[good], pen=pg.mkPen(shade, width=1)))
-            else:
-                self._band(trace.t, trace.y, trace.u, tone)
-        size = (6 if trace.u is None else 5) if t.size <= DENSE else 3
-        dots = pg.ScatterPlotItem(
-            x=t, y=y, symbol=marks.marker(trace.place), size=size, pen=None, brush=pg.mkBrush(tone), pxMode=True
-        )
-        dots.setZValue(2)
-        self._add(dots)
-        for piece_t, piece_y in trace.pieces:
-            line = pg.PlotCurveItem(
-                x=piece_t, y=piece_y, pen=pg.mkPen(QColor(self._theme.ink), width=1), antialias=True
-            )
-            line.setZValue(4)
-            self._add(line)
-
-    def _band(self, t: Array, y: Array, u: Array, tone: QColor) -> None:
-        """A band of ± u on either side, broken where there is no estimate."""
-        shade = QColor(tone)
-        shade.setAlpha(56)
-        gaps = np.flatnonzero(~np.isfinite(y)) if len(y) else []
-        for rows in np.split(np.arange(len(y)), gaps):
-            rows = rows[np.isfinite(y[rows])]
-            if rows.size > 1:
-                up = pg.PlotCurveItem(x=t[rows], y=y[rows] + u[rows], pen=None)
-                down = pg.PlotCurveItem(x=t[rows], y=y[rows] - u[rows], pen=None)
-                self._add(pg.FillBetweenItem(up, down, brush=shade))
-
-    def _add(self, item: object) -> None:
-        self.plot.addItem(item)
-        self._items.append(item)
+    def clear(self) -> None:
+        """Take everything off the plot."""
+        for drawn in self._drawn:
+            drawn.remove()
+        self._drawn = []
 
     def _draw_legend(self, traces: list[Trace]) -> None:
         while self.legend.count():

@@ -18,7 +18,6 @@ from PyQt6.QtWidgets import (
 )
 
 from inertian.desktop import words
-from inertian.desktop.actions import Actions
 from inertian.desktop.bench import BenchStage
 from inertian.desktop.document import Document
 from inertian.desktop.keeping import Keeping
@@ -35,6 +34,7 @@ from inertian.project.evaluation import Evaluator
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
 
+FIRST_PICTURE_MS = 30  # until the first picture is painted; then results are worked out
 STAGE_KEYS = {words.BENCH: 2, words.LEDGER: 3}  # Alt numbers; 1 and 4 to 6 are kept for stages to come
 
 
@@ -54,11 +54,11 @@ class MainWindow(QMainWindow):
         self.ledger = LedgerStage(document, theme)
         self.margin = Margin(document, theme)
         self._warm = False
+        self._panes = {"shelf", "margin"}
         self._background = Evaluator()  # used on the worker's one thread only
-        self._lay_out()
-        self.keeping = Keeping(self, document, self.worker, recovery_root)
-        self.actions_ = Actions(self)
         self.file_label, self.note_label = QLabel(), QLabel()
+        self._lay_out()
+        self.keeping = Keeping(self, self.say, document, self.worker, recovery_root)
         self.statusBar().addWidget(self.note_label, 1)
         self.statusBar().addPermanentWidget(self.file_label)
         self.statusBar().setSizeGripEnabled(False)
@@ -147,25 +147,24 @@ class MainWindow(QMainWindow):
         stage = {words.BENCH: self.bench, words.LEDGER: self.ledger}[self._stage]
         self.stages.setCurrentWidget(stage if entry else self.stages.widget(2))
         self.stage_buttons[self._stage].setChecked(True)
-        self.margin.setVisible(entry is not None and self.actions_visible("margin"))
+        self.shelf.setVisible("shelf" in self._panes)
+        self.margin.setVisible(entry is not None and "margin" in self._panes)
         self.setWindowTitle(f"{self.document.name}[*] – {words.PROGRAM}")
         self.setWindowModified(self.document.history.unsaved)
-        if hasattr(self, "actions_"):
-            self.actions_.follow()
-        if entry is not None and hasattr(self, "file_label"):
+        if entry is not None:
             trial = entry.trial
             start, stop = (shown_plain(float(t), 4) for t in (trial.t[0], trial.t[-1]))
             count, bodies = len(trial.t), len(trial.bodies)
             said = words.SAMPLES.format(count=count, bodies=bodies, start=start, stop=stop)
             self.file_label.setText(words.STATUS_FILE.format(file=trial.provenance.file or trial.name, samples=said))
             self.file_label.setToolTip("\n".join(trial.provenance.understood))
-        elif hasattr(self, "file_label"):
+        else:
             self.file_label.setText("")
 
-    def actions_visible(self, pane: str) -> bool:
-        """Return whether a side pane is wanted."""
-        actions = getattr(self, "actions_", None)
-        return actions is None or actions.wanted(pane)
+    def show_panes(self, names: set[str]) -> None:
+        """Show these of the side panes "shelf" and "margin"."""
+        self._panes = names
+        self._follow()
 
     def say(self, text: str) -> None:
         """Say something in the status line."""
@@ -180,7 +179,7 @@ class MainWindow(QMainWindow):
             self._warm = True
             self.bench.refresh()
             self.margin.refresh()
-            QTimer.singleShot(0, self._warm_up)
+            QTimer.singleShot(FIRST_PICTURE_MS, self._warm_up)
 
     def _warm_up(self) -> None:
         self.worker.run("warm-up", _load_numerics, lambda _none: self._results_ready(), self._worker_failed)

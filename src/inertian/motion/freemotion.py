@@ -9,6 +9,7 @@ of {1, τ}, and a comes from what is left of τ² outside that space, so a and t
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
 
@@ -57,7 +58,17 @@ class BodyFit:
 
     def velocity(self, axis: str, deceleration: float = 0.0) -> Array:
         """Return the fitted velocity at each sample of the span, in m/s, shape (n,)."""
-        return self.velocity_at(axis, self.fits[axis].t, deceleration)
+        alone, per_deceleration = self._rates[axis]
+        return np.asarray(alone + deceleration * per_deceleration)
+
+    @cached_property
+    def _rates(self) -> dict[str, tuple[Array, Array]]:
+        """By axis, the velocity without deceleration and what each m/s² of it adds; both of shape (n,)."""
+        rates = {}
+        for axis, fit in self.fits.items():
+            alone = self.velocity_at(axis, fit.t, 0.0)
+            rates[axis] = (alone, self.velocity_at(axis, fit.t, 1.0) - alone)
+        return rates
 
     def velocity_at(self, axis: str, t: Array, deceleration: float = 0.0) -> Array:
         """Return the fitted velocity in m/s at times t."""

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -12,7 +13,6 @@ from inertian.physics.laws import (
     OPENING,
     UNACCOUNTED,
     LawFunction,
-    Results,
     Values,
     energy_account,
     momentum_account,
@@ -21,7 +21,7 @@ from inertian.physics.laws import (
 from inertian.physics.verdicts import Expectation, Judgement, Verdict, judge, verdict_of
 from inertian.quantities.coverage import Scalar, equivalent_z
 from inertian.quantities.estimates import Joint, Source
-from inertian.quantities.propagation import propagate, results
+from inertian.quantities.propagation import Results, propagate
 
 ENERGY = "kinetic energy"
 MOMENTUM_UNIT, ENERGY_UNIT = "kg·m/s", "J"
@@ -45,8 +45,7 @@ class BodyLine:
 class Ledger:
     """The account of one quantity over one contact; amounts in `unit`, times in s.
 
-    unaccounted = closing − opening − entries: negative is lost, positive gained. `budget` is the variance of the
-    unaccounted amount by source.
+    unaccounted = closing − opening − entries: negative is lost, positive gained.
     """
 
     law: str
@@ -54,13 +53,41 @@ class Ledger:
     expectation: Expectation
     opens_at: float
     closes_at: float
-    bodies: tuple[BodyLine, ...]
-    opening: Scalar
-    entries: tuple[tuple[str, Scalar], ...]
-    closing: Scalar
-    unaccounted: Scalar
+    body_names: tuple[str, ...]
+    amounts: Results
     judgement: Judgement
-    budget: Mapping[Source, float]
+
+    @property
+    def opening(self) -> Scalar:
+        """The total at the opening instant."""
+        return self.amounts[OPENING]
+
+    @property
+    def closing(self) -> Scalar:
+        """The total at the closing instant."""
+        return self.amounts[CLOSING]
+
+    @property
+    def unaccounted(self) -> Scalar:
+        """What is left: closing − opening − entries."""
+        return self.amounts[UNACCOUNTED]
+
+    @property
+    def entries(self) -> tuple[tuple[str, Scalar], ...]:
+        """What came from outside, by name."""
+        return tuple((n.removeprefix("entry "), self.amounts[n]) for n in self.amounts if n.startswith("entry "))
+
+    @property
+    def bodies(self) -> tuple[BodyLine, ...]:
+        """Each body's line."""
+        return tuple(
+            BodyLine(b, self.amounts[f"{OPENING} {b}"], self.amounts[f"{CLOSING} {b}"]) for b in self.body_names
+        )
+
+    @property
+    def budget(self) -> Mapping[Source, float]:
+        """The variance of the unaccounted amount by source."""
+        return self.amounts.first.joint.shares(UNACCOUNTED)
 
 
 @dataclass(frozen=True)
@@ -94,26 +121,11 @@ class Accounts:
 def _ledger(
     law: str, unit: str, function: LawFunction, expectation: Expectation, readings: CollisionReadings
 ) -> Ledger:
-    first, values = results(function, readings.inputs)
-    at = readings.encounter
-    lines = tuple(BodyLine(b, values[f"{OPENING} {b}"], values[f"{CLOSING} {b}"]) for b in at.bodies)
-    entries = tuple((name.removeprefix("entry "), s) for name, s in values.items() if name.startswith("entry "))
-    turnover = max(sum(abs(line.opening.value) for line in lines), sum(abs(line.closing.value) for line in lines))
-    left = values[UNACCOUNTED]
-    return Ledger(
-        law,
-        unit,
-        expectation,
-        at.opening,
-        at.closing,
-        lines,
-        values[OPENING],
-        entries,
-        values[CLOSING],
-        left,
-        judge(expectation, left.value, left.u, left.dof, turnover),
-        first.joint.shares(UNACCOUNTED),
-    )
+    amounts, at = Results(function, readings.inputs), readings.encounter
+    sums = [sum(abs(amounts.value(f"{side} {b}")) for b in at.bodies) for side in (OPENING, CLOSING)]
+    left = amounts[UNACCOUNTED]
+    judgement = judge(expectation, left.value, left.u, left.dof, max(sums))
+    return Ledger(law, unit, expectation, at.opening, at.closing, at.bodies, amounts, judgement)
 
 
 def draw_up(readings: CollisionReadings, expectations: Mapping[str, Expectation]) -> Accounts:
@@ -146,7 +158,7 @@ def _together(readings: CollisionReadings, ledgers: tuple[Ledger, ...]) -> Joint
     if len(vector) < 2:
         return None
 
-    def all_axes(q: Values) -> Results:
+    def all_axes(q: Values) -> dict[str, Any]:
         return {axis: momentum_account(q, at, axis)[UNACCOUNTED] for axis in at.axes}
 
     joint = propagate(all_axes, readings.inputs).joint
@@ -173,4 +185,4 @@ def _restitution(readings: CollisionReadings) -> Scalar | None:
     at = readings.encounter
     if len(at.bodies) != 2 or at.timer is None:
         return None
-    return results(partial(restitution, at=at), readings.inputs)[1]["e"]
+    return Results(partial(restitution, at=at), readings.inputs)["e"]

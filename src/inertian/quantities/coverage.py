@@ -1,7 +1,8 @@
 """Coverage factors, degrees of freedom and the equivalent normal z."""
 
 import math
-from typing import NamedTuple
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -13,19 +14,44 @@ BOUNDED_SHARE = 0.02  # of the variance, below which bounded errors are taken as
 P95 = math.erf(2.0 / math.sqrt(2.0))  # 0.9545, the normal two-sigma probability
 
 
-class Scalar(NamedTuple):
+@dataclass(frozen=True)
+class Scalar:
     """A result: value ± u, effective degrees of freedom, and the factors that make u an interval.
 
-    value ± k68·u and value ± k95·u contain the true value in 68.27 % and 95.45 % of cases. `way` says where they come
-    from: "first order" (t distribution) or "Monte Carlo". `u` 0 means exact.
+    value ± k68·u and value ± k95·u contain the true value in 68.27 % and 95.45 % of cases; they are worked out when
+    first asked for. `way` says where they come from: "first order" (t distribution, with the rectangular parts of
+    `shape` where those matter) or "Monte Carlo" (then `factors` holds them). `u` 0 means exact.
     """
 
     value: float
     u: float
     dof: float
-    k68: float
-    k95: float
-    way: str = "first order"
+    shape: Shape | None = None
+    factors: tuple[float, float] | None = None
+
+    @property
+    def way(self) -> str:
+        """How the intervals were found."""
+        return "first order" if self.factors is None else "Monte Carlo"
+
+    @cached_property
+    def _k(self) -> tuple[float, float]:
+        if self.factors is not None:
+            return self.factors
+        bounded = sum(a * a for a in self.shape.half_widths) if self.shape is not None else 0.0
+        if self.shape is not None and self.u > 0.0 and bounded > 3.0 * BOUNDED_SHARE * self.u**2:
+            return _mixed_factors(self.u, self.shape)
+        return coverage_factor(P68, self.dof), coverage_factor(P95, self.dof)
+
+    @property
+    def k68(self) -> float:
+        """The factor of u for 68.27 %."""
+        return self._k[0]
+
+    @property
+    def k95(self) -> float:
+        """The factor of u for 95.45 %."""
+        return self._k[1]
 
 
 def coverage_factor(probability: float, dof: float) -> float:
@@ -39,18 +65,6 @@ def coverage_factor(probability: float, dof: float) -> float:
     if math.isinf(dof) or dof > 1e7:
         return float(ndtri(level))
     return float(stdtrit(dof, level))
-
-
-def scalar(value: float, u: float, dof: float, shape: Shape | None = None) -> Scalar:
-    """Return a result with its intervals.
-
-    They follow the t distribution with ν degrees of freedom; where errors bounded by limits carry over BOUNDED_SHARE of
-    the variance, the distribution is the sum of the t part and the rectangular parts.
-    """
-    if shape is not None and u > 0.0 and sum(a * a for a in shape.half_widths) > 3.0 * BOUNDED_SHARE * u * u:
-        k68, k95 = _mixed_factors(u, shape)
-        return Scalar(value, u, dof, k68, k95)
-    return Scalar(value, u, dof, coverage_factor(P68, dof), coverage_factor(P95, dof))
 
 
 def _mixed_factors(u: float, shape: Shape) -> tuple[float, float]:

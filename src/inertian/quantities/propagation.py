@@ -5,14 +5,14 @@ order takes exact derivatives by the complex step (Squire & Trapp, SIAM Rev. 40 
 same function on draws (JCGM 101:2008).
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from inertian.quantities.coverage import P68, P95, Scalar, scalar
+from inertian.quantities.coverage import P68, P95, Scalar
 from inertian.quantities.estimates import Array, Joint, Part
 
 Inputs = Mapping[str, NDArray[Any]]
@@ -21,6 +21,7 @@ Law = Callable[[Inputs], Mapping[str, NDArray[Any]]]
 _STEP = 1e-30  # of the complex step: no subtraction, so it may be tiny
 SECOND_ORDER_LIMIT = 0.1  # design: first order is trusted while the second-order term is below a tenth of u
 DRAWS = 20_000
+SEED = 20261124
 
 
 @dataclass(frozen=True, eq=False)
@@ -111,21 +112,43 @@ def draw(joint: Joint, draws: int, seed: int) -> Array:
     return total
 
 
-def results(law: Law, joint: Joint, seed: int = 20261124) -> tuple[Propagated, dict[str, Scalar]]:
-    """Return the first-order results, and each as a scalar with honest intervals.
+class Results(Mapping[str, Scalar]):
+    """The results of a law as scalars with honest intervals, each worked out when first asked for.
 
-    Where the second-order term exceeds a tenth of u, u and the factors come from Monte Carlo instead, as intervals
-    about the value, and the scalar says so.
+    Where the second-order term exceeds a tenth of u, u and the factors come from Monte Carlo, as intervals about the
+    value, and the scalar says so.
     """
-    first = propagate(law, joint)
-    scalars: dict[str, Scalar] = {}
-    for i, name in enumerate(first.joint.names):
-        u = first.joint.u(name)
-        if first.second_order[i] > SECOND_ORDER_LIMIT * u and first.second_order[i] > 0.0:
-            scalars[name] = _by_draws(law, joint, name, first.involved[i], first.joint.dof(name), seed)
-        else:
-            scalars[name] = scalar(float(first.joint.values[i]), u, first.joint.dof(name), first.joint.shape(name))
-    return first, scalars
+
+    def __init__(self, law: Law, joint: Joint, seed: int = SEED) -> None:
+        self._law, self._inputs, self._seed = law, joint, seed
+        self.first = propagate(law, joint)
+        self._known: dict[str, Scalar] = {}
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.first.joint.names)
+
+    def __len__(self) -> int:
+        return len(self.first.joint.names)
+
+    def value(self, name: str) -> float:
+        """Return the value of one result, without its uncertainty."""
+        return float(self.first.joint.values[self.first.joint.index(name)])
+
+    def __getitem__(self, name: str) -> Scalar:
+        if name not in self._known:
+            self._known[name] = self._scalar(name)
+        return self._known[name]
+
+    def _scalar(self, name: str) -> Scalar:
+        joint = self.first.joint
+        try:
+            place = joint.index(name)
+        except ValueError:
+            raise KeyError(name) from None
+        u, extra = joint.u(name), self.first.second_order[place]
+        if extra > SECOND_ORDER_LIMIT * u and extra > 0.0:
+            return _by_draws(self._law, self._inputs, name, self.first.involved[place], joint.dof(name), self._seed)
+        return Scalar(self.value(name), u, joint.dof(name), joint.shape(name))
 
 
 def _by_draws(law: Law, joint: Joint, output: str, involved: NDArray[np.bool_], dof: float, seed: int) -> Scalar:
@@ -142,4 +165,4 @@ def _by_draws(law: Law, joint: Joint, output: str, involved: NDArray[np.bool_], 
     away = np.abs(np.asarray(law(inputs)[output], dtype=float) - value)
     u = float(np.sqrt(np.mean(away**2)))
     k68, k95 = (np.quantile(away, (P68, P95)) / u) if u > 0 else (1.0, 2.0)
-    return Scalar(value, u, dof, float(k68), float(k95), "Monte Carlo")
+    return Scalar(value, u, dof, None, (float(k68), float(k95)))

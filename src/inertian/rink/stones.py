@@ -6,6 +6,8 @@ the contact the motion is exact; inside it is integrated by the classical Runge-
 no force acts across the line of centres.
 """
 
+import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -72,8 +74,8 @@ def _glide(x: Array, v: Array, deceleration: tuple[float, float], t: Array) -> t
 
 
 def _touch(stones: Stones, latest: float) -> float:
-    """The moment at which the centres come within two radii, by a coarse search and bisection. ValueError if never."""
-    times = np.linspace(0.0, latest, 4001)
+    """The moment at which the centres come within two radii, by a search made finer each time. ValueError if never."""
+    times = np.linspace(0.0, latest, 801)
 
     def gap(t: Array) -> Array:
         x = _glide(stones.position, stones.velocity, stones.deceleration, t)[0]
@@ -83,9 +85,10 @@ def _touch(stones: Stones, latest: float) -> float:
     if not inside.size or inside[0] == 0:
         raise ValueError("the stones do not meet")
     low, high = times[inside[0] - 1], times[inside[0]]
-    for _ in range(60):
-        middle = 0.5 * (low + high)
-        low, high = (low, middle) if gap(np.array([middle]))[0] < 0.0 else (middle, high)
+    while high - low > 1e-12:
+        times = np.linspace(low, high, 65)
+        first = max(int(np.argmax(gap(times) < 0.0)), 1)
+        low, high = times[first - 1], times[first]
     return float(high)
 
 
@@ -93,33 +96,44 @@ def collide(stones: Stones, latest: float = 20.0) -> TrueMotion:
     """Simulate one meeting. Raises ValueError if the stones do not touch before `latest` seconds."""
     begin = _touch(stones, latest)
     x0, v0 = (s[:, :, 0] for s in _glide(stones.position, stones.velocity, stones.deceleration, np.array([begin])))
-    mass = np.array(stones.mass)[:, None]
-    slow = np.array(stones.deceleration)[:, None]
-    line0 = (x0[1] - x0[0]) / np.linalg.norm(x0[1] - x0[0])
-    approach = float(-(v0[1] - v0[0]) @ line0)
-    damping = 0.75 * (1.0 - stones.bounce**2) / approach
-
-    def rates(x: Array, v: Array) -> tuple[Array, Array]:
-        line = x[1] - x[0]
-        distance = float(np.hypot.reduce(line))
-        line = line / distance
-        depth = 2.0 * RADIUS - distance
-        pace = -float((v[1] - v[0]) @ line)
-        force = STIFFNESS * depth**1.5 * max(1.0 + damping * pace, 0.0) if depth > 0.0 else 0.0
-        speed = np.linalg.norm(v, axis=1, keepdims=True)
-        drag = slow * np.divide(v, speed, out=np.zeros_like(v), where=speed > 1e-9)
-        return v, np.stack([-force * line, force * line]) / mass - drag
-
-    x, v, t, h = x0, v0, begin, STEP
+    axes = x0.shape[1]
+    state = [*x0.ravel().tolist(), *v0.ravel().tolist()]
+    rates = _contact_rates(stones, x0, v0)
+    t, h = begin, STEP
     while True:
-        k1 = rates(x, v)
-        k2 = rates(x + 0.5 * h * k1[0], v + 0.5 * h * k1[1])
-        k3 = rates(x + 0.5 * h * k2[0], v + 0.5 * h * k2[1])
-        k4 = rates(x + h * k3[0], v + h * k3[1])
-        x = x + h / 6.0 * (k1[0] + 2 * k2[0] + 2 * k3[0] + k4[0])
-        v = v + h / 6.0 * (k1[1] + 2 * k2[1] + 2 * k3[1] + k4[1])
+        k1 = rates(state)
+        k2 = rates([s + 0.5 * h * k for s, k in zip(state, k1, strict=True)])
+        k3 = rates([s + 0.5 * h * k for s, k in zip(state, k2, strict=True)])
+        k4 = rates([s + h * k for s, k in zip(state, k3, strict=True)])
+        slopes = zip(k1, k2, k3, k4, strict=True)
+        state = [s + h / 6.0 * (a + 2 * b + 2 * c + d) for s, (a, b, c, d) in zip(state, slopes, strict=True)]
         t += h
-        if np.linalg.norm(x[1] - x[0]) >= 2.0 * RADIUS:
+        if math.dist(state[:axes], state[axes : 2 * axes]) >= 2.0 * RADIUS:
+            x, v = np.array(state).reshape(2, 2, axes)
             return TrueMotion(stones, begin, t, (x0, v0), (x, v))
         if t - begin > 0.1:
             raise ValueError("the stones do not part")
+
+
+def _contact_rates(stones: Stones, x0: Array, v0: Array) -> Callable[[list[float]], list[float]]:
+    """The equations of motion in contact, on plain floats: positions of both stones, then their velocities."""
+    axes = x0.shape[1]
+    line0 = (x0[1] - x0[0]) / np.linalg.norm(x0[1] - x0[0])
+    damping = 0.75 * (1.0 - stones.bounce**2) / float(-(v0[1] - v0[0]) @ line0)
+
+    def rates(state: list[float]) -> list[float]:
+        x1, x2, v1, v2 = (state[k * axes : (k + 1) * axes] for k in range(4))
+        line = [b - a for a, b in zip(x1, x2, strict=True)]
+        distance = math.hypot(*line)
+        line = [part / distance for part in line]
+        depth = 2.0 * RADIUS - distance
+        pace = -sum((b - a) * n for a, b, n in zip(v1, v2, line, strict=True))
+        force = STIFFNESS * depth**1.5 * max(1.0 + damping * pace, 0.0) if depth > 0.0 else 0.0
+        accelerations = []
+        for sign, mass, slow, v in zip((-1.0, 1.0), stones.mass, stones.deceleration, (v1, v2), strict=True):
+            speed = math.hypot(*v)
+            drag = slow / speed if speed > 1e-9 else 0.0
+            accelerations += [sign * force * n / mass - drag * part for n, part in zip(line, v, strict=True)]
+        return [*v1, *v2, *accelerations]
+
+    return rates
