@@ -17,16 +17,19 @@ def _prefix(values: Array) -> Array:
 
 
 def _sides(t: Array, x: Array) -> Array:
-    """Return, for each number k of leading samples, Σ r² of a parabola through them; shape (n+1,), inf if too few."""
+    """Return, for each number k of leading samples, Σ r² of parabolas through them, summed over the columns of x.
+
+    t has shape (n,), x (n, channels), the result (n+1,); inf where there are too few samples.
+    """
     powers = _prefix(t[:, None] ** np.arange(5))
-    moments = _prefix(x[:, None] * t[:, None] ** np.arange(3))
-    squares = _prefix(x**2)
+    moments = _prefix(x[:, None, :] * (t[:, None] ** np.arange(3))[:, :, None])
+    squares = _prefix((x**2).sum(axis=1))
     cost = np.full(len(t) + 1, np.inf)
     counts = np.arange(_LEAST, len(t) + 1)
     normal = powers[counts][:, np.add.outer(np.arange(3), np.arange(3))]
     right = moments[counts]
-    c = np.linalg.solve(normal, right[:, :, None])[:, :, 0]
-    cost[counts] = np.maximum(squares[counts] - np.einsum("ki,ki->k", c, right), 0.0)
+    c = np.linalg.solve(normal, right)
+    cost[counts] = np.maximum(squares[counts] - np.einsum("kij,kij->k", c, right), 0.0)
     return cost
 
 
@@ -42,13 +45,9 @@ def break_row(trial: Trial) -> int | None:
         return None
     t = trial.t[rows]
     t = (t - t[0]) / (t[-1] - t[0])
-    left, right, whole = np.zeros(len(t) + 1), np.zeros(len(t) + 1), 0.0
-    for channel in channels:
-        x = channel[rows] - channel[rows].mean()
-        left = left + _sides(t, x)
-        right = right + _sides(1.0 - t[::-1], x[::-1])[::-1]
-        whole += float(_sides(t, x)[-1])
-    cost = left + right
+    x = np.stack([channel[rows] - channel[rows].mean() for channel in channels], axis=1)
+    left = _sides(t, x)
+    cost, whole = left + _sides(1.0 - t[::-1], x[::-1])[::-1], left[-1]
     best = int(np.argmin(cost))
     if not np.isfinite(cost[best]) or cost[best] > 0.5 * whole:
         return None

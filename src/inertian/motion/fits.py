@@ -71,7 +71,7 @@ class PolynomialFit:
 
     def curve(self, t: Array) -> Array:
         """Return fitted values at times t, shape (m,)."""
-        return np.asarray(np.polynomial.polynomial.polyval((t - self.t0) / self.scale, self.coefficients), dtype=float)
+        return np.asarray(np.polyval(self.coefficients[::-1], (t - self.t0) / self.scale))
 
     @cached_property
     def residuals(self) -> Array:

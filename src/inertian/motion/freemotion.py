@@ -74,7 +74,7 @@ class BodyFit:
         """Return the fitted velocity in m/s at times t."""
         fit = self.fits[axis]
         c = fit.coefficients - deceleration * (fit.operator @ self.bend[axis])
-        slope = np.polynomial.polynomial.polyval((t - fit.t0) / fit.scale, np.polynomial.polynomial.polyder(c))
+        slope = np.polyval(np.polyder(c[::-1]), (t - fit.t0) / fit.scale)
         return np.asarray(slope / fit.scale - deceleration * self.direction[axis] * (t - fit.t0))
 
     def residuals(self, axis: str, deceleration: float = 0.0) -> Array:
@@ -85,9 +85,8 @@ class BodyFit:
         """Return the fitted position in m at times t."""
         fit = self.fits[axis]
         tau = t - fit.t0
-        line = np.polynomial.polynomial.polyval(
-            tau / fit.scale, fit.coefficients - deceleration * (fit.operator @ self.bend[axis])
-        )
+        c = fit.coefficients - deceleration * (fit.operator @ self.bend[axis])
+        line = np.polyval(c[::-1], tau / fit.scale)
         return np.asarray(line - 0.5 * deceleration * self.direction[axis] * tau**2)
 
     def estimate(self, axis: str, time: float, derivative: int, shared: tuple[object, float] | None) -> Estimate:
@@ -131,7 +130,7 @@ def fit_body(trial: Trial, body: str, span: Span, model: FreeMotion) -> BodyFit:
 
 def _line_of(line: PolynomialFit, values: Array) -> Array:
     c = line.operator @ values
-    return np.asarray(np.polynomial.polynomial.polyval((line.t - line.t0) / line.scale, c), dtype=float)
+    return np.asarray(np.polyval(c[::-1], (line.t - line.t0) / line.scale))
 
 
 def _direction(

@@ -16,7 +16,7 @@ from inertian.quantities.estimates import Array
 
 RADIUS = 0.145  # m
 STIFFNESS = 1.0e8  # N/m^1.5, of the contact: it lasts some 4 ms
-STEP = 1e-4  # s, of the integration inside the contact
+STEP = 2e-4  # s, of the integration inside the contact
 GRAVITY = 9.81  # m/s²
 
 
