@@ -21,10 +21,18 @@ install_system() {  # install_system WHY PACKAGE...
     fi
 }
 
-python=$(command -v python3.13 || command -v python3.12 || command -v python3.11 || command -v python3 || true)
-[ -n "$python" ] || { echo "Inertian needs Python 3.11 or newer; none was found." >&2; exit 1; }
-"$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' || {
-    echo "Inertian needs Python 3.11 or newer; this is $("$python" --version)." >&2; exit 1; }
+python=
+for candidate in python3 python3.14 python3.13 python3.12 python3.11; do
+    # A name may be on the path and still not run, so each is asked for its version.
+    if "$candidate" -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
+        python=$candidate
+        break
+    fi
+done
+if [ -z "$python" ]; then
+    echo "Inertian needs Python 3.11 or newer; $(python3 --version 2>/dev/null || echo 'no Python') was found." >&2
+    exit 1
+fi
 "$python" -c 'import ensurepip, venv' 2>/dev/null || install_system "Python's venv module is missing" python3-venv
 
 [ -x "$venv/bin/python" ] || "$python" -m venv "$venv"

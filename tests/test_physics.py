@@ -145,6 +145,10 @@ def test_missing_masses_and_spans_are_named():
     assert "The mass of heavy is missing" in str(Evaluator().accounts(bare, "made"))
     unmarked = project.with_entry(Entry(project.entries[0].trial, "s"))
     assert "not marked" in str(Evaluator().accounts(unmarked, "made"))
+    t = np.arange(0.0, 2.0001, 0.02)
+    flat = recording(t, {"heavy": {"x": np.where(t < 1, t, 1.0), "y": 0 * t}, "light": {"x": np.where(t < 1, 1.0, t)}})
+    uneven = project.with_entry(Entry(flat, "s", project.entries[0].spans))
+    assert "light along x. An account needs the same axes" in str(Evaluator().accounts(uneven, "made"))
     short = Spans((*[s for s in project.entries[0].spans if s.name != "after"], Span("after", FREE, 1.03, 1.06)))
     assert "Widen the span" in str(
         Evaluator().accounts(project.with_entry(Entry(project.entries[0].trial, "s", short)), "made")

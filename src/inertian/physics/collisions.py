@@ -124,8 +124,16 @@ def read_collision(
     """Return positions, velocities and accelerations of every body at both edges of the contact, and the masses.
 
     Everything in SI; see `laws` for the names. `before` and `after` hold one fit per body. Raises AccountError if a
-    mass is missing.
+    mass is missing, or if the bodies were not followed along the same axes.
     """
+    for body in trial.bodies[1:]:
+        if set(body.axes) != set(trial.bodies[0].axes):
+            first = trial.bodies[0]
+            why = (
+                f"{first.name} was followed along {' and '.join(first.axes)}, {body.name} along "
+                f"{' and '.join(body.axes)}. An account needs the same axes for all bodies."
+            )
+            raise AccountError(trial.name, why)
     named: dict[str, Estimate] = {}
     for side, fits, time in (("open", before, contact.start), ("close", after, contact.stop)):
         for fit in fits:
