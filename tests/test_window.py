@@ -104,7 +104,12 @@ def test_a_contact_dragged_into_the_hit_spoils_the_verdict_and_esc_forgets_it(op
     press(viewport, strip_x(plot, contact.start), y)  # now the edge of “before”: take it across the hit
     move(viewport, strip_x(plot, middle + 0.15), y)
     assert "heavy, “before”: the points curve about the fit" in window.margin.notes.text()
-    assert "no imbalance seen" not in numbers(window)["momentum x"]
+    evaluator, trial = window.document.evaluator, demo.entries[0].trial.id
+    spoilt, sound = (evaluator.accounts(p, trial).ledgers[0].unaccounted for p in (window.document.project, demo))
+    assert spoilt.u > 3 * sound.u  # this trial is doubted,
+    elsewhere = demo.entries[1].trial.id  # and the others of the series are not
+    again, once = (evaluator.accounts(p, elsewhere).ledgers[0].unaccounted for p in (window.document.project, demo))
+    assert again.u == pytest.approx(once.u, rel=0.05)
     release(viewport, strip_x(plot, middle + 0.15), y)
 
 

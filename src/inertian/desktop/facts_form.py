@@ -28,6 +28,7 @@ class FactField(QWidget):
         super().__init__()
         self._read = read
         self._fact: Fact | None = None
+        self.show_meaning = True
         self.label = QLabel(label)
         self.line = _Line(self)
         self.line.setPlaceholderText(hint)
@@ -62,7 +63,7 @@ class FactField(QWidget):
         self.line.setText(str(fact).replace(".", decimal_mark()) if fact else "")
         self.line.setModified(False)
         self._complain("")
-        self.meaning.setVisible(fact is not None and fact.plus_minus > 0)
+        self.meaning.setVisible(self.show_meaning and fact is not None and fact.plus_minus > 0)
         if fact is not None:
             place = MEANINGS.index(fact.meaning) if fact.meaning in MEANINGS else 0
             self.meaning.setCurrentIndex(place)

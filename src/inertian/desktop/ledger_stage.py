@@ -10,6 +10,7 @@ from inertian.desktop.labels import BodyLabel, Choice, label, rule
 from inertian.desktop.margin import other_forms, read_mass
 from inertian.desktop.numbers import shown, shown_plain, tip
 from inertian.desktop.pictures import Budget, Intervals
+from inertian.desktop.theme import font
 from inertian.desktop.tokens import Theme
 from inertian.physics.collisions import mass_key
 from inertian.physics.ledger import ENERGY, Accounts, Ledger
@@ -75,9 +76,12 @@ class Account(QFrame):
         row.addWidget(self.expectation)
         self.e_field = FactField(theme, words.E_FIELD, words.E_DEFAULT, read_restitution)
         self.e_field.label.hide()
+        self.e_field.show_meaning = False
         self.e_field.line.setFixedWidth(110)
         self.e_field.edited.connect(lambda fact: self.expected.emit(self.law, Expectation.GIVEN_E, fact))
         self.e_field.hide()
+        self.e_label = label(words.E_FIELD)
+        row.addWidget(self.e_label)
         row.addWidget(self.e_field)
         return row
 
@@ -102,6 +106,8 @@ class Account(QFrame):
                     cell = label("")
                     cell.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                     grid.addWidget(cell, row + last, place)
+                    if column == words.COLUMN_LEFT:
+                        cell.setFont(font(weight=font().Weight.DemiBold))
                     self.cells[name, column] = cell
         return grid
 
@@ -121,6 +127,7 @@ class Account(QFrame):
         names = "; ".join(f"{n}: {shown(s.value, s.u, ledger.unit)}" for n, s in ledger.entries)
         outside.setToolTip(f"{names}. {words.ENTRY_TIP}")
         self.expectation.setCurrentIndex(self.expectation.findData(ledger.expectation))
+        self.e_label.setVisible(ledger.expectation is Expectation.GIVEN_E)
         self.e_field.setVisible(ledger.expectation is Expectation.GIVEN_E)
         self.e_field.show_fact(e)
         self._show_verdict(ledger)

@@ -71,6 +71,7 @@ class Margin(QScrollArea):
         column = QVBoxLayout(body)
         column.setContentsMargins(12, 12, 12, 12)
         column.setSpacing(4)
+        self._build_notes(column)
         column.addWidget(label(words.SETUP, "heading"))
         self._build_masses(entry, column)
         self._build_motion(entry, column)
@@ -82,13 +83,21 @@ class Margin(QScrollArea):
         column.addWidget(rule())
         column.addSpacing(4)
         self._build_account(entry, column)
-        self.notes_title, self.notes = label(words.SECOND_LOOK, "heading"), label("")
-        self.notes.setWordWrap(True)
-        column.addSpacing(8)
-        column.addWidget(self.notes_title)
-        column.addWidget(self.notes)
         column.addStretch(1)
         self.setWidget(body)
+
+    def _build_notes(self, column: QVBoxLayout) -> None:
+        """The second look stands first: what may be wrong matters more than what is there."""
+        self.second_look = QWidget()
+        inner = QVBoxLayout(self.second_look)
+        inner.setContentsMargins(0, 0, 0, 8)
+        inner.setSpacing(4)
+        self.notes = label("")
+        self.notes.setWordWrap(True)
+        inner.addWidget(label(words.SECOND_LOOK, "heading"))
+        inner.addWidget(self.notes)
+        inner.addWidget(rule())
+        column.addWidget(self.second_look)
 
     def _build_masses(self, entry: Entry, column: QVBoxLayout) -> None:
         self.masses = {}
@@ -185,9 +194,8 @@ class Margin(QScrollArea):
         self.stamps.setText(words.STAMPS_FOUND.format(sigma=stamp) if noise.stamp > 0 else words.STAMPS_NONE)
 
     def _show_notes(self, notes: tuple[Note, ...]) -> None:
-        self.notes_title.setVisible(bool(notes))
-        self.notes.setVisible(bool(notes))
-        self.notes.setText("\n".join(words.NOTES[n.kind].format(body=n.body, span=n.span) for n in notes))
+        self.second_look.setVisible(bool(notes))
+        self.notes.setText("\n\n".join(words.NOTES[n.kind].format(body=n.body, span=n.span) for n in notes))
 
     def _show_readings(self, entry: Entry) -> None:
         accounts = self._document.evaluator.accounts(self._document.project, entry.trial.id)

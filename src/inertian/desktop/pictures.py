@@ -89,7 +89,7 @@ class Intervals(QWidget):
     def _paint_scale(self, painter: QPainter, x: object, low: float, high: float, y: float) -> None:
         painter.setPen(QColor(self._theme.rule))
         painter.drawLine(QPointF(self.LABEL, y), QPointF(self.width() - 12, y))
-        step = ruler_step(high - low, self.width() - self.LABEL - 12.0, 48.0)
+        step = ruler_step(high - low, self.width() - self.LABEL - 12.0, 34.0)
         k = int(low / step) - 1
         while k * step <= high:
             if k * step >= low:

@@ -119,25 +119,29 @@ class SpanRail(QWidget):
     def _paint_flag(self, painter: QPainter, name: str, kind: SpanKind, left: float, right: float) -> None:
         tint = QColor(self.theme.contact_tint if kind is SpanKind.CONTACT else self.theme.free_tint)
         tint.setAlpha(90)
-        flag = QRectF(left, FLAG_TOP, max(right - left, 1.0), FLAG_HEIGHT)
+        low, high = max(left, AXIS_WIDTH), min(right, AXIS_WIDTH + self._plot_width())
+        flag = QRectF(low, FLAG_TOP, max(high - low, 0.0), FLAG_HEIGHT)
         painter.fillRect(flag, tint)
+        parts = [(Handle(name, part), x) for part, x in (("start", left), ("stop", right))]
+        for handle, x in parts:
+            painter.setPen(QPen(QColor(self.theme.brass if self._live(handle) else self.theme.ink), 1))
+            painter.drawLine(QPointF(x, FLAG_TOP), QPointF(x, self.height()))
         painter.setPen(QColor(self.theme.ink))
-        metrics = painter.fontMetrics()
-        if metrics.horizontalAdvance(name) + 2 * GRIP < flag.width():
+        width = painter.fontMetrics().horizontalAdvance(name) + 12
+        if width + GRIP < flag.width():
             painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, name)
         elif kind is SpanKind.CONTACT:  # too narrow: the name stands on a tab that is wider than the flag
-            width = metrics.horizontalAdvance(name) + 12
-            tab = QRectF(0.5 * (left + right) - 0.5 * width, FLAG_TOP + 3, width, FLAG_HEIGHT - 6)
+            tab = QRectF(0.5 * (low + high) - 0.5 * width, FLAG_TOP + 3, width, FLAG_HEIGHT - 6)
             painter.fillRect(tab, QColor(self.theme.sheet))
             painter.fillRect(tab, tint)
             painter.drawText(tab, Qt.AlignmentFlag.AlignCenter, name)
-        for part, x in (("start", left), ("stop", right)):
-            handle = Handle(name, part)
-            live = handle in (self.active, self.hovered) or (self._drag is not None and self._drag.handle == handle)
-            painter.setPen(QPen(QColor(self.theme.brass if live else self.theme.ink), 1))
-            painter.drawLine(QPointF(x, FLAG_TOP), QPointF(x, self.height()))
-            if live:
+        for handle, x in parts:
+            if self._live(handle):
                 painter.fillRect(QRectF(x - GRIP / 2, FLAG_TOP + 4, GRIP, FLAG_HEIGHT - 8), QColor(self.theme.brass))
+
+    def _live(self, handle: Handle) -> bool:
+        """Whether an edge is under the pointer, chosen with keys, or held."""
+        return handle in (self.active, self.hovered) or (self._drag is not None and self._drag.handle == handle)
 
     # -- mouse ----------------------------------------------------------------------------------------------------
 

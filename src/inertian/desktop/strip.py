@@ -111,6 +111,7 @@ class Plot(pg.PlotWidget):
         item.setMenuEnabled(False)
         item.layout.setContentsMargins(0, 6, 8, 0)
         item.setMouseEnabled(x=True, y=False)
+        item.vb.setAutoVisible(y=True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setFrameShape(self.Shape.NoFrame)
         left, bottom = item.getAxis("left"), item.getAxis("bottom")
@@ -188,7 +189,7 @@ class Plot(pg.PlotWidget):
 
 
 class DrawnTrace:
-    """The items that draw one trace: dots, their bars or band of ± u, and the fitted pieces."""
+    """The items that draw one trace: dots, their band of ± u, and the fitted pieces."""
 
     def __init__(self, plot: Plot, theme: Theme, trace: Trace) -> None:
         self.key = trace.key
@@ -200,8 +201,7 @@ class DrawnTrace:
         self._dots = pg.ScatterPlotItem(symbol=symbol, size=size, pen=None, brush=pg.mkBrush(self._tone), pxMode=True)
         self._dots.setZValue(2)
         plot.addItem(self._dots)
-        self._spread: list[object] = []
-        self._bars: pg.ErrorBarItem | None = None
+        self._bands: list[tuple[pg.PlotCurveItem, pg.PlotCurveItem, pg.FillBetweenItem]] = []
         self._pieces: list[pg.PlotCurveItem] = []
 
     def follow(self, trace: Trace) -> None:
@@ -210,11 +210,8 @@ class DrawnTrace:
         good = np.isfinite(trace.y)
         if old is None or trace.y is not old.y or trace.t is not old.t:
             self._dots.setData(x=trace.t[good], y=trace.y[good])
-        if trace.u is not None and good.any():
-            if trace.t.size <= DENSE:
-                self._show_bars(trace, good)
-            elif old is None or trace.y is not old.y:
-                self._show_band(trace)
+        if trace.u is not None:
+            self._show_band(trace)
         while len(self._pieces) > len(trace.pieces):
             self._plot.removeItem(self._pieces.pop())
         while len(self._pieces) < len(trace.pieces):
@@ -225,38 +222,33 @@ class DrawnTrace:
         for line, (piece_t, piece_y) in zip(self._pieces, trace.pieces, strict=True):
             line.setData(x=piece_t, y=piece_y)
 
-    def _show_bars(self, trace: Trace, good: Array) -> None:
-        shade = QColor(self._tone)
-        shade.setAlpha(190)
-        data = {"x": trace.t[good], "y": trace.y[good], "height": 2.0 * trace.u[good]}
-        if self._bars is None:
-            self._bars = pg.ErrorBarItem(**data, pen=pg.mkPen(shade, width=1))
-            self._plot.addItem(self._bars)
-        else:
-            self._bars.setData(**data)
-
     def _show_band(self, trace: Trace) -> None:
         """A band of ± u on either side, broken where there is no estimate."""
-        for item in self._spread:
+        gone = np.flatnonzero(~np.isfinite(trace.y))
+        runs = [rows[np.isfinite(trace.y[rows])] for rows in np.split(np.arange(len(trace.y)), gone)]
+        runs = [rows for rows in runs if rows.size > 1]
+        if len(runs) != len(self._bands):
+            self._take_off(*(item for band in self._bands for item in band))
+            shade = QColor(self._tone)
+            shade.setAlpha(64)
+            self._bands = []
+            for _ in runs:
+                up, down = pg.PlotCurveItem(pen=None), pg.PlotCurveItem(pen=None)
+                fill = pg.FillBetweenItem(up, down, brush=shade)
+                for item in (up, down, fill):
+                    self._plot.addItem(item)
+                self._bands.append((up, down, fill))
+        for rows, (up, down, _fill) in zip(runs, self._bands, strict=True):
+            up.setData(x=trace.t[rows], y=trace.y[rows] + trace.u[rows])
+            down.setData(x=trace.t[rows], y=trace.y[rows] - trace.u[rows])
+
+    def _take_off(self, *items: object) -> None:
+        for item in items:
             self._plot.removeItem(item)
-        self._spread = []
-        shade = QColor(self._tone)
-        shade.setAlpha(56)
-        t, y, u = trace.t, trace.y, trace.u
-        for rows in np.split(np.arange(len(y)), np.flatnonzero(~np.isfinite(y))):
-            rows = rows[np.isfinite(y[rows])]
-            if rows.size > 1:
-                up = pg.PlotCurveItem(x=t[rows], y=y[rows] + u[rows], pen=None)
-                down = pg.PlotCurveItem(x=t[rows], y=y[rows] - u[rows], pen=None)
-                band = pg.FillBetweenItem(up, down, brush=shade)
-                self._plot.addItem(band)
-                self._spread.append(band)
 
     def remove(self) -> None:
         """Take all items off the plot."""
-        for item in (self._dots, self._bars, *self._spread, *self._pieces):
-            if item is not None:
-                self._plot.removeItem(item)
+        self._take_off(self._dots, *self._pieces, *(item for band in self._bands for item in band))
 
 
 class Strip(QWidget):

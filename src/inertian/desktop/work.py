@@ -27,6 +27,8 @@ class Worker(QObject):
 
         An answer is dropped if a newer request of the same kind was made meanwhile.
         """
+        if not self._open:
+            return
         job = self._newest[kind] = self._newest.get(kind, 0) + 1
         future = self._pool.submit(lambda: work() if self._newest[kind] == job else None)
         future.add_done_callback(partial(self._finished, kind, job, then, failed))

@@ -14,6 +14,7 @@ from functools import cached_property
 import numpy as np
 
 from inertian.motion.fits import PolynomialFit, TooFewSamplesError, fit_polynomial
+from inertian.motion.residuals import PATTERN, pattern_z
 from inertian.motion.spans import Span
 from inertian.motion.trials import Trial
 from inertian.quantities.estimates import Array, Estimate
@@ -33,6 +34,7 @@ class FreeMotion(StrEnum):
 class BodyFit:
     """One body's fits over one free span, one per axis, with what the shared deceleration needs of them.
 
+    `stray` says that the samples follow a pattern even about a parabola: something happened inside the span.
     `direction` holds the cosines of the path (zeros at rest); `bend` is −½ c τ² per axis, `bent` what the line fit
     leaves of it, zero where samples are missing. `information` is Σ bent² and `pull` is Σ bent·x over the axes.
     """
@@ -46,6 +48,7 @@ class BodyFit:
     bent: Mapping[str, Array]
     information: float
     pull: float
+    stray: bool
 
     @property
     def moving(self) -> bool:
@@ -119,13 +122,15 @@ def fit_body(trial: Trial, body: str, span: Span, model: FreeMotion) -> BodyFit:
     fits = {axis: fit_polynomial(trial.t, x, degree, rows, span=span.name) for axis, x in channels.items()}
     if any(fit.dof < 1 for fit in fits.values()):
         raise TooFewSamplesError(span.name, degree + 2, min(fit.count for fit in fits.values()))
-    direction = _direction(trial, channels, fits, rows)
+    curved = {a: fit_polynomial(trial.t, x, 2, rows) if fits[a].count > 3 else fits[a] for a, x in channels.items()}
+    direction = _direction(fits, curved)
+    stray = any(pattern_z(fit.residuals, fit.used) > PATTERN for fit in curved.values())
     bend = {a: -0.5 * direction[a] * (f.t - f.t0) ** 2 * f.used for a, f in fits.items()}
     lines = fits if degree == 1 else {a: fit_polynomial(trial.t, x, 1, rows) for a, x in channels.items()}
     bent = {a: (bend[a] - _line_of(lines[a], bend[a])) * lines[a].used for a in fits}
     information = float(sum(b @ b for b in bent.values()))
     pull = float(sum(bent[a] @ fits[a].x for a in fits))
-    return BodyFit(trial, body, span, fits, direction, bend, bent, information, pull)
+    return BodyFit(trial, body, span, fits, direction, bend, bent, information, pull, stray)
 
 
 def _line_of(line: PolynomialFit, values: Array) -> Array:
@@ -133,18 +138,16 @@ def _line_of(line: PolynomialFit, values: Array) -> Array:
     return np.asarray(np.polyval(c[::-1], (line.t - line.t0) / line.scale))
 
 
-def _direction(
-    trial: Trial, channels: Mapping[str, Array], fits: Mapping[str, PolynomialFit], rows: slice
-) -> dict[str, float]:
-    """The direction cosines of the path, zeros if the speed does not stand out from its own uncertainty."""
-    slopes, noise, freedom = {}, 0.0, 0
-    for axis, fit in fits.items():
-        slopes[axis] = fit.at(fit.t0, 1)
-        curved = fit_polynomial(trial.t, channels[axis], 2, rows) if fit.degree < 2 and fit.count > 3 else fit
-        noise, freedom = noise + curved.sum_of_squares, freedom + max(curved.dof, 1)
+def _direction(fits: Mapping[str, PolynomialFit], curved: Mapping[str, PolynomialFit]) -> dict[str, float]:
+    """The direction cosines of the path, zeros if the speed does not stand out from its own uncertainty.
+
+    That uncertainty comes from the scatter about parabolas, which friction cannot inflate.
+    """
+    slopes = {axis: fit.at(fit.t0, 1) for axis, fit in fits.items()}
+    noise = sum(fit.sum_of_squares for fit in curved.values()) / sum(max(fit.dof, 1) for fit in curved.values())
     speed = float(np.hypot.reduce(list(slopes.values())))
     some = next(iter(fits.values()))
-    u = float(np.sqrt(noise / freedom) * np.linalg.norm(some.weights(some.t0, 1).values))
+    u = float(np.sqrt(noise) * np.linalg.norm(some.weights(some.t0, 1).values))
     if speed <= MOVING * u or speed == 0.0:
         return dict.fromkeys(fits, 0.0)
     return {axis: slope / speed for axis, slope in slopes.items()}

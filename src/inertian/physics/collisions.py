@@ -126,14 +126,7 @@ def read_collision(
     Everything in SI; see `laws` for the names. `before` and `after` hold one fit per body. Raises AccountError if a
     mass is missing, or if the bodies were not followed along the same axes.
     """
-    for body in trial.bodies[1:]:
-        if set(body.axes) != set(trial.bodies[0].axes):
-            first = trial.bodies[0]
-            why = (
-                f"{first.name} was followed along {' and '.join(first.axes)}, {body.name} along "
-                f"{' and '.join(body.axes)}. An account needs the same axes for all bodies."
-            )
-            raise AccountError(trial.name, why)
+    _require_same_axes(trial)
     named: dict[str, Estimate] = {}
     for side, fits, time in (("open", before, contact.start), ("close", after, contact.stop)):
         for fit in fits:
@@ -160,6 +153,17 @@ def read_collision(
     if timer is None:
         inputs = joint({**named, "wait": Estimate(0.0, {}, {wait: 1.0})}, sigma, shared, noise.pools)
     return CollisionReadings(Encounter(bodies, trial.axes, contact.start, contact.stop, timer), inputs)
+
+
+def _require_same_axes(trial: Trial) -> None:
+    first = trial.bodies[0]
+    for other in trial.bodies[1:]:
+        if set(other.axes) != set(first.axes):
+            why = (
+                f"{first.name} was followed along {' and '.join(first.axes)}, {other.name} along "
+                f"{' and '.join(other.axes)}. An account needs the same axes for all bodies."
+            )
+            raise AccountError(trial.name, why)
 
 
 def _timer(inputs: Joint, bodies: Sequence[str], axes: Sequence[str]) -> str | None:

@@ -3,8 +3,10 @@
 import weakref
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TypeVar
+
+import numpy as np
 
 from inertian.motion.derivatives import LocalVelocity, local_velocity
 from inertian.motion.freemotion import BodyFit, FreeMotion, fit_body, shared_deceleration
@@ -35,9 +37,22 @@ class SeriesResult:
     glide: Glide
     refused: dict[str, InertianError] = field(default_factory=dict)
 
+    def noise_of(self, trial: str) -> Noise:
+        """Return the noise for one trial: the series', or its own scatter where a span holds more than free motion."""
+        own = [float(np.sqrt(f.sum_of_squares / f.dof)) for b in self.fits(trial) if b.stray for f in b.fits.values()]
+        return replace(self.noise, reading=max([self.noise.reading, *own]))
+
     def fits(self, trial: str) -> tuple[BodyFit, ...]:
         """Return all fits of one trial, before and after."""
         return (*self.before.get(trial, ()), *self.after.get(trial, ()))
+
+
+def _dependable(groups: list[tuple[BodyFit, ...]]) -> list[tuple[BodyFit, ...]]:
+    """The spans that noise and decelerations are estimated from: those in which nothing happened, if there are any.
+
+    One span that reaches across a hit must not spoil the numbers of the whole series.
+    """
+    return [group for group in groups if not any(fit.stray for fit in group)] or groups
 
 
 class Evaluator:
@@ -106,7 +121,7 @@ class Evaluator:
             except InertianError as error:
                 refused[trial.id] = error
                 before.pop(trial.id, None)
-        groups = [*before.values(), *after.values()]
+        groups = _dependable([*before.values(), *after.values()])
         values: dict[str, float] = {}
         if model is FreeMotion.GLIDE:
             for body in dict.fromkeys(f.body for group in groups for f in group):
@@ -153,7 +168,7 @@ class Evaluator:
             series.before[trial.id],
             series.after[trial.id],
             project.masses(entry),
-            series.noise,
+            series.noise_of(trial.id),
             series.glide,
             project.fact(RESTITUTION, entry) if given else None,
         )
