@@ -103,7 +103,7 @@ def test_a_contact_dragged_into_the_hit_spoils_the_verdict_and_esc_forgets_it(op
     assert window.margin.notes.text() == ""
     press(viewport, strip_x(plot, contact.start), y)  # now the edge of “before”: take it across the hit
     move(viewport, strip_x(plot, middle + 0.15), y)
-    assert "heavy, “before”: the points curve about the fit" in window.margin.notes.text()
+    assert "heavy and light, “before”: the points curve about the fit" in window.margin.notes.text()
     evaluator, trial = window.document.evaluator, demo.entries[0].trial.id
     spoilt, sound = (evaluator.accounts(p, trial).ledgers[0].unaccounted for p in (window.document.project, demo))
     assert spoilt.u > 3 * sound.u  # this trial is doubted,
@@ -254,6 +254,7 @@ def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(open_wi
     assert [s.name for s in window.document.entry.spans] == ["before", "contact", "after"]
     qtbot.waitUntil(lambda: window.margin.results_ready, timeout=20_000)
     assert "The mass of heavy is missing" in window.margin.reason.text()
+    assert "±" in window.margin.readings["heavy", "x", "open"].text()  # speeds need no masses
     window.show_stage(words.LEDGER)
     for text in ("19.1 ± 0.1 kg", "11.3 ± 0.1 kg"):
         qtbot.keyClicks(window.ledger.mass.line, text)

@@ -57,6 +57,7 @@ class Document(QObject):
     def replace(self, project: Project, path: Path | None, unsaved: bool = False) -> None:
         """Show another project with a history of its own."""
         self.history, self.path, self._preview = History(project), path, None
+        self.evaluator = Evaluator()
         if unsaved:
             self.history.mark_unsaved()
         self._trial = project.entries[0].trial.id if project.entries else None

@@ -10,8 +10,8 @@ from inertian.desktop.labels import BodyLabel, Choice, label, rule
 from inertian.desktop.numbers import shown, shown_plain, tip
 from inertian.desktop.tokens import MARGIN_WIDTH, Theme
 from inertian.motion.freemotion import FreeMotion
-from inertian.physics.collisions import mass_key
-from inertian.physics.ledger import ENERGY, Accounts, Ledger
+from inertian.physics.collisions import CollisionReadings, mass_key
+from inertian.physics.ledger import ENERGY, Accounts, Ledger, restitution_of
 from inertian.physics.verdicts import SIGN
 from inertian.project.edits import fact_set, motion_set
 from inertian.project.notes import Note, second_look
@@ -195,26 +195,41 @@ class Margin(QScrollArea):
 
     def _show_notes(self, notes: tuple[Note, ...]) -> None:
         self.second_look.setVisible(bool(notes))
-        self.notes.setText("\n\n".join(words.NOTES[n.kind].format(body=n.body, span=n.span) for n in notes))
+        bodies: dict[tuple[str, str], list[str]] = {}
+        for note in notes:
+            bodies.setdefault((note.kind, note.span), []).append(note.body)
+        said = [words.NOTES[k].format(body=words.JOINED.join(names), span=s) for (k, s), names in bodies.items()]
+        self.notes.setText("\n\n".join(said))
 
     def _show_readings(self, entry: Entry) -> None:
-        accounts = self._document.evaluator.accounts(self._document.project, entry.trial.id)
+        evaluator, project = self._document.evaluator, self._document.project
+        readings = evaluator.readings(project, entry.trial.id)
+        if isinstance(readings, InertianError):
+            self._show_reason(str(readings))
+            for shower in (*self.readings.values(), self.restitution):
+                shower.setText("—")
+            return
+        self._show_speeds(readings)
+        accounts = evaluator.accounts(project, entry.trial.id)
         if isinstance(accounts, InertianError):
             self._show_reason(str(accounts))
             return
         self.reason.hide()
-        inputs = accounts.readings.inputs
+        for law, (verdict, detail) in self.accounts.items():
+            self._show_account(accounts, accounts.ledger(law), verdict, detail)
+
+    def _show_speeds(self, readings: CollisionReadings) -> None:
+        """Speeds and restitution; they need no masses."""
+        inputs = readings.inputs
         for (body, axis, side), shower in self.readings.items():
             name = f"v {body} {axis} {side}"
             value = float(inputs.values[inputs.index(name)])
             shower.setText(shown(value, inputs.u(name), "m/s"))
             if not self._document.previewing:
                 shower.setToolTip(tip(Scalar(value, inputs.u(name), inputs.dof(name), inputs.shape(name)), "m/s"))
-        e = accounts.restitution
-        self.restitution.setText(shown(e.value, e.u) if e else "not defined")
+        e = restitution_of(readings)
+        self.restitution.setText(shown(e.value, e.u) if e else words.NOT_DEFINED)
         self.restitution.setToolTip(tip(e, "") if e and not self._document.previewing else "")
-        for law, (verdict, detail) in self.accounts.items():
-            self._show_account(accounts, accounts.ledger(law), verdict, detail)
 
     def _show_account(self, accounts: Accounts, ledger: Ledger, verdict: QLabel, detail: QLabel) -> None:
         left, judged = ledger.unaccounted, ledger.judgement
@@ -233,9 +248,6 @@ class Margin(QScrollArea):
     def _show_reason(self, why: str) -> None:
         self.reason.setText(why)
         self.reason.show()
-        for shower in self.readings.values():
-            shower.setText("—")
-        self.restitution.setText("—")
         for verdict, detail in self.accounts.values():
             verdict.setText("")
             detail.setText("")

@@ -55,7 +55,7 @@ class MainWindow(QMainWindow):
         self.margin = Margin(document, theme)
         self._warm = False
         self._panes = {"shelf", "margin"}
-        self._background = Evaluator()  # used on the worker's one thread only
+        self._background, self._background_for = Evaluator(), document.evaluator  # used on the worker's thread only
         self.file_label, self.note_label = QLabel(), QLabel()
         self._lay_out()
         self.keeping = Keeping(self, self.say, document, self.worker, recovery_root)
@@ -193,9 +193,11 @@ class MainWindow(QMainWindow):
 
     def _ask_verdicts(self) -> None:
         project = self.document.settled
+        if self._background_for is not self.document.evaluator:  # another project: let go of the last one's data
+            self._background, self._background_for = Evaluator(), self.document.evaluator
         self.worker.run(
             "verdicts",
-            lambda: verdicts_of(project, self._background),
+            lambda evaluator=self._background: verdicts_of(project, evaluator),
             self.shelf.trials.show_verdicts,
             self._worker_failed,
         )

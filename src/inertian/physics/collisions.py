@@ -123,8 +123,8 @@ def read_collision(
 ) -> CollisionReadings:
     """Return positions, velocities and accelerations of every body at both edges of the contact, and the masses.
 
-    Everything in SI; see `laws` for the names. `before` and `after` hold one fit per body. Raises AccountError if a
-    mass is missing, or if the bodies were not followed along the same axes.
+    Everything in SI; see `laws` for the names. Masses that are not known are left out. `before` and `after` hold one
+    fit per body. Raises AccountError if the bodies were not followed along the same axes.
     """
     _require_same_axes(trial)
     named: dict[str, Estimate] = {}
@@ -136,10 +136,9 @@ def read_collision(
                     named[name] = fit.estimate(axis, time, order, glide.key(fit.body))
     shared = list(glide.parts)
     bodies = tuple(fit.body for fit in before)
-    for body in bodies:
-        if body not in masses:
-            raise AccountError(trial.name, f"The mass of {body} is missing.")
-    for name, (key, fact) in [(f"m {b}", masses[b]) for b in bodies] + ([("e", restitution)] if restitution else []):
+    for name, (key, fact) in [(f"m {b}", masses[b]) for b in bodies if b in masses] + (
+        [("e", restitution)] if restitution else []
+    ):
         named[name] = Estimate(fact.si, {}, {key: 1.0})
         shared.append(
             SharedPart(Source(key.name, "fact", f"fact {key.name}", fact.bounded), (key,), np.array([[fact.u**2]]))

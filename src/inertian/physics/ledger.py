@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from inertian.physics.collisions import CollisionReadings
+from inertian.physics.collisions import AccountError, CollisionReadings
 from inertian.physics.laws import (
     CLOSING,
     OPENING,
@@ -132,9 +132,13 @@ def draw_up(readings: CollisionReadings, expectations: Mapping[str, Expectation]
     """Return every ledger of a collision: momentum along each axis, and kinetic energy.
 
     `expectations` by law name; momentum is expected conserved and kinetic energy not, unless said otherwise. The
-    restitution is None where it is not defined: other than two bodies, or no clear contact.
+    restitution is None where it is not defined: other than two bodies, or no clear contact. Raises AccountError if a
+    mass is missing.
     """
     at = readings.encounter
+    for body in at.bodies:
+        if f"m {body}" not in readings.inputs.names:
+            raise AccountError(body, f"The mass of {body} is missing.")
     ledgers = []
     for axis in at.axes:
         law = momentum_law(axis)
@@ -146,7 +150,7 @@ def draw_up(readings: CollisionReadings, expectations: Mapping[str, Expectation]
         expectation = Expectation.NOT_CONSERVED
     function = partial(energy_account, at=at, given_e=expectation is Expectation.GIVEN_E)
     ledgers.append(_ledger(ENERGY, ENERGY_UNIT, function, expectation, readings))
-    return Accounts(tuple(ledgers), _together(readings, tuple(ledgers)), _restitution(readings), readings)
+    return Accounts(tuple(ledgers), _together(readings, tuple(ledgers)), restitution_of(readings), readings)
 
 
 def _together(readings: CollisionReadings, ledgers: tuple[Ledger, ...]) -> JointJudgement | None:
@@ -181,7 +185,8 @@ def _pooled_dof(joint: Joint) -> float:
     return min(joint.dof(name) for name in joint.names)
 
 
-def _restitution(readings: CollisionReadings) -> Scalar | None:
+def restitution_of(readings: CollisionReadings) -> Scalar | None:
+    """Return the coefficient of restitution, or None where it is not defined; masses do not matter to it."""
     at = readings.encounter
     if len(at.bodies) != 2 or at.timer is None:
         return None

@@ -2,7 +2,7 @@
 
 import weakref
 from collections import OrderedDict
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
@@ -18,8 +18,10 @@ from inertian.physics.ledger import ENERGY, Accounts, draw_up
 from inertian.physics.verdicts import Expectation
 from inertian.project.project import READING_NOISE, RESTITUTION, Entry, Project
 from inertian.quantities.errors import InertianError
+from inertian.quantities.facts import Fact, FactId
 
-CACHED = 256  # results kept; each is a few kB
+CACHED = 256  # results kept at most
+CACHED_SAMPLES = 20_000_000  # samples that kept results may rest on; fewer results are kept of long recordings
 
 Result = TypeVar("Result")
 
@@ -55,16 +57,22 @@ def _dependable(groups: list[tuple[BodyFit, ...]]) -> list[tuple[BodyFit, ...]]:
     return [group for group in groups if not any(fit.stray for fit in group)] or groups
 
 
+def _room(samples: int) -> int:
+    """How many results to keep that rest on this many samples each."""
+    return max(4, min(CACHED, CACHED_SAMPLES // max(samples, 1)))
+
+
 class Evaluator:
     """Computes results of a project and remembers them, by the identity of what they depend on.
 
-    Trials are held weakly: closing a project frees its data. Not for use from two threads at once.
+    One for each open project: it goes with it, and frees its data. Not for use from two threads at once.
     """
 
     def __init__(self) -> None:
         self._by_trial: weakref.WeakKeyDictionary[Trial, OrderedDict[Hashable, object]] = weakref.WeakKeyDictionary()
         self._series: OrderedDict[Hashable, tuple[tuple[weakref.ref[Trial], ...], SeriesResult]] = OrderedDict()
-        self._accounts: OrderedDict[Hashable, tuple[SeriesResult, Accounts | InertianError]] = OrderedDict()
+        self._results: OrderedDict[Hashable, tuple[object, object]] = OrderedDict()
+        self._size = 0  # samples behind one series result
 
     def _of_trial(self, trial: Trial, key: Hashable, compute: Callable[[], Result]) -> Result:
         cache = self._by_trial.setdefault(trial, OrderedDict())
@@ -72,7 +80,7 @@ class Evaluator:
             cache.move_to_end(key)
         else:
             cache[key] = compute()
-            if len(cache) > CACHED:
+            while len(cache) > _room(len(trial.t)):
                 cache.popitem(last=False)
         return cache[key]  # type: ignore[return-value]
 
@@ -104,7 +112,8 @@ class Evaluator:
             return known[1]
         result = self._evaluate(entries, settings.motion, settings.scope, given)
         self._series[key] = (tuple(weakref.ref(e.trial) for e in entries), result)
-        if len(self._series) > CACHED // 8:
+        self._size = sum(len(e.trial.t) for e in entries)
+        while len(self._series) > max(_room(self._size) // 8, 2):
             self._series.popitem(last=False)
         return result
 
@@ -132,43 +141,54 @@ class Evaluator:
         noise = estimate_noise(groups, values, resolution, given)
         return SeriesResult(before, after, noise, glide_of(groups, values, noise, scope), refused)
 
-    def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
-        """Return the ledgers of one trial, or the reason why there are none."""
+    def readings(self, project: Project, trial: str) -> CollisionReadings | InertianError:
+        """Return the readings at the contact of one trial, or the reason why there are none; masses may be missing."""
         entry = project.entry(trial)
         series = self.series(project, entry.series)
-        expectations = project.series_named(entry.series).expectations
-        e = project.fact(RESTITUTION, entry) if expectations.get(ENERGY) is Expectation.GIVEN_E else None
+        given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
+        e = project.fact(RESTITUTION, entry) if given else None
         masses = project.masses(entry)
-        key = (id(series), trial, entry.spans, tuple(masses.items()), tuple(expectations.items()), e)
-        known = self._accounts.get(key)
-        if known and known[0] is series:
-            self._accounts.move_to_end(key)
-            return known[1]
-        result: Accounts | InertianError
+
+        def compute() -> CollisionReadings:
+            return _read(entry, series, masses, e)
+
+        return self._result(("readings", trial, entry.spans, tuple(masses.items()), e), series, compute)
+
+    def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
+        """Return the ledgers of one trial, or the reason why there are none."""
+        readings = self.readings(project, trial)
+        if isinstance(readings, InertianError):
+            return readings
+        expectations = project.series_named(project.entry(trial).series).expectations
+        key = ("accounts", tuple(expectations.items()))
+        return self._result(key, readings, lambda: draw_up(readings, expectations))
+
+    def _result(self, key: Hashable, source: object, compute: Callable[[], Result]) -> Result | InertianError:
+        """Return a result, or why there is none, from the cache if it was made from this very source before."""
+        place = (id(source), key)
+        known = self._results.get(place)
+        if known and known[0] is source:
+            self._results.move_to_end(place)
+            return known[1]  # type: ignore[return-value]
+        result: Result | InertianError
         try:
-            readings = self._readings(project, entry, series)
-            result = draw_up(readings, expectations)
+            result = compute()
         except InertianError as error:
             result = error
-        self._accounts[key] = (series, result)
-        if len(self._accounts) > CACHED:
-            self._accounts.popitem(last=False)
+        self._results[place] = (source, result)
+        while len(self._results) > _room(self._size):
+            self._results.popitem(last=False)
         return result
 
-    def _readings(self, project: Project, entry: Entry, series: SeriesResult) -> CollisionReadings:
-        trial, spans = entry.trial, entry.spans
-        if spans.contact is None or spans.before is None or spans.after is None:
-            raise AccountError(trial.name, "The spans before, contact and after are not marked yet.")
-        if trial.id in series.refused:
-            raise series.refused[trial.id]
-        given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
-        return read_collision(
-            trial,
-            spans.contact,
-            series.before[trial.id],
-            series.after[trial.id],
-            project.masses(entry),
-            series.noise_of(trial.id),
-            series.glide,
-            project.fact(RESTITUTION, entry) if given else None,
-        )
+
+def _read(
+    entry: Entry, series: SeriesResult, masses: Mapping[str, tuple[FactId, Fact]], e: tuple[FactId, Fact] | None
+) -> CollisionReadings:
+    """Read one collision off the fits of its series. Raises InertianError with what is missing."""
+    trial, spans = entry.trial, entry.spans
+    if spans.contact is None or spans.before is None or spans.after is None:
+        raise AccountError(trial.name, "The spans before, contact and after are not marked yet.")
+    if trial.id in series.refused:
+        raise series.refused[trial.id]
+    before, after = series.before[trial.id], series.after[trial.id]
+    return read_collision(trial, spans.contact, before, after, masses, series.noise_of(trial.id), series.glide, e)
