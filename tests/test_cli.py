@@ -73,8 +73,9 @@ def test_ledger_text_shows_units_and_uncertainties(written):
     done = inertian("ledger", written / "Ice rink.inertian")
     assert done.returncode == 0
     lines = [line for line in done.stdout.splitlines() if line.startswith("  ")]
+    assert lines.pop() == "  momentum along x and y together: no imbalance seen"
     assert len(lines) == 23
-    assert all(line.count("±") == 3 and ("kg m/s" in line or " J" in line) for line in lines)
+    assert all(line.count("±") == 3 and ("kg·m/s" in line or " J" in line) for line in lines)
 
 
 @pytest.mark.parametrize("content", [b"", b"PK\x03\x04 not a zip", b"time (s)\tx (m)\n0\t1\n", None])

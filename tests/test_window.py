@@ -180,6 +180,29 @@ def test_a_mass_typed_in_any_spelling_changes_the_account(open_window, demo, qtb
     assert window.margin.masses["heavy"].trouble.isHidden()
 
 
+def test_reading_noise_can_be_typed_and_given_back(open_window, demo, qtbot):
+    window = open_window(demo)
+    start, line = numbers(window), window.margin.noise_field.line
+
+    def type_noise(text):
+        line.setFocus()
+        line.selectAll()
+        qtbot.keyClick(line, Qt.Key.Key_Delete)
+        qtbot.keyClicks(line, text)
+        qtbot.keyClick(line, Qt.Key.Key_Return)
+
+    type_noise("1 cm")
+    assert window.margin.noise.text() == words.AS_TYPED
+    rough = window.document.evaluator.readings(window.document.project, demo.entries[0].trial.id).inputs
+    fine = window.document.evaluator.readings(demo, demo.entries[0].trial.id).inputs
+    assert rough.u("v heavy x open") > 6 * fine.u("v heavy x open")
+    type_noise("0.1 mm")
+    assert "smaller than the scatter" in window.margin.notes.text()
+    type_noise("")
+    assert numbers(window) == start
+    assert window.document.history.undo_name == "Clear reading noise"
+
+
 def test_the_ledger_adds_up_on_screen_and_its_expectation_can_be_changed(open_window, demo, qtbot):
     window = open_window(demo)
     qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)

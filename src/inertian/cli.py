@@ -4,7 +4,7 @@ import json
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
@@ -24,32 +24,20 @@ def ledger(
     """Print every ledger of every trial."""
     from inertian.project.saving import load
     from inertian.quantities.errors import InertianError
-    from inertian.report.ledgers import ledgers_json
+    from inertian.report.ledgers import ledgers_json, ledgers_text
 
     try:
         opened = load(project)
     except InertianError as error:
         refuse([str(error)])
         return
-    result, refusals = ledgers_json(opened, opened.name)
     if as_json:
+        result, refusals = ledgers_json(opened)
         print(json.dumps(result, ensure_ascii=False, allow_nan=False))
     else:
-        _print_text(result)
+        lines, refusals = ledgers_text(opened)
+        print("\n".join(lines))
     refuse(refusals)
-
-
-def _print_text(result: dict[str, Any]) -> None:
-    from inertian.quantities.rounding import write
-
-    for trial in result["trials"]:
-        print(trial["name"])
-        for item in trial["ledgers"]:
-            amounts = [
-                write(item[k]["value"], item[k]["u"], item["unit"]) for k in ("opening", "closing", "unaccounted")
-            ]
-            print(f"  {item['law']}: before {amounts[0]}, after {amounts[1]}, unaccounted {amounts[2]}", end="")
-            print(f": {item['verdict']}" if item["verdict"] else "")
 
 
 def _write_demo(folder: Path) -> None:

@@ -19,7 +19,8 @@ MEANINGS = (Meaning.LIMITS, Meaning.LAST_DIGIT, Meaning.STANDARD, Meaning.EXPAND
 class FactField(QWidget):
     """Shows one fact and reads what is typed: "19.1 ± 0.1 kg", "19,1 kg", "19100 g".
 
-    `edited` carries the new fact; text that cannot be understood stays, with the reason under it.
+    `edited` carries the new fact, None if it was cleared. Text that cannot be understood
+    stays, with the reason under it.
     """
 
     edited = pyqtSignal(object)
@@ -29,6 +30,7 @@ class FactField(QWidget):
         self._read = read
         self._fact: Fact | None = None
         self.show_meaning = True
+        self.may_be_empty = False  # then clearing the field takes the fact out
         self.label = QLabel(label)
         self.line = _Line(self)
         self.line.setPlaceholderText(hint)
@@ -52,7 +54,7 @@ class FactField(QWidget):
 
     def show_fact(self, fact: Fact | None) -> None:
         """Show a fact, unless the person is typing over it."""
-        if fact == self._fact and fact is not None:
+        if fact == self._fact and (fact is not None or self.line.isModified()):
             return
         self._fact = fact
         self.reset()
@@ -76,6 +78,11 @@ class FactField(QWidget):
 
     def _take(self) -> None:
         if not self.line.isModified():
+            return
+        if self.may_be_empty and not self.line.text().strip():
+            self._fact = None
+            self.reset()
+            self.edited.emit(None)
             return
         said = self._fact.meaning if self._fact else Meaning.LIMITS
         meaning = said if said in MEANINGS and said is not Meaning.LAST_DIGIT else Meaning.LIMITS

@@ -15,7 +15,7 @@ from inertian.physics.ledger import ENERGY, Accounts, Ledger, restitution_of
 from inertian.physics.verdicts import SIGN
 from inertian.project.edits import fact_set, motion_set
 from inertian.project.notes import Note, second_look
-from inertian.project.project import Entry
+from inertian.project.project import READING_NOISE, Entry
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_positive
@@ -25,6 +25,11 @@ from inertian.quantities.units import unit_of
 def read_mass(text: str, meaning: Meaning) -> Fact:
     """Read a mass as typed. Raises InertianError."""
     return parse_positive(text, "mass", unit_of("mass", "kg"), meaning)
+
+
+def read_noise(text: str, _meaning: Meaning) -> Fact:
+    """Read the standard deviation of one position reading as typed. Raises InertianError."""
+    return parse_positive(text, "length", unit_of("length", "mm"), Meaning.STANDARD)
 
 
 class Margin(QScrollArea):
@@ -124,10 +129,15 @@ class Margin(QScrollArea):
             column.addWidget(self.slowing[body.name])
         column.addSpacing(4)
         self.noise, self.stamps = label("", "small"), label("", "small")
-        for name, shower in ((words.NOISE, self.noise), (words.STAMPS, self.stamps)):
-            column.addWidget(label(name))
+        self.noise_field = FactField(self._theme, words.NOISE, words.NOISE_HINT, read_noise)
+        self.noise_field.show_meaning, self.noise_field.may_be_empty = False, True
+        self.noise_field.edited.connect(self._set_noise)
+        column.addWidget(self.noise_field)
+        column.addWidget(self.noise)
+        column.addWidget(label(words.STAMPS))
+        column.addWidget(self.stamps)
+        for shower in (self.noise, self.stamps):
             shower.setWordWrap(True)
-            column.addWidget(shower)
 
     def _build_readings(self, entry: Entry, column: QVBoxLayout) -> None:
         column.addWidget(label(words.READINGS, "heading"))
@@ -187,7 +197,10 @@ class Margin(QScrollArea):
         self._show_notes(second_look(entry, result))
         noise = result.noise
         u = noise.reading / (2.0 * noise.dof) ** 0.5 if noise.dof > 0 else 0.0
-        self.noise.setText(words.ESTIMATED.format(sigma=shown(1e3 * noise.reading, 1e3 * u, "mm")))
+        typed = project.fact(READING_NOISE, entry)
+        self.noise_field.show_fact(typed[1] if typed else None)
+        sigma = shown(1e3 * noise.reading, 1e3 * u, "mm")
+        self.noise.setText(words.AS_TYPED if noise.given else words.ESTIMATED.format(sigma=sigma))
         self.noise.setToolTip(words.SIGMA_TIP.format(dof=shown_plain(noise.dof)))
         relative = noise.pools.relative.get(("time stamps", "time stamps"), 0.0)
         stamp = shown(1e3 * noise.stamp, 1e3 * noise.stamp * 0.5 * relative**0.5, "ms")
@@ -258,6 +271,12 @@ class Margin(QScrollArea):
         entry, project = self._document.entry, self._document.settled
         known = project.fact(mass_key(body), entry)
         self._document.do(fact_set(project, known[0] if known else FactId(mass_key(body)), fact))
+
+    def _set_noise(self, fact: Fact | None) -> None:
+        entry, project = self._document.entry, self._document.settled
+        known = project.fact(READING_NOISE, entry)
+        scope = project.series_named(entry.series).scope
+        self._document.do(fact_set(project, known[0] if known else FactId(READING_NOISE, scope), fact))
 
     def _set_motion(self) -> None:
         entry = self._document.entry

@@ -47,10 +47,10 @@ class Intervals(QWidget):
         self.update()
 
     def _rows(self, ledger: Ledger) -> list[tuple[str, float, Scalar]]:
-        expected = ledger.opening.value + sum(s.value for _, s in ledger.entries)
+        expected = ledger.expected
         return [
-            (words.ROW_EXPECTED, 0.0, ledger.opening),
-            (words.ROW_AFTER, ledger.closing.value - expected, ledger.closing),
+            (words.ROW_EXPECTED, 0.0, expected),
+            (words.ROW_AFTER, ledger.closing.value - expected.value, ledger.closing),
             (words.ROW_LEFT, ledger.unaccounted.value, ledger.unaccounted),
         ]
 

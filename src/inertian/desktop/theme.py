@@ -73,6 +73,8 @@ def style_sheet(t: Theme) -> str:
     """Return the style sheet of a theme."""
     return f"""
 QMainWindow, QDialog {{ background: {t.paper}; }}
+QMessageBox {{ border: 1px solid {t.edge}; }}
+QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QToolTip {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; padding: 4px; }}
 QMenuBar {{ background: {t.paper}; color: {t.ink}; border-bottom: 1px solid {t.rule}; padding: 0 4px; }}
 QMenuBar::item {{ padding: 4px 8px; background: transparent; }}

@@ -72,8 +72,10 @@ MOTION_TIP = (
     "How a stone moves while nothing hits it. One deceleration per body: friction on the ice, found from all spans of "
     "the series together."
 )
-ESTIMATED = "{sigma} each, from the scatter about the fits"
-STAMPS_FOUND = "{sigma} each, from the scatter"
+NOISE_HINT = "estimated; type to fix it, e.g. 1.5 mm"
+ESTIMATED = "{sigma}, from the scatter about the fits"
+AS_TYPED = "as typed: the standard deviation of one reading"
+STAMPS_FOUND = "{sigma}, from the scatter"
 STAMPS_NONE = "no unevenness seen"
 DECELERATION = "slows by {value}"
 SECOND_LOOK = "Second look"

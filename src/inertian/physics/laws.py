@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 Values = Mapping[str, NDArray[Any]]
 Results = dict[str, Any]
-OPENING, CLOSING, UNACCOUNTED = "opening", "closing", "unaccounted"
+OPENING, CLOSING, UNACCOUNTED, EXPECTED = "opening", "closing", "unaccounted", "expected"
 FRICTION, GIVEN_LOSS = "outside forces", "into other forms, by e"
 
 
@@ -125,9 +125,9 @@ def energy_account(q: Values, at: Encounter, given_e: bool) -> Results:
 
 def _account(opened: Results, closed: Results, entries: Results) -> Results:
     opening, closing = sum(opened.values()), sum(closed.values())
-    unaccounted = closing - opening - sum(entries.values())
+    expected = opening + sum(entries.values())
     named = {f"entry {name}": value for name, value in entries.items()}
-    totals = {OPENING: opening, CLOSING: closing, UNACCOUNTED: unaccounted}
+    totals = {OPENING: opening, CLOSING: closing, EXPECTED: expected, UNACCOUNTED: closing - expected}
     return {**opened, **closed, **named, **totals}
 
 

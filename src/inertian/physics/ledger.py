@@ -10,6 +10,7 @@ import numpy as np
 from inertian.physics.collisions import AccountError, CollisionReadings
 from inertian.physics.laws import (
     CLOSING,
+    EXPECTED,
     OPENING,
     UNACCOUNTED,
     LawFunction,
@@ -66,6 +67,11 @@ class Ledger:
     def closing(self) -> Scalar:
         """The total at the closing instant."""
         return self.amounts[CLOSING]
+
+    @property
+    def expected(self) -> Scalar:
+        """What should be there at the closing instant: opening + entries."""
+        return self.amounts[EXPECTED]
 
     @property
     def unaccounted(self) -> Scalar:

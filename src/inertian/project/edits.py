@@ -55,11 +55,11 @@ def spans_suggested(project: Project, trial: str) -> Edit:
     return _respanned(project, entry, spans, "Mark spans")
 
 
-def fact_set(project: Project, key: FactId, fact: Fact) -> Edit:
-    """Set one fact of the setup."""
+def fact_set(project: Project, key: FactId, fact: Fact | None) -> Edit:
+    """Set one fact of the setup, or take it out if None."""
     if project.setup.get(key) == fact:
         return Edit("", project)
-    return Edit(f"Set {key.name}", project.with_fact(key, fact))
+    return Edit(f"{'Set' if fact else 'Clear'} {key.name}", project.with_fact(key, fact))
 
 
 def motion_set(project: Project, series: str, motion: FreeMotion) -> Edit:

@@ -1,6 +1,7 @@
 """Ledgers as JSON, SI at full precision; docs/schemas/ledger-1.json describes the form."""
 
 import math
+from collections.abc import Iterator
 from typing import Any
 
 from inertian.physics.ledger import Accounts, Ledger
@@ -8,6 +9,7 @@ from inertian.project.evaluation import Evaluator
 from inertian.project.project import Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
+from inertian.quantities.rounding import write
 
 SCHEMA = 1
 _UNIT = {"kg·m/s": "kg m/s"}  # as ASCII, for scripts
@@ -29,8 +31,8 @@ def scalar_json(scalar: Scalar) -> dict[str, float | None]:
     }
 
 
-def ledger_json(ledger: Ledger, accounts: Accounts) -> dict[str, Any]:
-    """Return one ledger; `joint` is the test of all momentum axes together, where there are several."""
+def ledger_json(ledger: Ledger) -> dict[str, Any]:
+    """Return one ledger."""
     judged = ledger.judgement
     return {
         "law": ledger.law,
@@ -51,17 +53,42 @@ def ledger_json(ledger: Ledger, accounts: Accounts) -> dict[str, Any]:
     }
 
 
-def ledgers_json(project: Project, name: str) -> tuple[dict[str, Any], list[str]]:
-    """Return all ledgers of all trials, and one line for each trial that has none, with the reason."""
+def all_accounts(project: Project) -> Iterator[tuple[str, Accounts | InertianError]]:
+    """Yield each trial's name with its ledgers, or with the reason why there are none."""
     evaluator = Evaluator()
+    for entry in project.entries:
+        yield entry.trial.name, evaluator.accounts(project, entry.trial.id)
+
+
+def ledgers_json(project: Project) -> tuple[dict[str, Any], list[str]]:
+    """Return all ledgers of all trials, and one line for each trial that has none, with the reason."""
     trials: list[dict[str, Any]] = []
     refusals: list[str] = []
-    for entry in project.entries:
-        accounts = evaluator.accounts(project, entry.trial.id)
+    for name, accounts in all_accounts(project):
         if isinstance(accounts, InertianError):
-            refusals.append(f"{entry.trial.name}: {accounts}")
-            trials.append({"name": entry.trial.name, "ledgers": []})
+            refusals.append(f"{name}: {accounts}")
+            trials.append({"name": name, "ledgers": []})
         else:
-            ledgers = [ledger_json(ledger, accounts) for ledger in accounts.ledgers]
-            trials.append({"name": entry.trial.name, "ledgers": ledgers})
-    return {"project": name, "schema": SCHEMA, "trials": trials}, refusals
+            trials.append({"name": name, "ledgers": [ledger_json(ledger) for ledger in accounts.ledgers]})
+    return {"project": project.name, "schema": SCHEMA, "trials": trials}, refusals
+
+
+def ledgers_text(project: Project) -> tuple[list[str], list[str]]:
+    """Return the same as lines for reading, rounded, with the joint test of several axes; and the refusals."""
+    lines: list[str] = []
+    refusals: list[str] = []
+    for name, accounts in all_accounts(project):
+        if isinstance(accounts, InertianError):
+            refusals.append(f"{name}: {accounts}")
+            continue
+        lines.append(name)
+        for ledger in accounts.ledgers:
+            sides = {"before": ledger.opening, "after": ledger.closing, "unaccounted": ledger.unaccounted}
+            amounts = ", ".join(f"{side} {write(s.value, s.u, ledger.unit)}" for side, s in sides.items())
+            verdict = f": {ledger.judgement.verdict}" if ledger.judgement.verdict else ""
+            lines.append(f"  {ledger.law}: {amounts}{verdict}")
+        if accounts.together:
+            lines.append(
+                f"  momentum along {' and '.join(accounts.together.axes)} together: {accounts.together.verdict}"
+            )
+    return lines, refusals
