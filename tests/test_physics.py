@@ -121,7 +121,7 @@ def test_restitution_can_be_given_and_is_not_defined_without_a_hit():
     assert dict(energy.entries)[laws.GIVEN_LOSS].value == pytest.approx(
         -0.5 * 19.1 * 11.3 / 30.4 * 0.36 * 1.5**2, rel=1e-2
     )
-    assert energy.expected.u > 3 * energy.opening.u  # the ± of e belongs to what is expected
+    assert energy.expected.u > 2 * energy.opening.u  # the ± of e belongs to what is expected
     false = stated.with_fact(FactId(RESTITUTION), Fact(0.6, 0.01, Meaning.STANDARD, NUMBER))
     assert accounts(false).ledger(ENERGY).judgement.verdict is Verdict.IMBALANCE
     missed = accounts(collision((0.4,), (0.4,), noise=1e-3))

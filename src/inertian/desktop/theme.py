@@ -42,7 +42,8 @@ def decimal_mark() -> str:
 def apply(application: QApplication, theme: Theme) -> None:
     """Dress the whole application in a theme."""
     load_fonts()
-    application.setStyle("Fusion")
+    if application.style().objectName() != "fusion":
+        application.setStyle("Fusion")
     application.setFont(font())
     palette = QPalette()
     role = QPalette.ColorRole

@@ -3,6 +3,7 @@
 import csv
 import hashlib
 import io
+import math
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -18,7 +19,6 @@ from inertian.quantities.units import Unit, kind_of, unit_of
 KEPT_BYTES = 64 * 1024 * 1024
 LARGEST = 512 * 1024 * 1024
 _DELIMITERS = {"\t": "tab", ";": "semicolon", ",": "comma"}
-_NUMBER = re.compile(r"^[+\-−]?(\d+([.,]\d*)?|[.,]\d+)([eE][+\-−]?\d+)?$")
 _HEADER = re.compile(r"^\s*(?P<name>.*?)\s*(?:[(\[]\s*(?P<unit>[^)\]]*?)\s*[)\]])?\s*$")
 _TIME_NAMES = {"t", "time", "times", "zeit", "temps", "tiempo", "tempo", "tijd", "tid", "czas", "čas", "aika"}
 _AXES = ("x", "y", "z")
@@ -113,8 +113,20 @@ def _decode(file: str, content: bytes) -> str:
         return content.decode("cp1252", errors="replace")
 
 
+def _number(cell: str) -> float:
+    """The number in a cell, with comma or point as decimal mark, or NaN if there is none."""
+    try:
+        value = float(cell)
+    except ValueError:
+        try:
+            value = float(cell.replace(",", ".").replace("−", "-"))
+        except ValueError:
+            return math.nan
+    return value if math.isfinite(value) and "_" not in cell else math.nan
+
+
 def _is_number(cell: str) -> bool:
-    return _NUMBER.match(cell.strip()) is not None
+    return not math.isnan(_number(cell))
 
 
 def _cells(line: str, delimiter: str) -> tuple[str, ...]:
@@ -212,10 +224,8 @@ def _numbers(table: _Table, columns: Sequence[_Column]) -> tuple[Array, tuple[tu
     for number, cells in table.rows:
         row = []
         for column in columns:
-            cell = cells[column.index].strip() if column.index < len(cells) else ""
-            number_text = cell.replace("−", "-").replace(table.decimal, ".")
-            row.append(float(number_text) if _is_number(cell) else float("nan"))
-        if np.isnan(row[0]):
+            row.append(_number(cells[column.index]) if column.index < len(cells) else math.nan)
+        if math.isnan(row[0]):
             unusable.append((number, table.delimiter.join(cells)[:200], "no time"))
         else:
             values.append(row)

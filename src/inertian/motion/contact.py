@@ -2,7 +2,6 @@
 
 import numpy as np
 
-from inertian.motion.fits import fit_polynomial
 from inertian.motion.spans import Span, SpanKind, Spans
 from inertian.motion.trials import Trial
 from inertian.quantities.estimates import Array
@@ -54,6 +53,16 @@ def break_row(trial: Trial) -> int | None:
     return int(rows[best])
 
 
+def _meeting(trial: Trial, rows: slice, time: float) -> Array:
+    """Return position and velocity of every channel at a time, from a parabola each; shape (2, channels), in SI."""
+    scale = float(np.ptp(trial.t[rows])) or 1.0
+    local = (trial.t[rows] - time) / scale
+    x = np.stack([c.si[rows] for body in trial.bodies for c in body.channels], axis=1)
+    used = np.all(np.isfinite(x), axis=1)
+    design = np.vander(local[used], 3, increasing=True)
+    return np.asarray(np.linalg.lstsq(design, x[used], rcond=None)[0][:2] / np.array([[1.0], [scale]]))
+
+
 def suggest_spans(trial: Trial) -> Spans:
     """Return before, contact and after for a trial with one hit; no spans if no hit stands out.
 
@@ -64,17 +73,12 @@ def suggest_spans(trial: Trial) -> Spans:
     if row is None:
         return Spans()
     t, step = trial.t, trial.step()
-    moment, largest = 0.5 * float(t[row - 1] + t[row]), 0.0
-    for body in trial.bodies:
-        for channel in body.channels:
-            before = fit_polynomial(t, channel.si, 2, slice(0, row))
-            after = fit_polynomial(t, channel.si, 2, slice(row, len(t)))
-            middle = 0.5 * float(t[row - 1] + t[row])
-            kick = after.at(middle, 1) - before.at(middle, 1)
-            if abs(kick) > largest:
-                largest = abs(kick)
-                away = (before.at(middle) - after.at(middle)) / kick
-                moment = middle + float(np.clip(away, -step, step))
+    middle = 0.5 * float(t[row - 1] + t[row])
+    before, after = _meeting(trial, slice(0, row), middle), _meeting(trial, slice(row, len(t)), middle)
+    kicks = after[1] - before[1]
+    clearest = int(np.argmax(np.abs(kicks)))
+    away = (before[0] - after[0])[clearest] / (kicks[clearest] or np.inf)
+    moment = middle + float(np.clip(away, -step, step))
     start, stop = moment - MARGIN * step, moment + MARGIN * step
     if start - t[0] < 2 * step or t[-1] - stop < 2 * step:
         return Spans()
