@@ -268,7 +268,7 @@ def test_work_left_by_a_killed_session_is_offered_back(demo, tmp_path, monkeypat
     now = {p.name for p in next(tmp_path.iterdir()).iterdir()}
     assert len(now - written) == 1  # the small analysis; raw data are written once
     assert leftovers(tmp_path) == []  # its session still runs
-    monkeypatch.setattr(recovery, "_running", lambda pid: False)
+    monkeypatch.setattr(recovery, "_started", lambda pid: "another boot")
     (left,) = leftovers(tmp_path)
     _same(left.project, edited)
     assert left.path == tmp_path / "rink.inertian"

@@ -329,12 +329,45 @@ def test_work_left_by_a_kill_is_offered_at_the_next_start(open_window, demo, qtb
     window.document.do(window_edit(window))
     folder = tmp_path / "recovery"
     qtbot.waitUntil(lambda: bool(list(folder.glob("*/index.json"))), timeout=1500)  # on disk within about a second
-    monkeypatch.setattr(recovery, "_running", lambda pid: False)
+    monkeypatch.setattr(recovery, "_started", lambda pid: "another boot")
     monkeypatch.setattr(keeping, "ask", lambda *a: QMessageBox.StandardButton.Yes)
     again = open_window(Project("empty"))
     qtbot.waitUntil(lambda: len(again.document.project.entries) == 11, timeout=20_000)
     assert again.document.entry.spans.named("before").start == pytest.approx(0.2)
     assert again.document.history.unsaved
+
+
+def test_closing_on_purpose_leaves_no_recovery_copy(open_window, demo, qtbot, tmp_path, monkeypatch):
+    window = open_window(demo)
+    window.document.do(window_edit(window))
+    folder = tmp_path / "recovery"
+    qtbot.waitUntil(lambda: bool(list(folder.glob("*/index.json"))), timeout=1500)
+    window.document.undo()
+    window.document.redo()  # a copy is on its way when the window closes
+    monkeypatch.setattr(keeping, "ask", lambda *a: QMessageBox.StandardButton.Discard)
+    assert window.close()
+    assert list(folder.iterdir()) == []
+
+
+def test_two_drops_in_a_row_both_come_in(open_window, qtbot, tmp_path):
+    from inertian.rink.day import day
+
+    window = open_window(Project("empty"))
+    for file in day()[:4]:
+        (tmp_path / file.name).write_bytes(file.content)
+    paths = sorted(tmp_path.glob("*.tsv"))
+    window.keeping.open_files(paths[:2])
+    window.keeping.open_files(paths[2:])
+    qtbot.waitUntil(lambda: len(window.document.project.entries) == 4, timeout=5000)
+
+
+def test_names_from_files_are_shown_as_they_are(open_window, qtbot, tmp_path):
+    (tmp_path / "a.tsv").write_text("time (s)\t<b>puck</b> (m)\n" + "".join(f"{t}\t{abs(t - 9)}\n" for t in range(20)))
+    window = open_window(Project("empty"))
+    window.keeping.open_files([tmp_path / "a.tsv"])
+    qtbot.waitUntil(lambda: bool(window.margin.masses), timeout=5000)
+    label = window.margin.masses["<b>puck</b>"].label
+    assert (label.text(), label.textFormat()) == ("Mass of <b>puck</b>", Qt.TextFormat.PlainText)
 
 
 def test_trials_are_taken_from_the_shelf_by_mouse_and_keys(open_window, demo, qtbot):

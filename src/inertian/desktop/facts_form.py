@@ -32,6 +32,7 @@ class FactField(QWidget):
         self.show_meaning = True
         self.may_be_empty = False  # then clearing the field takes the fact out
         self.label = QLabel(label)
+        self.label.setTextFormat(Qt.TextFormat.PlainText)  # names come from files
         self.line = _Line(self)
         self.line.setPlaceholderText(hint)
         self.line.setAccessibleName(label)
@@ -45,6 +46,7 @@ class FactField(QWidget):
         self.trouble = QLabel()
         self.trouble.setProperty("role", "alarm")
         self.trouble.setWordWrap(True)
+        self.trouble.setTextFormat(Qt.TextFormat.PlainText)
         self.trouble.hide()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
@@ -17,6 +18,10 @@ from inertian.quantities.errors import InertianError
 RECOVERY_PAUSE_MS = 300  # every edit is on disk within a second
 
 
+if TYPE_CHECKING:
+    from inertian.project.recovery import Recovery
+
+
 class Keeping(QObject):
     """Everything between the document and the disk. Slow parts run on the worker."""
 
@@ -26,7 +31,8 @@ class Keeping(QObject):
         super().__init__(window)
         self._window, self._say, self._document, self._worker = window, say, document, worker
         self._root = root
-        self._recovery: object | None = None
+        self._recovery: Recovery | None = None
+        self._opened = 0
         self._soon = QTimer(self, singleShot=True, interval=RECOVERY_PAUSE_MS)
         self._soon.timeout.connect(self._keep)
         document.changed.connect(self._soon.start)
@@ -43,11 +49,16 @@ class Keeping(QObject):
         """Open a project, or bring in recordings; a file that cannot be read leaves what is open untouched."""
         projects = [p for p in paths if p.suffix == ".inertian"]
         recordings = [p for p in paths if p not in projects]
-        if projects and self.may_leave():
-            self._open_project(projects[0])
+        if projects:
+            if self.may_leave():
+                self._open_project(projects[0])
+                left = [p.name for p in paths if p != projects[0]]
+                if left:
+                    tell(self._window, words.TROUBLE_TITLE, words.ONE_PROJECT.format(files=", ".join(left)))
         elif recordings:
             self._say(words.BRINGING_IN.format(file=recordings[0].name))
-            self._worker.run("open", lambda: _read_all(recordings), self._bring_in, self._trouble)
+            self._opened += 1  # each lot has a kind of its own: a second drop must not push out the first
+            self._worker.run(f"bring in {self._opened}", lambda: _read_all(recordings), self._bring_in, self._trouble)
 
     def _open_project(self, path: Path) -> None:
         def work() -> Project:
@@ -163,16 +174,12 @@ class Keeping(QObject):
     # -- recovery -------------------------------------------------------------------------------------------------
 
     def _keep(self) -> None:
-        project, path = self._document.settled, self._document.path
-        if self._document.history.unsaved:
-            self._worker.run("keep", lambda: self._copy().keep(project, path), lambda _none: None, self._not_kept)
-
-    def _copy(self) -> object:
         from inertian.project.recovery import Recovery, default_folder
 
-        if self._recovery is None:
-            self._recovery = Recovery(self._root or default_folder())
-        return self._recovery
+        project, path = self._document.settled, self._document.path
+        if self._document.history.unsaved:
+            recovery = self._recovery = self._recovery or Recovery(self._root or default_folder())
+            self._worker.run("keep", lambda: recovery.keep(project, path), lambda _none: None, self._not_kept)
 
     def _not_kept(self, error: BaseException) -> None:
         if not isinstance(error, OSError):
@@ -186,8 +193,11 @@ class Keeping(QObject):
             self._worker.run("forget", recovery.forget, lambda _none: None, self._not_kept)
 
     def leave(self) -> None:
-        """Give up the recovery copy: the window closes on purpose."""
-        self._forget()
+        """Stop working and give up the recovery copy: the window closes on purpose."""
+        self._soon.stop()
+        self._worker.stop()
+        if self._recovery is not None:
+            self._recovery.forget()
 
     def offer_leftovers(self) -> None:
         """Offer back work that an earlier session did not close, unless something is being worked on."""

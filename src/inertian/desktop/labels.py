@@ -28,6 +28,7 @@ class BodyLabel(QLabel):
 
     def __init__(self, theme: Theme, place: int, text: str) -> None:
         super().__init__(text)
+        self.setTextFormat(Qt.TextFormat.PlainText)  # names come from files
         self._theme, self._place = theme, place
         self.setContentsMargins(16, 0, 0, 0)
 

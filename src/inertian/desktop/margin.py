@@ -99,6 +99,7 @@ class Margin(QScrollArea):
         inner.setSpacing(4)
         self.notes = label("")
         self.notes.setWordWrap(True)
+        self.notes.setTextFormat(Qt.TextFormat.PlainText)
         inner.addWidget(label(words.SECOND_LOOK, "heading"))
         inner.addWidget(self.notes)
         inner.addWidget(rule())
@@ -167,6 +168,7 @@ class Margin(QScrollArea):
         column.addWidget(label(words.ACCOUNT, "heading"))
         self.reason = label("", "soft")
         self.reason.setWordWrap(True)
+        self.reason.setTextFormat(Qt.TextFormat.PlainText)
         column.addWidget(self.reason)
         self.accounts = {}
         for law in [f"momentum {axis}" for axis in entry.trial.axes] + [ENERGY]:

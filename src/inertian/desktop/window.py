@@ -57,6 +57,8 @@ class MainWindow(QMainWindow):
         self._panes = {"shelf", "margin"}
         self._background, self._background_for = Evaluator(), document.evaluator  # used on the worker's thread only
         self.file_label, self.note_label = QLabel(), QLabel()
+        for shower in (self.file_label, self.note_label):
+            shower.setTextFormat(Qt.TextFormat.PlainText)
         self._lay_out()
         self.keeping = Keeping(self, self.say, document, self.worker, recovery_root)
         self.statusBar().addWidget(self.note_label, 1)
@@ -226,7 +228,6 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.keeping.leave()
-        self.worker.stop()
         event.accept()
 
     def wear(self, theme: Theme) -> None:

@@ -64,28 +64,28 @@ def _scatters(
 
 
 def _components(groups: Sequence[_Scatter], floor: float) -> tuple[float, float, Array]:
-    """Return σ_x², σ_t² ≥ 0 and the covariance of the two, by Fisher scoring."""
+    """Return σ_x² ≥ floor, σ_t² ≥ 0 and the covariance of the two, by Fisher scoring."""
     freedom = np.array([g.freedom for g in groups])
     mean = np.array([g.squares for g in groups]) / freedom
     design = np.column_stack([np.ones(len(groups)), [g.speed2 for g in groups]])
-    pooled = max(float(freedom @ mean / freedom.sum()), floor)
+    pooled = float(freedom @ mean / freedom.sum())
+    alone = np.diag([2.0 * max(pooled, floor) ** 2 / freedom.sum(), 0.0])
+    if pooled <= floor or len(groups) < 2 or np.ptp(design[:, 1]) == 0.0:
+        return max(pooled, floor), 0.0, alone
     a, b = pooled, 0.0
-    if len(groups) > 1 and np.ptp(design[:, 1]) > 0:
-        for _ in range(50):
-            weight = freedom / (2.0 * (design @ (a, b)) ** 2)
-            normal = design.T @ (design * weight[:, None])
-            new_a, new_b = np.linalg.solve(normal, design.T @ (weight * mean))
-            if new_b <= 0.0 or new_a <= 0.0:
-                new_a, new_b = (pooled, 0.0) if new_b <= 0.0 else (floor or 1e-3 * pooled, float(max(new_b, 0.0)))
-            done = abs(new_a - a) + abs(new_b - b) * design[:, 1].max() < 1e-10 * pooled
-            a, b = max(float(new_a), floor), float(new_b)
-            if done:
-                break
+    for _ in range(50):
+        weight = freedom / (2.0 * (design @ (a, b)) ** 2)
+        normal = design.T @ (design * weight[:, None])
+        new_a, new_b = np.linalg.solve(normal, design.T @ (weight * mean))
+        if new_b <= 0.0:
+            return pooled, 0.0, alone  # no sign of jitter
+        new_a = max(float(new_a), floor, 1e-3 * pooled)
+        done = abs(new_a - a) + abs(new_b - b) * design[:, 1].max() < 1e-10 * pooled
+        a, b = new_a, float(new_b)
+        if done:
+            break
     weight = freedom / (2.0 * (design @ (a, b)) ** 2)
-    normal = design.T @ (design * weight[:, None])
-    if b == 0.0:
-        return a, b, np.diag([1.0 / normal[0, 0], 0.0])
-    return a, b, np.asarray(np.linalg.inv(normal), dtype=float)
+    return a, b, np.asarray(np.linalg.inv(design.T @ (design * weight[:, None])), dtype=float)
 
 
 def estimate_noise(

@@ -47,7 +47,7 @@ class Recovery:
         if self._folder is None:
             self._folder = self._root / uuid.uuid4().hex
             self._folder.mkdir(parents=True, exist_ok=True)
-            (self._folder / _OWNER).write_text(str(os.getpid()))
+            (self._folder / _OWNER).write_text(f"{os.getpid()} {_started(os.getpid())}")
         names = {}
         for name, content in encode(project).items():
             digest = hashlib.sha256(content).hexdigest()
@@ -73,7 +73,7 @@ def leftovers(root: Path) -> list[Leftover]:
     found = []
     for folder in sorted(root.iterdir()) if root.is_dir() else []:
         try:
-            if _running(int((folder / _OWNER).read_text())):
+            if _running(*(folder / _OWNER).read_text().split()):
                 continue
             index = json.loads((folder / _INDEX).read_text())
             pieces = index["pieces"]
@@ -84,13 +84,14 @@ def leftovers(root: Path) -> list[Leftover]:
     return found
 
 
-def _running(pid: int) -> bool:
-    if pid == os.getpid():
-        return True
+def _started(pid: int) -> str:
+    """When a process was started, in clock ticks since boot, so that a reused number is not taken for it."""
     try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[19]
+    except OSError:
+        return ""
+
+
+def _running(pid: str, started: str = "") -> bool:
+    """Whether the session that owns a folder is still there."""
+    return Path(f"/proc/{pid}").exists() and _started(int(pid)) == started
