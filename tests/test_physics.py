@@ -1,5 +1,6 @@
 """Laws and ledgers against closed-form truth, verdicts against their definition."""
 
+import json
 import math
 
 import numpy as np
@@ -194,3 +195,48 @@ def test_a_wrong_sign_or_a_missing_mass_would_be_caught(monkeypatch, name, wrong
     monkeypatch.setattr(laws, name, wrong)
     with pytest.raises(AssertionError):
         check_balance(1.5, 0.3, 0.8, 0.1, 0)
+
+
+VALUES = st.one_of(
+    st.just(float("nan")), st.integers(-3, 3).map(float), st.floats(-1e6, 1e6), st.just(0.0), st.floats(-1e-9, 1e-9)
+)
+
+
+@settings(max_examples=150, deadline=None)
+@given(
+    st.data(), st.integers(5, 40), st.sampled_from(["noise", "line", "kink", "constant", "drawn"]), st.integers(0, 99)
+)
+def test_whatever_the_samples_there_is_an_account_or_a_reason(data, n, shape, seed):
+    from inertian.report.ledgers import ledgers_json, ledgers_text
+
+    rng = np.random.default_rng(seed)
+    t = np.cumsum(rng.choice([0.01, 0.02, 1.0], n)) + rng.choice([0.0, 1.7e9])
+    channels = {}
+    for body in ("heavy", "light"):
+        made = {
+            "noise": rng.normal(0, 1, n),
+            "line": 2.0 * (t - t[0]),
+            "kink": np.abs(t - t[n // 2]),
+            "constant": np.full(n, 3.0),
+            "drawn": np.array(data.draw(st.lists(VALUES, min_size=n, max_size=n))),
+        }[shape]
+        channels[body] = {"x": made, "y": made[::-1].copy()}
+    low, high = sorted(data.draw(st.tuples(st.integers(1, n - 3), st.integers(1, n - 3))))
+    a, b = float(t[low]), float(t[high + 1])
+    spans = Spans(
+        (Span("before", FREE, float(t[0]), a), Span("contact", CONTACT, a, b), Span("after", FREE, b, float(t[-1])))
+    )
+    model = data.draw(st.sampled_from(list(FreeMotion)))
+    setup = {
+        FactId(mass_key(k)): Fact(1.0, data.draw(st.sampled_from([0.0, 0.1])), Meaning.LIMITS, KG) for k in channels
+    }
+    series = Series("s", model, {ENERGY: data.draw(st.sampled_from(list(Expectation)))})
+    project = Project("p", (Entry(recording(t, channels), "s", spans),), (series,), setup)
+    result, refusals = ledgers_json(project)
+    json.dumps(result, allow_nan=False)
+    assert bool(refusals) != bool(result["trials"][0]["ledgers"])
+    assert ledgers_text(project)[1] == refusals
+    for ledger in result["trials"][0]["ledgers"]:
+        assert ledger["unaccounted"]["u"] is not None
+        assert ledger["unaccounted"]["k95"] is not None
+        assert ledger["opening"]["dof"] is None or ledger["opening"]["dof"] > 0

@@ -152,11 +152,12 @@ def draw_up(readings: CollisionReadings, expectations: Mapping[str, Expectation]
         function = partial(momentum_account, at=at, axis=axis)
         ledgers.append(_ledger(law, MOMENTUM_UNIT, function, expectation, readings))
     expectation = expectations.get(ENERGY, Expectation.NOT_CONSERVED)
-    if expectation is Expectation.GIVEN_E and ("e" not in readings.inputs.names or len(at.bodies) != 2):
+    found = restitution_of(readings)
+    if expectation is Expectation.GIVEN_E and ("e" not in readings.inputs.names or found is None):
         expectation = Expectation.NOT_CONSERVED
     function = partial(energy_account, at=at, given_e=expectation is Expectation.GIVEN_E)
     ledgers.append(_ledger(ENERGY, ENERGY_UNIT, function, expectation, readings))
-    return Accounts(tuple(ledgers), _together(readings, tuple(ledgers)), restitution_of(readings), readings)
+    return Accounts(tuple(ledgers), _together(readings, tuple(ledgers)), found, readings)
 
 
 def _together(readings: CollisionReadings, ledgers: tuple[Ledger, ...]) -> JointJudgement | None:
@@ -192,8 +193,13 @@ def _pooled_dof(joint: Joint) -> float:
 
 
 def restitution_of(readings: CollisionReadings) -> Scalar | None:
-    """Return the coefficient of restitution, or None where it is not defined; masses do not matter to it."""
+    """Return the coefficient of restitution, or None where it is not defined; masses do not matter to it.
+
+    Not defined: other than two bodies, no clear contact, no line of centres, or no approach along it.
+    """
     at = readings.encounter
     if len(at.bodies) != 2 or at.timer is None:
         return None
-    return Results(partial(restitution, at=at), readings.inputs)["e"]
+    with np.errstate(all="ignore"):
+        e = Results(partial(restitution, at=at), readings.inputs)["e"]
+    return e if np.isfinite(e.value) and np.isfinite(e.u) else None
