@@ -151,6 +151,22 @@ def test_spans_are_marked_with_keys_alone(open_window, demo, qtbot):
     assert window.document.entry.spans.named("before").start == pytest.approx(0.123)
     qtbot.keyClick(rail, Qt.Key.Key_Up)
     assert (rail.active.span, rail.active.part) == ("after", "stop")
+    for _ in range(5):
+        qtbot.keyClick(rail, Qt.Key.Key_Down)
+    assert (rail.active.span, rail.active.part) == ("contact", "body")
+    contact = window.document.entry.spans.contact
+    qtbot.keyClick(rail, Qt.Key.Key_Right)
+    later = window.document.entry.spans.contact
+    assert later.start in t
+    assert contact.start < later.start <= contact.start + 0.041
+    assert later.length == pytest.approx(contact.length)
+    plot = window.bench.strip("position", "x").plot
+    press(plot.viewport(), strip_x(plot, 0.5), 50)
+    release(plot.viewport(), strip_x(plot, 0.5), 50)
+    assert window.document.history.undo_name == "Move “contact”"  # a click moves nothing
+    qtbot.keyClick(plot, Qt.Key.Key_Left)
+    assert window.document.history.undo_name == "Move “before”"
+    assert window.document.entry.spans.named("before").start == pytest.approx(t[6])
 
 
 def _type_mass(window, qtbot, text):

@@ -7,6 +7,7 @@ import os
 import sys
 from pathlib import Path
 
+COMMANDS = ("demo", "ledger", "shots")
 NO_DISPLAY = (
     "No display was found, so the window cannot open; start it from a desktop session, or use `inertian --help`."
 )
@@ -39,7 +40,7 @@ def run() -> None:
     if arguments in ([], ["demo"]):
         sys.exit(open_window(demo=bool(arguments), files=[]))
     files = [Path(a) for a in arguments]
-    if all(path.is_file() for path in files):
+    if arguments[0] not in COMMANDS and all(path.is_file() for path in files):
         sys.exit(open_window(demo=False, files=files))
     from inertian.cli import make_app
 

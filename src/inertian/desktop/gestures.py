@@ -6,6 +6,8 @@ from inertian.desktop.document import Document
 from inertian.desktop.tokens import GRIP
 from inertian.motion.spans import Spans
 from inertian.project.edits import edge_moved, span_moved
+from inertian.project.history import Edit
+from inertian.project.project import Project
 
 
 @dataclass(frozen=True)
@@ -17,13 +19,13 @@ class Handle:
 
 
 def handles(spans: Spans) -> list[Handle]:
-    """Return all edges in order of time, for going through them with keys."""
+    """Return all handles in order of time, for going through them with keys: of each span start, body and stop."""
     ordered = sorted(spans, key=lambda s: s.start)
-    return [Handle(s.name, part) for s in ordered for part in ("start", "stop")]
+    return [Handle(s.name, part) for s in ordered for part in ("start", "body", "stop")]
 
 
 def edge_time(spans: Spans, handle: Handle) -> float:
-    """Return the time of an edge in s."""
+    """Return the time of an edge in s; a body is where it starts."""
     span = spans.named(handle.span)
     return span.stop if handle.part == "stop" else span.start
 
@@ -46,28 +48,28 @@ def handle_at(spans: Spans, time: float, per_pixel: float) -> Handle | None:
     return Handle(min(around, key=lambda s: s.length).name, "body") if around else None
 
 
+def moved(project: Project, trial: str, handle: Handle, time: float) -> Edit:
+    """Return the edit that takes a handle to a time in s; a body takes its whole span along."""
+    if handle.part == "body":
+        return span_moved(project, trial, handle.span, time - edge_time(project.entry(trial).spans, handle))
+    return edge_moved(project, trial, handle.span, handle.part, time)
+
+
 class Drag:
     """A gesture on one handle: shows its edit while it moves, makes it when it ends."""
 
     def __init__(self, document: Document, handle: Handle, grabbed: float) -> None:
         self.handle = handle
         self._document = document
-        self._grabbed = grabbed
         entry = document.entry
         assert entry is not None  # a handle was hit, so there is a trial
         self._trial = entry.trial.id
         spans = document.settled.entry(self._trial).spans
-        self._offset = 0.0 if handle.part == "body" else edge_time(spans, handle) - grabbed
+        self._offset = edge_time(spans, handle) - grabbed
 
     def move(self, time: float) -> None:
         """Follow the pointer to a time in s."""
-        if self.handle.part == "body":
-            edit = span_moved(self._document.settled, self._trial, self.handle.span, time - self._grabbed)
-        else:
-            edit = edge_moved(
-                self._document.settled, self._trial, self.handle.span, self.handle.part, time + self._offset
-            )
-        self._document.preview(edit)
+        self._document.preview(moved(self._document.settled, self._trial, self.handle, time + self._offset))
 
     def finish(self) -> None:
         """Make the edit; one gesture, one entry in the Undo menu."""

@@ -1,7 +1,7 @@
 """The ledger stage: each law's account as a table, intervals to scale beside it, and the budget below."""
 
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from inertian.desktop import words
 from inertian.desktop.document import Document
@@ -15,7 +15,7 @@ from inertian.desktop.tokens import Theme
 from inertian.physics.collisions import mass_key
 from inertian.physics.ledger import ENERGY, Accounts, Ledger
 from inertian.physics.verdicts import SIGN, Expectation
-from inertian.project.edits import expectation_set, fact_set
+from inertian.project.edits import expectation_set, fact_set, spans_suggested
 from inertian.project.project import RESTITUTION, Entry
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
@@ -269,8 +269,16 @@ class LedgerStage(QScrollArea):
             column.addWidget(self.mass, alignment=Qt.AlignmentFlag.AlignLeft)
         else:
             column.addWidget(label(str(why)))
+            if not entry.spans:
+                button = QPushButton(words.NO_SPANS_BUTTON)
+                button.clicked.connect(self._mark_spans)
+                column.addWidget(button, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addStretch(1)
         self.setWidget(body)
+
+    def _mark_spans(self) -> None:
+        entry = self._document.entry
+        self._document.do(spans_suggested(self._document.settled, entry.trial.id))
 
     def _choose(self, law: str) -> None:
         if law != self._law:

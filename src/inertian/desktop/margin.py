@@ -198,11 +198,16 @@ class Margin(QScrollArea):
                 shower.setToolTip(words.PM_TIP)
         self._show_notes(second_look(entry, result))
         noise = result.noise
-        u = noise.reading / (2.0 * noise.dof) ** 0.5 if noise.dof > 0 else 0.0
+        u = noise.reading / (2.0 * noise.dof) ** 0.5
         typed = project.fact(READING_NOISE, entry)
         self.noise_field.show_fact(typed[1] if typed else None)
-        sigma = shown(1e3 * noise.reading, 1e3 * u, "mm")
-        self.noise.setText(words.AS_TYPED if noise.given else words.ESTIMATED.format(sigma=sigma))
+        if noise.given:
+            said = words.AS_TYPED
+        elif u == 0.0:  # nothing was fitted yet
+            said = words.NOT_ESTIMATED.format(least=f"{shown_plain(1e3 * noise.reading, 2)} mm")
+        else:
+            said = words.ESTIMATED.format(sigma=shown(1e3 * noise.reading, 1e3 * u, "mm"))
+        self.noise.setText(said)
         self.noise.setToolTip(words.SIGMA_TIP.format(dof=shown_plain(noise.dof)))
         relative = noise.pools.relative.get(("time stamps", "time stamps"), 0.0)
         stamp = shown(1e3 * noise.stamp, 1e3 * noise.stamp * 0.5 * relative**0.5, "ms")

@@ -7,12 +7,11 @@ from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QToolTip, QWidget
 
 from inertian.desktop import words
 from inertian.desktop.document import Document
-from inertian.desktop.gestures import Drag, Handle, edge_time, handle_at, handles
+from inertian.desktop.gestures import Drag, Handle, edge_time, handle_at, handles, moved
 from inertian.desktop.numbers import shown_plain, tick
 from inertian.desktop.theme import font
 from inertian.desktop.tokens import AXIS_WIDTH, GRIP, RAIL_HEIGHT, SMALL, Theme
 from inertian.motion.spans import SpanKind, Spans
-from inertian.project.edits import edge_moved
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import parse_fact
 from inertian.quantities.units import unit_of
@@ -135,6 +134,8 @@ class SpanRail(QWidget):
             painter.fillRect(tab, QColor(self.theme.sheet))
             painter.fillRect(tab, tint)
             painter.drawText(tab, Qt.AlignmentFlag.AlignCenter, name)
+        if self._live(Handle(name, "body")):
+            painter.fillRect(QRectF(flag.left(), self.height() - 5, flag.width(), 3), QColor(self.theme.brass))
         for handle, x in parts:
             if self._live(handle):
                 painter.fillRect(QRectF(x - GRIP / 2, FLAG_TOP + 4, GRIP, FLAG_HEIGHT - 8), QColor(self.theme.brass))
@@ -151,7 +152,7 @@ class SpanRail(QWidget):
         handle = handle_at(self._spans(), time, self._per_pixel())
         if event.button() is Qt.MouseButton.LeftButton and handle:
             self._drag = Drag(self.document, handle, time)
-            self._activate(handle if handle.part != "body" else None)
+            self.activate(handle)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Qt: move what is held, or show what could be taken."""
@@ -203,7 +204,7 @@ class SpanRail(QWidget):
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and order:
             step = 1 if key == Qt.Key.Key_Down else -1
             place = order.index(self.active) + step if self.active in order else (0 if step > 0 else -1)
-            self._activate(order[place % len(order)])
+            self.activate(order[place % len(order)])
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and self.active:
             many = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
             self._nudge(many if key == Qt.Key.Key_Right else -many)
@@ -217,22 +218,23 @@ class SpanRail(QWidget):
     def focusInEvent(self, event: QEvent | None) -> None:
         """Qt: the keys work on an edge at once."""
         if self.active is None and handles(self._spans()):
-            self._activate(handles(self._spans())[0])
+            self.activate(handles(self._spans())[0])
         super().focusInEvent(event)
 
-    def _activate(self, handle: Handle | None) -> None:
+    def activate(self, handle: Handle | None) -> None:
+        """Choose the edge or span that keys move."""
         self.active = handle
         self.active_changed.emit()
         self.update()
 
     def _nudge(self, samples: int) -> None:
-        """Move the active edge by whole samples: to the sample that many further on."""
+        """Move the active edge, or span, by whole samples: to the sample that many further on."""
         entry = self.document.entry
         t, now = entry.trial.t, edge_time(entry.spans, self.active)
         row = int(np.searchsorted(t, now + 1e-12 if samples > 0 else now - 1e-12))
         row = row + samples - 1 if samples > 0 else row + samples
         time = float(t[min(max(row, 0), len(t) - 1)])
-        self.document.do(edge_moved(self.document.project, entry.trial.id, self.active.span, self.active.part, time))
+        self.document.do(moved(self.document.settled, entry.trial.id, self.active, time))
 
     def _type_time(self) -> None:
         time = edge_time(self._spans(), self.active)
@@ -255,7 +257,7 @@ class SpanRail(QWidget):
         except InertianError as error:
             QToolTip.showText(self._field.mapToGlobal(self._field.rect().bottomLeft()), str(error), self._field)
             return
-        self.document.do(edge_moved(self.document.project, entry.trial.id, self.active.span, self.active.part, time))
+        self.document.do(moved(self.document.settled, entry.trial.id, self.active, time))
 
     def _close_field(self) -> None:
         field, self._field = self._field, None

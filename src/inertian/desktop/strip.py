@@ -149,6 +149,7 @@ class Plot(pg.PlotWidget):
         if event.button() is Qt.MouseButton.LeftButton and handle and not event.modifiers():
             self.setFocus()
             self._drag = Drag(self._document, handle, time)
+            self._bench.rail.activate(handle)
             self._bench.mark_live(handle)
             event.accept()
             return
@@ -178,14 +179,14 @@ class Plot(pg.PlotWidget):
         super().mouseReleaseEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Qt: Esc drops a drag."""
+        """Qt: Esc drops a drag; other keys move spans."""
         if event.key() == Qt.Key.Key_Escape and self._drag:
             self._drag.cancel()
             self._drag = None
             self._bench.mark_live(None)
             event.accept()
             return
-        super().keyPressEvent(event)
+        self._bench.rail.keyPressEvent(event)  # the keys of the rail work in strips too
 
 
 class DrawnTrace:
@@ -234,7 +235,7 @@ class DrawnTrace:
             self._bands = []
             for _ in runs:
                 up, down = pg.PlotCurveItem(pen=None), pg.PlotCurveItem(pen=None)
-                fill = pg.FillBetweenItem(up, down, brush=shade)
+                fill = pg.FillBetweenItem(up, down, brush=shade, pen=pg.mkPen(shade, width=1))
                 for item in (up, down, fill):
                     self._plot.addItem(item)
                 self._bands.append((up, down, fill))

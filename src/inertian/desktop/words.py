@@ -76,6 +76,7 @@ MOTION_TIP = (
 )
 NOISE_HINT = "estimated; type to fix it, e.g. 1.5 mm"
 ESTIMATED = "{sigma}, from the scatter about the fits"
+NOT_ESTIMATED = "known once spans are marked; at least {least}, from the last digit"
 AS_TYPED = "as typed: the standard deviation of one reading"
 STAMPS_FOUND = "{sigma}, from the scatter"
 STAMPS_NONE = "no unevenness seen"
@@ -135,7 +136,9 @@ TIME_AXIS = "time in s"
 STRIP_UNIT = "in {unit}"
 SPAN_TIP = "“{name}”, {start} s to {stop} s: {count} samples"
 EDGE_TIME = "Time of this edge in s"
-RAIL_HELP = "Drag edges or whole spans. Keys: ↑ ↓ choose an edge, ← → move it by a sample, Shift by ten, Enter types."
+RAIL_HELP = (
+    "Drag edges or whole spans. Keys: ↑ ↓ choose an edge or a span, ← → move it by a sample, Shift by ten, Enter types."
+)
 SAMPLES = "{count} samples, {bodies} bodies, {start} s to {stop} s"
 STATUS_FILE = "{file}: {samples}"
 SERIES_COUNT = "{count}"

@@ -8,6 +8,8 @@ from inertian.quantities.estimates import Array
 
 BEFORE, CONTACT, AFTER = "before", "contact", "after"
 MARGIN = 1.5  # sampling steps kept clear on each side of the break
+FEW, MARGIN_OF_FEW = 12, 0.75  # with so few samples on a side, each one counts
+LEAST_IN_SPAN = 3  # samples, for a line with a residual
 _LEAST = 4  # samples on each side of a break
 
 
@@ -67,7 +69,7 @@ def suggest_spans(trial: Trial) -> Spans:
     """Return before, contact and after for a trial with one hit; no spans if no hit stands out.
 
     The moment of the hit is where the two parabolas of the channel that changed most meet; the contact is marked
-    MARGIN sampling steps to either side of it.
+    MARGIN sampling steps to either side of it, or MARGIN_OF_FEW in a short recording.
     """
     row = break_row(trial)
     if row is None:
@@ -79,8 +81,10 @@ def suggest_spans(trial: Trial) -> Spans:
     clearest = int(np.argmax(np.abs(kicks)))
     away = (before[0] - after[0])[clearest] / (kicks[clearest] or np.inf)
     moment = middle + float(np.clip(away, -step, step))
-    start, stop = moment - MARGIN * step, moment + MARGIN * step
-    if start - t[0] < 2 * step or t[-1] - stop < 2 * step:
+    margin = (MARGIN if min(row, len(t) - row) > FEW else MARGIN_OF_FEW) * step
+    start, stop = moment - margin, moment + margin
+    inside = np.searchsorted(t, (start, stop))
+    if inside[0] < LEAST_IN_SPAN or len(t) - inside[1] < LEAST_IN_SPAN:
         return Spans()
     return Spans(
         (
