@@ -13,6 +13,7 @@ from inertian.desktop.tokens import Theme
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, Meaning
 
+LABEL_WIDTH = 230  # px
 MEANINGS = (Meaning.LIMITS, Meaning.LAST_DIGIT, Meaning.STANDARD, Meaning.EXPANDED)
 
 
@@ -32,6 +33,8 @@ class FactField(QWidget):
         self.show_meaning = True
         self.may_be_empty = False  # then clearing the field takes the fact out
         self.label = QLabel(label)
+        self.label.setText(self.label.fontMetrics().elidedText(label, Qt.TextElideMode.ElideMiddle, LABEL_WIDTH))
+        self.label.setToolTip(label)
         self.label.setTextFormat(Qt.TextFormat.PlainText)  # names come from files
         self.line = _Line(self)
         self.line.setPlaceholderText(hint)

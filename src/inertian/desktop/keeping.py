@@ -32,6 +32,7 @@ class Keeping(QObject):
         self._window, self._say, self._document, self._worker = window, say, document, worker
         self._root = root
         self._recovery: Recovery | None = None
+        self._disk = Worker()  # of its own, so that nothing slow delays the recovery copy
         self._opened = 0
         self._soon = QTimer(self, singleShot=True, interval=RECOVERY_PAUSE_MS)
         self._soon.timeout.connect(self._keep)
@@ -179,7 +180,7 @@ class Keeping(QObject):
         project, path = self._document.settled, self._document.path
         if self._document.history.unsaved:
             recovery = self._recovery = self._recovery or Recovery(self._root or default_folder())
-            self._worker.run("keep", lambda: recovery.keep(project, path), lambda _none: None, self._not_kept)
+            self._disk.run("keep", lambda: recovery.keep(project, path), lambda _none: None, self._not_kept)
 
     def _not_kept(self, error: BaseException) -> None:
         if not isinstance(error, OSError):
@@ -190,12 +191,13 @@ class Keeping(QObject):
         self._soon.stop()
         if self._recovery is not None:
             recovery, self._recovery = self._recovery, None
-            self._worker.run("forget", recovery.forget, lambda _none: None, self._not_kept)
+            self._disk.run("forget", recovery.forget, lambda _none: None, self._not_kept)
 
     def leave(self) -> None:
         """Stop working and give up the recovery copy: the window closes on purpose."""
         self._soon.stop()
         self._worker.stop()
+        self._disk.stop()
         if self._recovery is not None:
             self._recovery.forget()
 

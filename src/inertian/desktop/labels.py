@@ -32,6 +32,11 @@ class BodyLabel(QLabel):
         self._theme, self._place = theme, place
         self.setContentsMargins(16, 0, 0, 0)
 
+    def shorten(self, width: int) -> None:
+        """Keep the name inside a width in px; the tooltip has it whole."""
+        self.setToolTip(self.text())
+        self.setText(self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, width - 16))
+
     def paintEvent(self, event: object) -> None:
         """Qt: paint the marker in front of the name."""
         super().paintEvent(event)

@@ -22,6 +22,7 @@ from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact
 from inertian.quantities.units import unit_of
 
+NAME_WIDTH = 110  # px, of a body in the table
 COLUMNS = (words.COLUMN_BEFORE, words.COLUMN_OUTSIDE, words.COLUMN_AFTER, words.COLUMN_LEFT)
 
 
@@ -100,7 +101,10 @@ class Account(QFrame):
             last = name == words.TOTAL
             if last:
                 grid.addWidget(rule(), row, 0, 1, 5)
-            grid.addWidget(label(name) if last else BodyLabel(theme, row - 1, name), row + last, 0)
+            head = label(name) if last else BodyLabel(theme, row - 1, name)
+            if not last:
+                head.shorten(NAME_WIDTH)
+            grid.addWidget(head, row + last, 0)
             for place, column in enumerate(COLUMNS, start=1):
                 if last or column in (words.COLUMN_BEFORE, words.COLUMN_AFTER):
                     cell = label("")

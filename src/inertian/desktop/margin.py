@@ -147,7 +147,9 @@ class Margin(QScrollArea):
         grid.setVerticalSpacing(2)
         self.readings, row = {}, 0
         for place, body in enumerate(entry.trial.bodies):
-            grid.addWidget(BodyLabel(self._theme, place, body.name), row, 0, 1, 3)
+            name = BodyLabel(self._theme, place, body.name)
+            name.shorten(MARGIN_WIDTH - 48)
+            grid.addWidget(name, row, 0, 1, 3)
             row += 1
             for axis in body.axes:
                 for side, word in (("open", words.BEFORE_AT), ("close", words.AFTER_AT)):

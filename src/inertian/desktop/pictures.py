@@ -148,6 +148,7 @@ class Budget(QWidget):
             y = place * 22.0 + 2
             painter.setPen(QColor(self._theme.ink))
             centre = Qt.AlignmentFlag.AlignVCenter
+            name = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, self.NAME - 16)
             painter.drawText(QRectF(16, y, self.NAME - 16, 20), centre, name)
             bar = QRectF(self.NAME + 8, y + 4, max(share * span, 1.0), 12)
             painter.fillRect(bar, QColor(self._theme.strong_fill if place == 0 else self._theme.fill))

@@ -18,6 +18,7 @@ from inertian.desktop.tokens import AXIS_WIDTH, SMALL, STRIP_LEAST, Theme
 from inertian.motion.spans import SpanKind, Spans
 from inertian.quantities.estimates import Array
 
+LEGEND_WIDTH = 140  # px, of a body above a plot
 DENSE = 300  # points; above it pens stay 1 px and markers small
 
 
@@ -299,4 +300,6 @@ class Strip(QWidget):
         while self.legend.count():
             self.legend.takeAt(0).widget().deleteLater()
         for trace in traces:
-            self.legend.addWidget(BodyLabel(self._theme, trace.place, trace.body))
+            name = BodyLabel(self._theme, trace.place, trace.body)
+            name.shorten(LEGEND_WIDTH)
+            self.legend.addWidget(name)

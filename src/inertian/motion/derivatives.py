@@ -35,17 +35,20 @@ def local_velocity(t: Array, x: Array, walls: Sequence[float], window: int = WIN
     for rows in np.split(np.arange(len(t)), edges):
         rows = rows[np.isfinite(x[rows])]
         size = min(window, len(rows))
-        if size < DEGREE + 2:
+        degree = min(DEGREE, size - 2)  # three samples still make a line
+        if degree < 1:
             continue
         index = sliding_window_view(rows, size)
         place = np.clip(np.arange(len(rows)) - size // 2, 0, len(index) - 1)
         ts, xs = t[index], x[index]
         middle = ts.mean(axis=1, keepdims=True)
         scale = (0.5 * np.ptp(ts, axis=1))[:, None]
-        design = ((ts - middle) / scale)[:, :, None] ** np.arange(DEGREE + 1)
+        design = ((ts - middle) / scale)[:, :, None] ** np.arange(degree + 1)
         normal = design.transpose(0, 2, 1) @ design
         local = (t[rows] - middle[place, 0]) / scale[place, 0]
-        slope = np.stack([np.zeros_like(local), np.ones_like(local), 2.0 * local], axis=1) / scale[place]
+        slope = (
+            np.stack([np.zeros_like(local), np.ones_like(local), 2.0 * local], axis=1)[:, : degree + 1] / scale[place]
+        )
         dual = np.linalg.solve(normal[place], slope[:, :, None])
         weights = (design[place] @ dual)[:, :, 0]
         v[rows] = np.einsum("ij,ij->i", weights, xs[place] - xs[place].mean(axis=1, keepdims=True))

@@ -19,6 +19,7 @@ from inertian.motion.spans import Span
 from inertian.motion.trials import Trial
 from inertian.quantities.estimates import Array, Estimate
 
+FEW = 8  # degrees of freedom: below it, the scatter of one body says little
 MOVING = 5.0  # a body counts as moving when its speed exceeds this many of its own u
 
 
@@ -123,7 +124,7 @@ def fit_body(trial: Trial, body: str, span: Span, model: FreeMotion) -> BodyFit:
     if any(fit.dof < 1 for fit in fits.values()):
         raise TooFewSamplesError(span.name, degree + 2, min(fit.count for fit in fits.values()))
     curved = {a: fit_polynomial(trial.t, x, 2, rows) if fits[a].count > 3 else fits[a] for a, x in channels.items()}
-    direction = _direction(fits, curved)
+    direction = _direction(fits, _scatter(trial, rows, list(curved.values())))
     stray = any(pattern_z(fit.residuals, fit.used) > PATTERN for fit in curved.values())
     bend = {a: -0.5 * direction[a] * (f.t - f.t0) ** 2 * f.used for a, f in fits.items()}
     lines = fits if degree == 1 else {a: fit_polynomial(trial.t, x, 1, rows) for a, x in channels.items()}
@@ -138,16 +139,25 @@ def _line_of(line: PolynomialFit, values: Array) -> Array:
     return np.asarray(np.polyval(c[::-1], (line.t - line.t0) / line.scale))
 
 
-def _direction(fits: Mapping[str, PolynomialFit], curved: Mapping[str, PolynomialFit]) -> dict[str, float]:
-    """The direction cosines of the path, zeros if the speed does not stand out from its own uncertainty.
+def _scatter(trial: Trial, rows: slice, curved: list[PolynomialFit]) -> float:
+    """The standard deviation of samples about parabolas, which friction cannot inflate.
 
-    That uncertainty comes from the scatter about parabolas, which friction cannot inflate.
+    Where one body has few samples to tell it, those of all bodies in the span do.
     """
+    if sum(fit.dof for fit in curved) < FEW:
+        channels = [c.si for body in trial.bodies for c in body.channels]
+        counts = [int(np.isfinite(x[rows]).sum()) for x in channels]
+        enough = [(x, 2 if n > 3 else 1) for x, n in zip(channels, counts, strict=True) if n > 2]
+        curved = [fit_polynomial(trial.t, x, degree, rows) for x, degree in enough]
+    return float(np.sqrt(sum(f.sum_of_squares for f in curved) / sum(max(f.dof, 1) for f in curved)))
+
+
+def _direction(fits: Mapping[str, PolynomialFit], scatter: float) -> dict[str, float]:
+    """The direction cosines of the path, zeros if the speed does not stand out from its own uncertainty."""
     slopes = {axis: fit.at(fit.t0, 1) for axis, fit in fits.items()}
-    noise = sum(fit.sum_of_squares for fit in curved.values()) / sum(max(fit.dof, 1) for fit in curved.values())
     speed = float(np.hypot.reduce(list(slopes.values())))
     some = next(iter(fits.values()))
-    u = float(np.sqrt(noise) * np.linalg.norm(some.weights(some.t0, 1).values))
+    u = scatter * float(np.linalg.norm(some.weights(some.t0, 1).values))
     if speed <= MOVING * u or speed == 0.0:
         return dict.fromkeys(fits, 0.0)
     return {axis: slope / speed for axis, slope in slopes.items()}

@@ -85,12 +85,12 @@ def propagate(law: Law, joint: Joint) -> Propagated:
     return Propagated(result, gradient, second_order, curved | (gradient != 0.0))
 
 
-def draw(joint: Joint, draws: int, seed: int) -> Array:
+def draw(joint: Joint, draws: int, seed: int, known: bool = False) -> Array:
     """Return `draws` samples of the inputs, shape (inputs, draws).
 
     Each source is drawn on its own: bounded ones uniformly (JCGM 101:2008, 6.4.2), the others from a normal
     distribution. Those with an estimated variance share one scale, which makes them scaled t (6.4.9.5), with the
-    effective degrees of freedom of their sum.
+    effective degrees of freedom of their sum; with `known`, they stay normal.
     """
     rng = np.random.default_rng(seed)
     total = np.repeat(joint.values[:, None], draws, axis=1)
@@ -101,7 +101,7 @@ def draw(joint: Joint, draws: int, seed: int) -> Array:
         weight = float((np.diag(part.covariance) / full).sum())
         size[part.source.pool] = size.get(part.source.pool, 0.0) + weight
     dof = max(joint.pools.dof(size), 1.0) if sum(size.values()) > 0.0 else np.inf
-    scale = np.sqrt(dof / rng.chisquare(dof, draws)) if np.isfinite(dof) else np.ones(draws)
+    scale = np.sqrt(dof / rng.chisquare(dof, draws)) if np.isfinite(dof) and not known else np.ones(draws)
     for part in (p for p in joint.parts if p.covariance.any()):
         values, vectors = np.linalg.eigh(part.covariance)
         keep = values > values[-1] * 1e-14 if values[-1] > 0 else np.zeros(len(values), dtype=bool)
@@ -154,15 +154,19 @@ class Results(Mapping[str, Scalar]):
 def _by_draws(law: Law, joint: Joint, output: str, involved: NDArray[np.bool_], dof: float, seed: int) -> Scalar:
     """One result by Monte Carlo, drawing only the inputs that move it.
 
-    The interval about the value holds the stated share of the draws; u is their root mean square about the value.
+    The interval about the value holds the stated share of the draws. u is the root mean square about the value with
+    the variances as estimated: with few degrees of freedom, that of scaled t draws does not exist.
     """
     index = np.flatnonzero(involved)
     names = tuple(joint.names[i] for i in index)
     parts = tuple(Part(p.source, p.covariance[np.ix_(index, index)]) for p in joint.parts)
     inputs: dict[str, NDArray[Any]] = {name: joint.values[i] for i, name in enumerate(joint.names)}
     value = float(law(inputs)[output])
-    inputs.update(zip(names, draw(Joint(names, joint.values[index], parts, joint.pools), DRAWS, seed), strict=True))
-    away = np.abs(np.asarray(law(inputs)[output], dtype=float) - value)
-    u = float(np.sqrt(np.mean(away**2)))
-    k68, k95 = (np.quantile(away, (P68, P95)) / u) if u > 0 else (1.0, 2.0)
+    away = []
+    for known in (True, False):
+        drawn = draw(Joint(names, joint.values[index], parts, joint.pools), DRAWS, seed, known)
+        inputs.update(zip(names, drawn, strict=True))
+        away.append(np.abs(np.asarray(law(inputs)[output], dtype=float) - value))
+    u = float(np.sqrt(np.mean(away[0] ** 2)))
+    k68, k95 = (np.quantile(away[1], (P68, P95)) / u) if u > 0 else (1.0, 2.0)
     return Scalar(value, u, dof, None, (float(k68), float(k95)))
