@@ -204,6 +204,9 @@ def test_local_velocity_never_reaches_across_a_wall():
     local = local_velocity(t, x, [0.59, 0.61])
     assert local.v[t < 0.59] == pytest.approx(1.0, abs=1e-9)
     assert local.v[t > 0.61] == pytest.approx(-2.0, abs=1e-9)
+    inside = local_velocity(t, x, [0.57, 0.63]).v[(t > 0.57) & (t < 0.63)]
+    assert np.all(np.isnan(inside))  # three samples across the hit tell no velocity
+    assert np.isfinite(local_velocity(t[:6], x[:6], [0.05, 0.055]).v).all()
     rng = np.random.default_rng(3)
     drawn = np.array([local_velocity(t, rng.normal(0, 0.001, 60), [0.59, 0.61]).v for _ in range(600)])
     good = np.isfinite(local.v)

@@ -162,7 +162,7 @@ def _velocities(document: Document, entry: Entry, axis: str, series: SeriesResul
             local = document.evaluator.velocity(trial, body.name, axis, entry.spans.walls())
             u = local.u(series.noise.reading, series.noise.stamp)
             pieces = _pieces(series, trial.id, body.name, axis, velocity=True)
-            traces.append(Trace(body.name, place, trial.t, local.v, u, pieces))
+            traces.append(Trace(body.name, place, trial.t, local.v, u, pieces, entry.spans.walls()))
     return traces
 
 

@@ -32,6 +32,7 @@ class Trace:
     y: Array
     u: Array | None
     pieces: tuple[tuple[Array, Array], ...]
+    walls: tuple[float, ...] = ()
 
     @property
     def key(self) -> tuple[str, int, int]:
@@ -225,9 +226,10 @@ class DrawnTrace:
             line.setData(x=piece_t, y=piece_y)
 
     def _show_band(self, trace: Trace) -> None:
-        """A band of ± u on either side, broken where there is no estimate."""
+        """A band of ± u on either side, broken where there is no estimate, and at walls."""
         gone = np.flatnonzero(~np.isfinite(trace.y))
-        runs = [rows[np.isfinite(trace.y[rows])] for rows in np.split(np.arange(len(trace.y)), gone)]
+        breaks = np.unique(np.concatenate([gone, np.searchsorted(trace.t, trace.walls)]))
+        runs = [rows[np.isfinite(trace.y[rows])] for rows in np.split(np.arange(len(trace.y)), breaks)]
         runs = [rows for rows in runs if rows.size > 1]
         if len(runs) != len(self._bands):
             self._take_off(*(item for band in self._bands for item in band))
@@ -235,8 +237,8 @@ class DrawnTrace:
             shade.setAlpha(64)
             self._bands = []
             for _ in runs:
-                up, down = pg.PlotCurveItem(pen=None), pg.PlotCurveItem(pen=None)
-                fill = pg.FillBetweenItem(up, down, brush=shade, pen=pg.mkPen(shade, width=1))
+                up, down = pg.PlotCurveItem(pen=pg.mkPen(shade)), pg.PlotCurveItem(pen=pg.mkPen(shade))
+                fill = pg.FillBetweenItem(up, down, brush=shade)
                 for item in (up, down, fill):
                     self._plot.addItem(item)
                 self._bands.append((up, down, fill))

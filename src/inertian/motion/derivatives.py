@@ -27,16 +27,17 @@ class LocalVelocity:
 def local_velocity(t: Array, x: Array, walls: Sequence[float], window: int = WINDOW) -> LocalVelocity:
     """Return dx/dt by a local parabola over `window` samples, any spacing; t in s and x in m, shape (n,).
 
-    No window reaches across a wall; near an edge it keeps its samples and is evaluated off-centre, so u grows.
-    Missing samples (NaN) are skipped. Source: Savitzky & Golay, Anal. Chem. 36 (1964) 1627-1639, for any spacing.
+    Walls come in pairs, one at each edge of a contact. No window reaches across a wall; near an edge it keeps its
+    samples and is evaluated off-centre, so u grows. Missing samples (NaN) are skipped.
+    Source: Savitzky & Golay, Anal. Chem. 36 (1964) 1627-1639, for any spacing.
     """
     v, norm = np.full(len(t), np.nan), np.full(len(t), np.nan)
     edges = np.searchsorted(t, sorted(walls), "left")
-    for rows in np.split(np.arange(len(t)), edges):
+    for number, rows in enumerate(np.split(np.arange(len(t)), edges)):
         rows = rows[np.isfinite(x[rows])]
         size = min(window, len(rows))
-        degree = min(DEGREE, size - 2)  # three samples still make a line
-        if degree < 1:
+        degree = min(DEGREE, size - 2)  # three samples still make a line, but not where a hit bends it
+        if degree < (DEGREE if number % 2 else 1):
             continue
         index = sliding_window_view(rows, size)
         place = np.clip(np.arange(len(rows)) - size // 2, 0, len(index) - 1)
