@@ -50,6 +50,17 @@ def test_fit_covariance_agrees_with_a_simulation_and_weights_with_values():
     assert np.sqrt(weights**2 @ sigma**2) == pytest.approx(best, rel=1e-9)
 
 
+def test_chi_squared_and_coefficient_covariance_are_those_of_their_definition():
+    rng = np.random.default_rng(6)
+    t = np.sort(rng.uniform(0, 1, 30))
+    draws = [fit_polynomial(t, 2 * t + rng.normal(0, 0.01, 30), 2, slice(0, 30)) for _ in range(4000)]
+    stated = draws[0].covariance(0.01**2)
+    assert np.cov(np.array([fit.coefficients for fit in draws]).T) == pytest.approx(stated, rel=0.1, abs=3e-7)
+    chi = np.array([fit.chi_squared(0.01**2) for fit in draws])
+    assert chi.mean() == pytest.approx(draws[0].dof, rel=0.02)
+    assert chi.var() == pytest.approx(2 * draws[0].dof, rel=0.1)
+
+
 def test_a_span_with_too_few_samples_says_how_many_it_needs():
     with pytest.raises(TooFewSamplesError, match=r"“before” holds 1 usable samples; this fit needs 2\. Widen the span"):
         fit_polynomial(np.arange(3.0), np.array([1.0, np.nan, np.nan]), 1, slice(0, 3), span="before")

@@ -7,7 +7,6 @@ from inertian.quantities.facts import Meaning
 PROGRAM = "Inertian"
 UNTITLED = "Untitled"
 BENCH, LEDGER = "Bench", "Ledger"
-READY = "Ready"
 
 MENU_FILE, MENU_EDIT, MENU_VIEW, MENU_BENCH, MENU_HELP = "&File", "&Edit", "&View", "&Bench", "&Help"
 NEW, OPEN, SAVE, SAVE_AS, CLOSE = "&New project", "&Open…", "&Save", "Save &as…", "&Close window"
@@ -129,7 +128,6 @@ BUDGET_TOTAL = "± {u} together"
 BUDGET_SHARE = "{share} %"
 BUDGET_NEGLIGIBLE = "< 0.5 %"
 ENTRY_TIP = "Friction between the opening and the closing instant, continued from the free motion on either side."
-SOURCE_NAMES = {"time stamps": "time stamps", "moment of contact": "moment of contact"}
 
 POSITION, VELOCITY = "Position {axis}", "Velocity {axis}"
 TIME_AXIS = "time in s"
@@ -143,4 +141,3 @@ SAMPLES = "{count} samples, {bodies} bodies, {start} s to {stop} s"
 STATUS_FILE = "{file}: {samples}"
 SERIES_COUNT = "{count}"
 SIGN_TIP = "Momentum: {verdict}"
-SHELF_EMPTY = "Trials will stand here."

@@ -87,9 +87,9 @@ class PolynomialFit:
         """Return Σ r²/σ² for a reading variance σ² in m²."""
         return self.sum_of_squares / variance
 
-    def unit_covariance(self) -> Array:
-        """Return the covariance of the scaled coefficients for unit reading variance, shape (degree+1, degree+1)."""
-        return np.asarray(self.operator @ self.operator.T)
+    def covariance(self, variance: float) -> Array:
+        """Return the covariance of the scaled coefficients for a reading variance in m²; shape (degree+1, degree+1)."""
+        return np.asarray(variance * (self.operator @ self.operator.T))
 
 
 def fit_polynomial(
