@@ -33,6 +33,7 @@ class Keeping(QObject):
         self._root = root
         self._recovery: Recovery | None = None
         self._disk = Worker()  # of its own, so that nothing slow delays the recovery copy
+        self._taken_back: Path | None = None  # a leftover that is open again, until this session has its own copy
         self._opened = 0
         self._soon = QTimer(self, singleShot=True, interval=RECOVERY_PAUSE_MS)
         self._soon.timeout.connect(self._keep)
@@ -180,7 +181,16 @@ class Keeping(QObject):
         project, path = self._document.settled, self._document.path
         if self._document.history.unsaved:
             recovery = self._recovery = self._recovery or Recovery(self._root or default_folder())
-            self._disk.run("keep", lambda: recovery.keep(project, path), lambda _none: None, self._not_kept)
+            self._disk.run(
+                "keep", lambda: recovery.keep(project, path), lambda _none: self._drop_taken_back(), self._not_kept
+            )
+
+    def _drop_taken_back(self) -> None:
+        import shutil
+
+        if self._taken_back is not None:
+            shutil.rmtree(self._taken_back, ignore_errors=True)
+            self._taken_back = None
 
     def _not_kept(self, error: BaseException) -> None:
         if not isinstance(error, OSError):
@@ -189,6 +199,7 @@ class Keeping(QObject):
 
     def _forget(self) -> None:
         self._soon.stop()
+        self._drop_taken_back()
         if self._recovery is not None:
             recovery, self._recovery = self._recovery, None
             self._disk.run("forget", recovery.forget, lambda _none: None, self._not_kept)
@@ -198,6 +209,7 @@ class Keeping(QObject):
         self._soon.stop()
         self._worker.stop()
         self._disk.stop()
+        self._drop_taken_back()
         if self._recovery is not None:
             self._recovery.forget()
 
@@ -215,8 +227,8 @@ class Keeping(QObject):
             )
             if answer == buttons.Yes and self.may_leave():
                 self._document.replace(left.project, left.path, unsaved=True)
+                self._taken_back = left.folder
                 self._soon.start()
-                shutil.rmtree(left.folder, ignore_errors=True)
                 break
             if answer == buttons.Discard:
                 shutil.rmtree(left.folder, ignore_errors=True)
