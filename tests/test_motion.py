@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
@@ -85,6 +85,7 @@ THREE = Spans((Span("before", FREE, 0.0, 1.0), Span("contact", CONTACT, 1.0, 1.2
 
 
 @settings(max_examples=300)
+@example([("contact", "start", 0.0), ("contact", "stop", 0.0), ("after", "stop", 0.0), ("after", "start", 0.0)])
 @given(
     st.lists(
         st.tuples(

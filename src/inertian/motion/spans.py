@@ -110,9 +110,9 @@ def move_edge(spans: Spans, name: str, edge: str, time: float, least: float, lim
         low = before.start + least if before else low
         high = after.stop - least if after else high
     if edge == "start":
-        moved = replace(span, start=min(max(time, low), span.stop - least))
+        moved = replace(span, start=max(min(time, span.stop - least), low))  # the wall has the last word, to the bit
     else:
-        moved = replace(span, stop=max(min(time, high), span.start + least))
+        moved = replace(span, stop=min(max(time, span.start + least), high))
     return _pushed(spans.replacing(name, moved), span, moved)
 
 
@@ -127,7 +127,7 @@ def move_span(spans: Spans, name: str, shift: float, least: float, limits: tuple
         low = spans.before.start + least if spans.before else low
         high = spans.after.stop - least if spans.after else high
     start = min(max(span.start + shift, low), max(high - span.length, low))
-    moved = replace(span, start=start, stop=start + span.length)
+    moved = replace(span, start=start, stop=min(start + span.length, high))
     return _pushed(spans.replacing(name, moved), span, moved)
 
 
