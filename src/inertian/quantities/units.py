@@ -4,6 +4,7 @@ The factors are those of the SI Brochure (9th ed., 2019) and of the internationa
 them against an independent library.
 """
 
+import re
 from dataclasses import dataclass
 
 from inertian.quantities.errors import UnitError
@@ -26,6 +27,8 @@ class Unit:
         return value / self.factor
 
 
+PIXEL = "px"  # a length only once a scale is known
+
 SI_SYMBOL = {
     "length": "m",
     "time": "s",
@@ -39,20 +42,25 @@ SI_SYMBOL = {
 
 _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
     "length": {
-        "m": (1.0, ("metre", "meter", "metres", "meters")),
-        "cm": (0.01, ("centimetre", "centimeter", "centimetres", "centimeters")),
-        "mm": (0.001, ("millimetre", "millimeter", "millimetres", "millimeters")),
-        "µm": (1e-6, ("um", "μm")),
-        "km": (1000.0, ("kilometre", "kilometer")),
-        "in": (0.0254, ("inch", "inches", '"')),
-        "ft": (0.3048, ("foot", "feet")),
+        "m": (1.0, ("metre", "meter", "metres", "meters", "mètre", "mètres", "metros", "metro", "metri")),
+        "cm": (0.01, ("centimetre", "centimeter", "centimetres", "centimeters", "zentimeter", "centimètres")),
+        "mm": (0.001, ("millimetre", "millimeter", "millimetres", "millimeters", "millimètres")),
+        "dm": (0.1, ("decimetre", "decimeter", "dezimeter")),
+        "µm": (1e-6, ("um", "μm", "micron", "microns", "micrometre", "micrometer")),
+        "km": (1000.0, ("kilometre", "kilometer", "kilometres", "kilometers")),
+        "in": (0.0254, ("inch", "inches", '"', "″")),
+        "ft": (0.3048, ("foot", "feet", "′")),
+        "yd": (0.9144, ("yard", "yards")),
+        PIXEL: (1.0, ("pixel", "pixels", "pix", "píxeles", "pixeles")),
     },
     "time": {
-        "s": (1.0, ("sec", "secs", "second", "seconds", "sek", "sekunden")),
-        "ms": (0.001, ("msec", "millisecond", "milliseconds")),
-        "µs": (1e-6, ("us", "μs", "microsecond", "microseconds")),
-        "min": (60.0, ("minute", "minutes")),
-        "h": (3600.0, ("hour", "hours")),
+        "s": (1.0, ("sec", "secs", "second", "seconds", "sek", "sekunde", "sekunden", "seconde", "secondes",
+                    "segundos", "segundo", "secondi", "seconden", "sekundy", "sekund")),
+        "ms": (0.001, ("msec", "millis", "millisecond", "milliseconds", "millisekunden", "millisecondes")),
+        "µs": (1e-6, ("us", "μs", "usec", "micros", "microsecond", "microseconds", "mikrosekunden")),
+        "ns": (1e-9, ("nsec", "nanos", "nanosecond", "nanoseconds")),
+        "min": (60.0, ("minute", "minutes", "minuten", "mins", "minutos")),
+        "h": (3600.0, ("hour", "hours", "std", "stunden", "hr", "hrs")),
     },
     "mass": {
         "kg": (1.0, ("kilogram", "kilograms")),
@@ -60,12 +68,19 @@ _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
         "t": (1000.0, ("tonne", "tonnes")),
         "lb": (0.45359237, ("lbs", "pound", "pounds")),
     },
-    "speed": {"m/s": (1.0, ("m s-1",)), "cm/s": (0.01, ()), "mm/s": (0.001, ()), "km/h": (1 / 3.6, ("kmh",))},
-    "acceleration": {"m/s²": (1.0, ("m/s2", "m/s^2")), "cm/s²": (0.01, ("cm/s2", "cm/s^2"))},
-    "force": {"N": (1.0, ("newton", "newtons")), "kN": (1000.0, ())},
+    "speed": {"m/s": (1.0, ()), "cm/s": (0.01, ()), "mm/s": (0.001, ()), "km/h": (1 / 3.6, ("kmh", "kph")),
+              "ft/s": (0.3048, ()), "in/s": (0.0254, ()), "m/min": (1 / 60.0, ()),
+              "mph": (0.44704, ("mi/h",)), "m/ms": (1000.0, ()), "mm/ms": (1.0, ())},
+    "acceleration": {"m/s²": (1.0, ()), "cm/s²": (0.01, ()), "mm/s²": (0.001, ()), "ft/s²": (0.3048, ()),
+                     "gₙ": (9.80665, ("g0", "gn", "g-force"))},
+    "force": {"N": (1.0, ("newton", "newtons")), "mN": (0.001, ("millinewton",)), "kN": (1000.0, ("kilonewton",)),
+              "cN": (0.01, ()), "lbf": (4.4482216152605, ()), "kp": (9.80665, ("kgf",)), "gf": (0.00980665, ())},
     "angle": {"rad": (1.0, ("radian", "radians")), "°": (0.017453292519943295, ("deg", "degree", "degrees"))},
     "number": {"": (1.0, ()), "%": (0.01, ("percent",))},
 }
+
+_FIRST_POWER = re.compile(r"(.+?)(?:[·⋅*. ]?(min|ms|s|h)(?:\^?-1|⁻¹)|/(min|ms|s|h|sec))$")
+_SECOND_POWER = re.compile(r"(.+?)(?:[·⋅*. ]?s(?:\^?-2|⁻²)|/s(?:\^2|²|2|\*\*2)|/s/s|/\(s\^2\)|/s\*s|/sec(?:\^2|²|2))$")
 
 
 def _index() -> dict[str, dict[str, Unit]]:
@@ -82,14 +97,36 @@ def _index() -> dict[str, dict[str, Unit]]:
 _BY_KIND = _index()
 
 
+def _plain(name: str) -> str:
+    """Return a name in the spelling of the table: powers of the second as /s and /s², brackets around it off."""
+    bare = name.strip().replace("−", "-").replace("–", "-").replace("μ", "µ")
+    if bare.startswith("(") and bare.endswith(")"):
+        bare = bare[1:-1].strip()
+    if len(bare) > 3 or "/" in bare:
+        bare = re.sub(r"\s*([/·⋅*^])\s*", r"\1", bare)
+        second = _SECOND_POWER.match(bare)
+        if second:
+            return f"{second[1].strip()}/s²"
+        first = _FIRST_POWER.match(bare)
+        if first:
+            return f"{first[1].strip()}/{(first[2] or first[3]).replace('sec', 's')}"
+    return bare
+
+
+def _find(names: dict[str, Unit], text: str) -> Unit | None:
+    for name in (text.strip(), _plain(text)):
+        unit = names.get(name) or (names.get(name.lower()) if len(name) > 2 else None)
+        if unit is not None:
+            return unit
+    return None
+
+
 def unit_of(kind: str, text: str) -> Unit:
     """Return the unit of `kind` that `text` names; symbols keep their case (ms, not MS), words do not.
 
     Raises UnitError if no unit of that kind has this name.
     """
-    name = text.strip()
-    names = _BY_KIND[kind]
-    unit = names.get(name) or (names.get(name.lower()) if len(name) > 2 else None)
+    unit = _find(_BY_KIND[kind], text)
     if unit is None:
         raise UnitError(text, kind)
     return unit
@@ -98,10 +135,14 @@ def unit_of(kind: str, text: str) -> Unit:
 def kind_of(text: str) -> str | None:
     """Return what the unit named by `text` measures, or None if it names none."""
     name = text.strip()
-    for kind, names in _BY_KIND.items():
-        if name and (name in names or (len(name) > 2 and name.lower() in names)):
-            return kind
-    return None
+    if not name or len(name) > 24:
+        return None
+    return next((kind for kind, names in _BY_KIND.items() if _find(names, name)), None)
+
+
+def ascii_symbol(unit: Unit) -> str:
+    """Return the symbol as scripts write it: m/s2 for m/s²."""
+    return unit.symbol.replace("²", "2").replace("ₙ", "n")
 
 
 def symbols(kind: str) -> tuple[str, ...]:

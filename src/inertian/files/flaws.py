@@ -1,0 +1,101 @@
+"""What a recording itself gives away: times out of order or twice, gaps, sensors at their end or stuck."""
+
+from collections.abc import Iterable
+
+import numpy as np
+
+from inertian.files.assembly import ChannelReading, TrialReading
+from inertian.files.findings import Code, Finding
+from inertian.quantities.estimates import Array
+
+_GAP = 4.5  # usual steps
+_EVEN = 0.02  # of a step: more unevenness than rounding explains is no even step
+
+
+def step_of(seconds: Array, resolution: float = 0.0) -> float | None:
+    """Return the time between samples in s if it is even, lost samples allowed; None if it is not."""
+    times = np.unique(seconds)
+    if times.size < 2:
+        return None
+    steps = np.diff(times)
+    usual = float(np.median(steps))
+    if times.size == 2:
+        return usual
+    counts = np.round(steps / usual)
+    if np.any(counts < 1) or float((counts == 1).mean()) < 0.7:
+        return None
+    mean = float((times[-1] - times[0]) / counts.sum())
+    rounding = 1e-12 * float(np.max(np.abs(times))) + resolution
+    if np.any(np.abs(steps - counts * mean) > _EVEN * mean + rounding):
+        return None
+    return mean
+
+
+def time_flaws(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
+    """Return what is wrong with the times of one trial, in s and in the order of the file."""
+    found = []
+    steps = np.diff(unsorted)
+    if np.any(steps < 0):
+        count = int((steps < 0).sum())
+        found.append(Finding(Code.TIME_NOT_SORTED, f"Time goes back {count} times; samples were put in order."))
+    times = np.sort(unsorted)
+    steps = np.diff(times)
+    if np.any(steps == 0):
+        found.append(Finding(Code.DUPLICATE_TIME, f"{int((steps == 0).sum())} samples have the time of another one."))
+    steps = steps[steps > 0]
+    if steps.size >= 5:
+        usual, wide = float(np.median(steps)), float(np.quantile(steps, 0.8))
+        gaps = np.flatnonzero(steps > max(_GAP * usual, 3.0 * wide))
+        if gaps.size and gaps.size <= 0.2 * steps.size:
+            at = np.unique(times)[gaps[0]]
+            said = f"{gaps.size} {'gap' if gaps.size == 1 else 'gaps'}, the longest {float(steps.max()):.4g} s"
+            found.append(Finding(Code.GAP, f"{said}, the first after {float(at):.6g} s."))
+    return found
+
+
+def channel_flaws(trial: TrialReading) -> list[Finding]:
+    """Return what the values of a trial's channels give away."""
+    found = []
+    for body in trial.bodies:
+        for channel in body.channels:
+            name = f"{body.name} {channel.axis}"
+            good = channel.values[np.isfinite(channel.values)]
+            if good.size >= 4 and np.ptp(good) == 0.0:
+                found.append(Finding(Code.CONSTANT, f"{name} never changes: was the sensor connected?"))
+            elif saturated(channel):
+                limit = _extreme(good)
+                said = f"{name} stays exactly at {limit:g} {channel.unit.symbol} for several samples, as a sensor at its end does."
+                found.append(Finding(Code.SATURATED, said))
+    return found
+
+
+def _extreme(values: Array) -> float:
+    high, low = float(values.max()), float(values.min())
+    return high if (values == high).sum() >= (values == low).sum() else low
+
+
+def saturated(channel: ChannelReading) -> bool:
+    """Whether a channel is cut off: it comes to an extreme value at a run, stays exactly there, and leaves at a run.
+
+    A body that rests, and a coarse turning point, do not look like that: they come to their place slowly, or begin or
+    end there.
+    """
+    x = channel.values[np.isfinite(channel.values)]
+    if x.size < 10:
+        return False
+    steps = np.abs(np.diff(x))
+    moving = steps[steps > 0]
+    if not moving.size or float((steps == 0).mean()) > 0.6:
+        return False
+    for extreme in (float(x.max()), float(x.min())):
+        at = x == extreme
+        if at.sum() < 3 or at[0] or at[-1] or extreme == 0.0:
+            continue
+        edges = np.flatnonzero(np.diff(at.astype(np.int8)))
+        for start, stop in zip(edges[::2], edges[1::2], strict=False):
+            length = stop - start
+            inside = steps[start], steps[stop]
+            fast = 0.25 * float(np.quantile(moving, 0.9)) if channel.axis in "Fa" else 2.0 * float(np.median(moving))
+            if length >= 3 and min(inside) > fast:
+                return True
+    return False

@@ -1,0 +1,166 @@
+"""Numbers as people and devices write them: either decimal mark, thousands marks, units behind, many kinds of missing.
+
+The decimal mark is decided once for a table from all its cells; "1,234" alone decides nothing, and is asked about.
+"""
+
+import math
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from inertian.quantities.units import kind_of
+
+MISSING_WORDS = frozenset(
+    "na n/a n.a. n.a nan null none nil missing fehlt fehlend manquant void undef undefined blank empty lost "
+    "- -- --- ---- – — . .. ... ? ?? * ** x/a #n/a #n/v #na #nv #value! #wert! #div/0! #ref! #num! #name? "
+    "inf +inf -inf infinity +infinity -infinity ∞ -∞ +∞ 1.#qnan 1.#inf -1.#inf 1.#ind -1.#ind 1.#nan -nan +nan nan(ind) "
+    "-nan(ind) <na> nat not_available".split()
+)
+_SPACES = "  \u00a0\u202f\u2009\u2007"
+_GROUP = "'’`" + _SPACES
+_PLAIN = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d{1,4})?$")
+_CELL = re.compile(
+    rf"(?P<sign>[+\-−–]?)\s?(?P<digits>\d[\d.,{_GROUP}]*|[.,]\d+)(?P<exponent>(?:[eEdD]|\s?[×x*]\s?10\^?)[+\-−]?\d{{1,4}})?"
+    r"(?P<unit>\s*[A-Za-zµμ°%\"′″Ω][\w/²³·^*−\-⁻¹ ]{0,11})?$"
+)
+_GROUPED = {
+    ",": re.compile(r"[1-9]\d{0,2}(,\d{3})+$"),
+    ".": re.compile(r"[1-9]\d{0,2}(\.\d{3})+$"),
+}
+_LONGEST = 60  # characters of a cell that can be a number
+
+
+def is_missing(cell: str) -> bool:
+    """Whether a cell says that there is no reading: blank, or a word for it."""
+    bare = cell.strip()
+    return not bare or (len(bare) < 16 and bare.casefold() in MISSING_WORDS)
+
+
+def parts_of(cell: str) -> tuple[str, str, str, str] | None:
+    """Return sign, digits with their marks, exponent and unit of a number cell, or None if it is none."""
+    bare = cell.strip()
+    if not bare or len(bare) > _LONGEST:
+        return None
+    match = _CELL.match(bare)
+    if match is None:
+        return None
+    digits, unit = match["digits"].rstrip(_GROUP), (match["unit"] or "").strip()
+    if digits.endswith(",") or (unit and unit != "%" and kind_of(unit) is None):
+        return None
+    if any(c in _GROUP for c in digits) and not _well_grouped(digits):
+        return None
+    return match["sign"], digits, match["exponent"] or "", unit
+
+
+def _well_grouped(digits: str) -> bool:
+    """Whether spaces or apostrophes stand only between groups of three digits before the decimal mark."""
+    return re.fullmatch(rf"\d{{1,3}}(?:[{_GROUP}]\d{{3}})+(?:[.,]\d*)?", digits) is not None
+
+
+def looks_numeric(cell: str) -> bool:
+    """Whether a cell is a number in any spelling."""
+    return bool(_PLAIN.match(cell)) or parts_of(cell) is not None
+
+
+def value_of(cell: str, decimal: str) -> tuple[float, str] | None:
+    """Return the number in a cell and the unit written behind it, or None if there is no finite number in it.
+
+    `decimal` settles what a lone comma or point between groups of three digits means; where the digits themselves tell,
+    they win.
+    """
+    parts = parts_of(cell)
+    if parts is None:
+        return None
+    sign, digits, exponent, unit = parts
+    for mark in _GROUP:
+        digits = digits.replace(mark, "")
+    if "," in digits and "." in digits:
+        decimal = max(",.", key=digits.rfind)
+        other = "," if decimal == "." else "."
+        if digits.count(decimal) > 1 or not re.fullmatch(rf"\d{{1,3}}(?:{re.escape(other)}\d{{3}})+", _whole(digits, decimal)):
+            return None
+        digits = digits.replace(other, "").replace(decimal, ".")
+    elif "," in digits or "." in digits:
+        mark = "," if "," in digits else "."
+        grouped = _GROUPED[mark].match(digits) is not None
+        if digits.count(mark) > 1:
+            if not grouped:
+                return None
+            digits = digits.replace(mark, "")
+        elif grouped and mark != decimal:
+            digits = digits.replace(mark, "")
+        else:
+            digits = digits.replace(mark, ".")
+    power = re.sub(r"^(?:[eEdD]|\s?[×x*]\s?10\^?)", "e", exponent).replace("−", "-")
+    try:
+        value = float(("-" if sign in ("-", "−", "–") else "") + digits + power)
+    except ValueError:
+        return None
+    return (value, unit) if math.isfinite(value) else None
+
+
+def _whole(digits: str, decimal: str) -> str:
+    return digits[: digits.rfind(decimal)]
+
+
+@dataclass(frozen=True)
+class Decimal:
+    """The decimal mark of a table, how sure it is, and what speaks for it."""
+
+    mark: str
+    certain: bool
+    evidence: str
+
+
+def decide_decimal(columns: Iterable[Sequence[str]]) -> Decimal:
+    """Return the decimal mark that the number cells of some columns speak for.
+
+    "0,5" and "12,34" speak for the comma, "1.5" for the point, "1.234,5" for the comma at once; "1,234" speaks for
+    neither, unless numbers below a thousand stand in the same column without any mark.
+    """
+    votes = {",": 0, ".": 0}
+    open_cells = {",": "", ".": ""}
+    for cells in columns:
+        column_open = {",": "", ".": ""}
+        small = False
+        for cell in cells:
+            parts = parts_of(cell) if ("," in cell or "." in cell) else None
+            if parts is None:
+                small = small or (1 < len(cell.strip()) < 4 and cell.strip().isdigit())
+                continue
+            digits = parts[1]
+            said = _said_by(digits)
+            if said in votes:
+                votes[said] += 1
+            elif said:
+                column_open[said[-1]] = cell.strip()
+        for mark, example in column_open.items():
+            if example and small:  # 950 beside 1,020: decimals would have been written out in both
+                votes["," if mark == "." else "."] += 1
+            elif example:
+                open_cells[mark] = open_cells[mark] or example
+    if votes[","] and votes["."]:
+        mark = "," if votes[","] > votes["."] else "."
+        return Decimal(mark, False, "some numbers have a decimal comma, others a decimal point")
+    if votes[","] or votes["."]:
+        mark = "," if votes[","] else "."
+        return Decimal(mark, True, f"{votes[mark]} numbers can only be read so")
+    if open_cells[","]:
+        return Decimal(",", False, f"“{open_cells[',']}” could mean {open_cells[','].replace(',', '.')} or "
+                                   f"{open_cells[','].replace(',', '')}")
+    return Decimal(".", True, f"as in “{open_cells['.']}”" if open_cells["."] else "no number has a decimal mark")
+
+
+def _said_by(digits: str) -> str:
+    """What one number says: "," or "." for that decimal mark, "?," or "?." for an open case, "" for nothing."""
+    for mark in _GROUP:
+        if mark in digits and ("," in digits or "." in digits):
+            return "," if "," in digits else "."
+    if "," in digits and "." in digits:
+        return max(",.", key=digits.rfind)
+    mark = "," if "," in digits else "."
+    if mark not in digits:
+        return ""
+    if digits.count(mark) > 1:
+        return "," if mark == "." else "."
+    return f"?{mark}" if _GROUPED[mark].match(digits) else mark

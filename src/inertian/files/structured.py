@@ -1,0 +1,174 @@
+"""JSON in its usual shapes: records, columns, rows with titles, nested; JSON Lines; and data package descriptors."""
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+from inertian.files import limits
+from inertian.files.dialects import Record
+from inertian.files.findings import Code, Finding, UnreadableFileError
+from inertian.files.grids import Grid, cell_text, grid_of_columns, records_of_rows
+
+_DEPTH = 40
+_TITLE_KEYS = ("columns", "header", "headers", "fields", "names", "titles")
+_UNIT_KEYS = ("units", "unit", "einheiten")
+_NAME_KEYS = ("name", "title", "trial", "run", "label", "id")
+
+
+def parse_json(file: str, text: str) -> object:
+    """Parse JSON within bounds. Raises UnreadableFileError."""
+    if len(text) > limits.STRUCTURED:
+        raise UnreadableFileError(file, Code.TOO_LARGE, "this JSON file is too large. Save the table as CSV.")
+    try:
+        return json.loads(text)
+    except RecursionError as error:
+        raise UnreadableFileError(file, Code.UNSAFE_CONTENT, "it is nested too deeply to be a recording.") from error
+    except ValueError as error:
+        place = f"line {error.lineno}" if isinstance(error, json.JSONDecodeError) else "a number in it"
+        why = f"this is JSON that breaks off or has a mistake at {place}. Save or export it again."
+        raise UnreadableFileError(file, Code.CORRUPT, why) from error
+
+
+def grids_of_json(file: str, text: str) -> list[Grid]:
+    """Return every table in a JSON text. Raises UnreadableFileError if it cannot be parsed."""
+    value = parse_json(file, text)
+    budget = [limits.NODES]
+    grids = list(_tables(value, "", {}, 0, budget))
+    if budget[0] <= 0:
+        raise UnreadableFileError(file, Code.TOO_LARGE, "it holds more values than a recording. Save the table as CSV.")
+    most = max((len(g.records) for g in grids), default=0)
+    return [g for g in grids if len(g.records) > max(2, most // 20)] or grids
+
+
+def grids_of_json_lines(lines: Sequence[str]) -> list[Grid]:
+    """Return JSON Lines as one grid; lines that are no JSON object stay as they are, to be listed as unusable."""
+    titles: dict[str, None] = {}
+    rows: list[tuple[int, Mapping[str, object] | str]] = []
+    for number, line in enumerate(lines, start=1):
+        if not line.strip():
+            continue
+        try:
+            value = json.loads(line)
+        except (ValueError, RecursionError):
+            value = None
+        if isinstance(value, dict):
+            flat = dict(_flat(value, "", 0))
+            titles.update(dict.fromkeys(flat))
+            rows.append((number, flat))
+        else:
+            rows.append((number, line))
+    records = [Record(0, tuple(titles))]
+    for number, row in rows:
+        cells = (row,) if isinstance(row, str) else tuple(cell_text(row.get(t)) for t in titles)
+        records.append(Record(number, cells))
+    return [Grid("", records)]
+
+
+def _flat(value: Mapping[str, Any], prefix: str, depth: int) -> Iterator[tuple[str, object]]:
+    """The leaves of a nested record with their path as title."""
+    for key, part in value.items():
+        title = f"{prefix} {key}".strip()
+        if isinstance(part, dict) and depth < 4:
+            yield from _flat(part, title, depth + 1)
+        elif isinstance(part, list) and 1 < len(part) <= 3 and all(isinstance(p, (int, float)) for p in part):
+            yield from ((f"{title} {axis}", p) for axis, p in zip("xyz", part, strict=False))
+        elif not isinstance(part, (list, dict)):
+            yield title, part
+
+
+def _scalar(value: object) -> bool:
+    return value is None or isinstance(value, (int, float, str, bool))
+
+
+def _tables(value: object, name: str, units: Mapping[str, str], depth: int, budget: list[int]) -> Iterator[Grid]:
+    """All tables below a value, each once."""
+    budget[0] -= 1
+    if depth > _DEPTH or budget[0] <= 0:
+        return
+    if isinstance(value, list):
+        yield from _list_tables(value, name, units, depth, budget)
+    elif isinstance(value, dict):
+        units = {**units, **_units_in(value)}
+        own = next((str(value[k]) for k in _NAME_KEYS if isinstance(value.get(k), (str, int))), name)
+        columns = {k: v for k, v in value.items() if isinstance(v, list) and len(v) >= 2 and all(map(_scalar, v))}
+        budget[0] -= sum(map(len, columns.values()))
+        numeric = {k: v for k, v in columns.items() if k.casefold() not in (*_TITLE_KEYS, "tags")}
+        lengths = {len(v) for v in numeric.values()}
+        if len(numeric) >= 2 and (len(lengths) == 1 or max(lengths) - min(lengths) <= 0.5 * max(lengths)):
+            yield grid_of_columns(own, numeric, units)
+        titles = next((value[k] for k in _TITLE_KEYS if isinstance(value.get(k), list)), None)
+        for key, part in value.items():
+            if key in numeric and len(numeric) >= 2:
+                continue
+            if titles and isinstance(part, list) and part and isinstance(part[0], list) and len(part[0]) == len(titles):
+                head = [_title_of(t) for t in titles]
+                budget[0] -= len(part) * len(titles)
+                yield Grid(own, [Record(0, tuple(head)), *records_of_rows(r for r in part if isinstance(r, list))], units=units)
+            elif isinstance(part, (list, dict)):
+                yield from _tables(part, own if own != name else key, units, depth + 1, budget)
+
+
+def _list_tables(value: list[Any], name: str, units: Mapping[str, str], depth: int, budget: list[int]) -> Iterator[Grid]:
+    budget[0] -= len(value)
+    dicts = [v for v in value if isinstance(v, dict)]
+    flat = [dict(_flat(v, "", 0)) for v in dicts] if len(dicts) >= 1 and len(dicts) == len(value) else []
+    nested = any(isinstance(p, list) and len(p) > 3 for v in dicts[:50] for p in v.values()) or any(
+        isinstance(p, dict) and any(isinstance(q, list) and len(q) > 3 for q in p.values()) for v in dicts[:50] for p in v.values()
+    )
+    if flat and not nested and any(len(f) >= 1 for f in flat):
+        titles = list(dict.fromkeys(t for f in flat for t in f))
+        budget[0] -= len(flat) * len(titles)
+        rows = [tuple(cell_text(f.get(t)) for t in titles) for f in flat]
+        yield Grid(name, [Record(0, tuple(titles)), *(Record(n, r) for n, r in enumerate(rows, start=1))], units=units)
+    elif value and all(isinstance(v, list) and v and all(map(_scalar, v)) for v in value):
+        if len(value) > 8 or len(value[0]) <= 8:
+            yield Grid(name, records_of_rows(value), units=units)
+        elif len({len(v) for v in value}) == 1:
+            yield Grid(name, records_of_rows(zip(*value, strict=True)), units=units)
+    else:
+        for number, part in enumerate(value[:10_000], start=1):
+            if isinstance(part, (dict, list)):
+                yield from _tables(part, f"{name} {number}".strip(), units, depth + 1, budget)
+
+
+def _title_of(title: object) -> str:
+    if isinstance(title, dict):
+        said = str(title.get("title") or title.get("name") or "")
+        unit = title.get("unit")
+        return f"{said} ({unit})" if isinstance(unit, str) and unit and f"({unit})" not in said else said
+    return cell_text(title)
+
+
+def _units_in(value: Mapping[str, Any]) -> dict[str, str]:
+    found = {}
+    for key in _UNIT_KEYS:
+        part = value.get(key)
+        if isinstance(part, dict):
+            found.update({str(k): v for k, v in part.items() if isinstance(v, str)})
+    return found
+
+
+def resources_of(file: str, descriptor: object) -> list[tuple[str, str | None, object, dict[str, str], str]]:
+    """Return the tables of a data package: name, path (or None), inline data, units by field, delimiter (or "").
+
+    Raises UnreadableFileError if the descriptor lists no resources.
+    """
+    resources = descriptor.get("resources") if isinstance(descriptor, dict) else None
+    if not isinstance(resources, list) or not resources:
+        raise UnreadableFileError(file, Code.NO_TABLE, "this data package lists no resources.")
+    found = []
+    for r in resources[: limits.MEMBERS]:
+        if not isinstance(r, dict):
+            continue
+        schema = r.get("schema") if isinstance(r.get("schema"), dict) else {}
+        fields = schema.get("fields") if isinstance(schema.get("fields"), list) else []
+        units = {str(f.get("name")): f["unit"] for f in fields if isinstance(f, dict) and isinstance(f.get("unit"), str)}
+        path = r.get("path")
+        path = path[0] if isinstance(path, list) and path else path
+        dialect = r.get("dialect") if isinstance(r.get("dialect"), dict) else {}
+        name = str(r.get("title") or r.get("name") or "")
+        found.append((name, path if isinstance(path, str) else None, r.get("data"), units, str(dialect.get("delimiter", ""))))
+    return found
+
+
+__all__ = ["Finding", "grids_of_json", "grids_of_json_lines", "parse_json", "resources_of"]

@@ -1,0 +1,328 @@
+"""Tables in a run of records: where the rows are, which lines are titles and units, what stands between."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from inertian.files.dialects import WHITESPACE, Record, is_data, is_reading, is_rule
+from inertian.files.findings import Code, Finding, Unusable, shown_line
+from inertian.files.numbers import looks_numeric
+from inertian.files.titles import Role, read_title, split_unit
+from inertian.quantities.units import kind_of
+
+_WIDEST = 2000  # columns
+
+
+@dataclass(frozen=True, eq=False)
+class Table:
+    """One block of rows: titles and units by column, cells by row with their physical lines, and the text above."""
+
+    titles: tuple[str, ...]
+    units: tuple[str, ...]
+    rows: list[tuple[str, ...]]
+    lines: list[int]
+    name: str = ""
+    above: tuple[str, ...] = ()
+    unusable: tuple[Unusable, ...] = ()
+    findings: tuple[Finding, ...] = ()
+    headed: bool = True
+    apart: frozenset[int] = field(default_factory=frozenset)  # rows that stand behind a blank line or a title
+
+    @property
+    def width(self) -> int:
+        """How many columns there are."""
+        return len(self.titles)
+
+
+def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[Table]:
+    """Return the tables in some records, in order; blocks under a header of their own are tables of their own."""
+    data = [not r.comment and is_data(r.cells) for r in records]
+    if not any(data):
+        return []
+    width = _usual_width(records, data)
+    blocks: list[tuple[list[Record], list[Record], list[Record]]] = []  # above, rows, between
+    above: list[Record] = []
+    rows: list[Record] = []
+    between: list[Record] = []
+    for place, (record, is_row) in enumerate(zip(records, data, strict=True)):
+        if is_row and not _is_number_title(records, data, place, width):
+            rows.append(record)
+        elif not rows:
+            above.append(record)
+        elif not record.blank and _is_header(record, width, delimiter, blocks, above) and _rows_follow(data, place):
+            titles = _titles_before(between)
+            blocks.append((above, rows, [r for r in between if r not in titles]))
+            above, rows, between = [*titles, record], [], []
+        else:
+            between.append(record)
+    blocks.append((above, rows, between))
+    largest = max(len(b[1]) for b in blocks)
+    kept = [b for b in blocks if len(b[1]) >= 2 or len(b[1]) == largest]
+    return [_table(b, delimiter, ended if b is blocks[-1] else True) for b in kept if b[1]]
+
+
+def _usual_width(records: Sequence[Record], data: Sequence[bool]) -> int:
+    widths = Counter(len(_trimmed(r.cells)) for r, d in zip(records, data, strict=True) if d)
+    return max(widths, key=lambda w: (widths[w], w))
+
+
+def _trimmed(cells: tuple[str, ...]) -> tuple[str, ...]:
+    while cells and not cells[-1].strip():
+        cells = cells[:-1]
+    return cells
+
+
+def _is_number_title(records: Sequence[Record], data: Sequence[bool], place: int, width: int) -> bool:
+    """Whether a lone line of numbers above the titles is no row: it stands apart from the rows, or is far narrower."""
+    following = [i for i in range(place + 1, min(place + 4, len(records))) if not records[i].blank]
+    if not following or data[following[0]]:
+        return False
+    narrow = len(_trimmed(records[place].cells)) < width
+    first = not any(data[:place])
+    return first and narrow
+
+
+def _rows_follow(data: Sequence[bool], place: int) -> bool:
+    return any(data[place + 1 : place + 4])
+
+
+def _titles_before(between: list[Record]) -> list[Record]:
+    """The lines at the end of what stands between two blocks that belong to the second: its title, comments, blanks."""
+    start = len(between)
+    while start > 0:
+        start -= 1
+        if between[start].blank:
+            return between[start:]
+    return between[start:]
+
+
+def _known_word(cells: Sequence[str]) -> bool:
+    """Whether some cell is a title of time or carries a unit, which prose hardly does."""
+    titles = [read_title(c) for c in cells if c.strip()]
+    return any(t.role in (Role.TIME, Role.FRAME) or (t.unit and kind_of(t.unit)) for t in titles)
+
+
+def _is_header(
+    record: Record, width: int, delimiter: str, blocks: Sequence[object], above: Sequence[Record]
+) -> bool:
+    """Whether a line after rows begins a new block: it repeats an earlier header, or is one by its words."""
+    cells = _trimmed(record.cells)
+    if any(_trimmed(r.cells) == cells for r in above if len(cells) > 1 or width == 1):
+        return True
+    fitted = _fit_header(cells, width, delimiter)
+    return len(cells) >= 2 and fitted is not None and _known_word(fitted) and not any(map(looks_numeric, fitted))
+
+
+def _fit_header(cells: Sequence[str], width: int, delimiter: str) -> tuple[str, ...] | None:
+    """Return cells as titles of `width` columns, or None; words of aligned titles are put together as needed."""
+    if len(cells) == width:
+        return tuple(cells)
+    if delimiter != WHITESPACE:
+        if 2 <= len(cells) < width and len(cells) >= width - 2:
+            return (*cells, *[""] * (width - len(cells)))
+        if len(cells) > width and not any(c.strip() for c in cells[width:]):
+            return tuple(cells[:width])
+        return None
+    joined: list[str] = []
+    for cell in cells:
+        if joined and (cell.startswith(("(", "[", "{", "<", "/")) or joined[-1].endswith("/")):
+            joined[-1] += f" {cell}"
+        elif joined and ("(" in joined[-1]) != (")" in joined[-1]):
+            joined[-1] += f" {cell}"
+        else:
+            joined.append(cell)
+    if len(joined) == width:
+        return tuple(joined)
+    worded: list[str] = []
+    place = 0
+    while place < len(joined):
+        if place + 2 < len(joined) and joined[place + 1] == "in" and kind_of(joined[place + 2]):
+            worded.append(" ".join(joined[place : place + 3]))
+            place += 3
+        else:
+            worded.append(joined[place])
+            place += 1
+    if len(worded) == width:
+        return tuple(worded)
+    by_axis: list[str] = []
+    for cell in worded:  # "heavy x", "light y"
+        if by_axis and cell.split()[0].casefold() in ("x", "y", "z", "position", "time") and by_axis[-1].isalnum():
+            by_axis[-1] += f" {cell}"
+        else:
+            by_axis.append(cell)
+    return tuple(by_axis) if len(by_axis) == width else None
+
+
+def _is_units_row(cells: Sequence[str]) -> bool:
+    """Whether a line only holds units: bare, or in brackets."""
+    filled = [c.strip(" \t'\"") for c in cells if c.strip()]
+    bare = [c[1:-1].strip() if c[:1] in "([{<" and c[-1:] in ")]}>" else c for c in filled]
+    known = [bool(kind_of(c)) or c in ("-", "1", "", "n/a", "frame", "#", "unit", "units") for c in bare]
+    return len(filled) >= 1 and any(kind_of(c) for c in bare) and sum(known) >= 0.5 * len(known) and all(
+        len(c) < 12 for c in bare
+    ) and not any(c in ("x", "y", "v", "a") for c in bare)
+
+
+def _unbracketed(cell: str) -> str:
+    bare = cell.strip(" \t'\"")
+    bare = bare[1:-1].strip() if bare[:1] in ("(", "[", "{", "<") and bare[-1:] in (")", "]", "}", ">") else bare
+    return bare if kind_of(bare) else ""
+
+
+@dataclass
+class _Header:
+    titles: tuple[str, ...]
+    units: tuple[str, ...]
+    used: int  # how many of the lines above belong to it
+
+
+def _header_of(above: Sequence[Record], width: int, delimiter: str, rows: Sequence[Record]) -> _Header | None:
+    """Find titles and units in the lines above the rows, nearest first; rules between them are passed over."""
+    filled = [r for r in above if not r.blank and not is_rule(delimiter.join(r.cells) if delimiter != WHITESPACE else " ".join(r.cells))]
+    units: tuple[str, ...] = ("",) * width
+    used = 0
+    for back, record in enumerate(reversed(filled[-4:])):
+        cells = _trimmed(record.cells)
+        fitted = _fit_header(cells, width, delimiter) or (_fit_header(record.cells, width, delimiter))
+        if fitted is None or any(len(c) > 120 for c in fitted):
+            if back == 0:
+                continue
+            break
+        if not any(units) and _is_units_row(fitted) and back < 2:
+            units = tuple(_unbracketed(c) for c in fitted)
+            used = back + 1
+            continue
+        if any(looks_numeric(c) for c in fitted) and not _counted(fitted):
+            break
+        named = [c for c in fitted if c.strip()]
+        if len(named) < max(1, width // 2) and width > 1:
+            break
+        single = width == 1 and record.comment
+        doubtful = record.comment or (delimiter == WHITESPACE and back > 0)
+        if (doubtful and not _known_word(fitted) and not any(units)) or (single and not _known_word(fitted)):
+            continue
+        upper = filled[-back - 2] if back + 2 <= len(filled) else None
+        two = _two_rows(fitted, upper, width)
+        return _Header(two or fitted, units, back + 1 + bool(two))
+    if any(units):
+        return _Header(("",) * width, units, used)
+    return None
+
+
+def _counted(cells: Sequence[str]) -> bool:
+    """Whether numbers among titles are names of bodies or columns: time, 1, 2."""
+    numeric = [c.strip() for c in cells if looks_numeric(c)]
+    return len(numeric) < len(cells) and all(c.isdigit() and len(c) < 3 for c in numeric)
+
+
+def _two_rows(lower: tuple[str, ...], upper: Record | None, width: int) -> tuple[str, ...] | None:
+    """Join a row of bodies above a row of quantities, if the lower row alone does not tell the columns apart."""
+    if upper is None or upper.comment:
+        return None
+    cells = tuple(c.strip() for c in upper.cells)
+    cells = (*cells[:width], *[""] * (width - len(cells)))
+    filled = [c for c in cells if c]
+    names = [split_unit(c)[0].casefold() for c in lower if c.strip()]
+    if len(filled) < 1 or any(map(looks_numeric, filled)) or len(upper.cells) < 2 or len(set(names)) == len(names):
+        if not (len(filled) == width and all(_is_axis(c) for c in lower[1:] if c.strip()) and len(names) == width):
+            return None
+    joined, group = [], ""
+    for top, bottom in zip(cells, lower, strict=True):
+        role = read_title(bottom).role
+        group = top or group
+        alone = role in (Role.TIME, Role.FRAME, Role.INDEX) and not top
+        joined.append(bottom if alone or not group or group == bottom else f"{group} {bottom}".strip())
+    return tuple(joined)
+
+
+def _is_axis(title: str) -> bool:
+    return split_unit(title)[0].casefold() in ("x", "y", "z")
+
+
+def _table(block: tuple[list[Record], list[Record], list[Record]], delimiter: str, ended: bool) -> Table:
+    above, rows, between = block
+    width = min(_usual_width(rows, [True] * len(rows)), _WIDEST)
+    header = _header_of(above, width, delimiter, rows)
+    if header is None and delimiter != WHITESPACE:
+        wider = [len(_trimmed(r.cells)) for r in above if not r.blank][-1:]
+        if wider and width < wider[0] <= max(len(r.cells) for r in rows):
+            width, header = wider[0], _header_of(above, wider[0], delimiter, rows)
+    unusable = [
+        Unusable(r.line, shown_line(delimiter.join(r.cells) if len(delimiter) == 1 else " ".join(r.cells)),
+                 "a comment between the rows" if r.comment else "not a row of numbers")
+        for r in between if not r.blank and not is_rule("".join(r.cells))
+    ]  # fmt: skip
+    findings = []
+    if unusable:
+        findings.append(_skipped(unusable))
+    rows, cut = _without_cut_off(rows, width, ended)
+    if cut is not None:
+        unusable.append(cut)
+        findings.append(Finding(Code.TRUNCATED, f"The last line is cut off: “{cut.text}”.", (cut.line,)))
+    extra = [r.line for r in rows if len(_trimmed(r.cells)) > width]
+    short = [r.line for r in rows if len(r.cells) < width]
+    if extra or short:
+        both = " and ".join(
+            p for p in (f"{len(short)} too few cells" if short else "", f"{len(extra)} too many" if extra else "") if p
+        )
+        lines = tuple(sorted(extra + short))
+        findings.append(Finding(Code.RAGGED_ROWS, f"Rows with another number of cells than the others: {both}.", lines))
+    titles = header.titles if header else ("",) * width
+    titles = (*titles[:width], *[""] * (width - len(titles)))
+    units = header.units if header else ("",) * width
+    used = header.used if header else 0
+    texts = [r for r in above if not r.blank and not is_rule("".join(r.cells))]
+    texts = texts[: len(texts) - used] if used else texts
+    name = _block_name(texts)
+    said = tuple((delimiter if len(delimiter) == 1 else " ").join(r.cells).strip() for r in texts)
+    cells = [(*r.cells[:width], *[""] * (width - len(r.cells))) for r in rows]
+    blanks = sorted(r.line for r in between if r.blank)
+    lines = [r.line for r in rows]
+    apart = frozenset(i for i in range(1, len(lines)) if blanks and _any_between(blanks, lines[i - 1], lines[i]))
+    return Table(
+        tuple(t.strip() for t in titles), units, cells, lines, name, said, tuple(unusable), tuple(findings),
+        header is not None and any(t.strip() for t in titles), apart,
+    )  # fmt: skip
+
+
+def _any_between(sorted_lines: Sequence[int], low: int, high: int) -> bool:
+    from bisect import bisect_right
+
+    place = bisect_right(sorted_lines, low)
+    return place < len(sorted_lines) and sorted_lines[place] < high
+
+
+def _skipped(unusable: Sequence[Unusable]) -> Finding:
+    count = len(unusable)
+    said = f"{count} {'line' if count == 1 else 'lines'} between the rows could not be used, first “{unusable[0].text}”."
+    return Finding(Code.SKIPPED_LINES, said, tuple(u.line for u in unusable))
+
+
+def _block_name(texts: Sequence[Record]) -> str:
+    """The title right above a block, if it is one short line."""
+    if not texts or texts[-1].comment:
+        return ""
+    filled = [c.strip() for c in texts[-1].cells if c.strip()]
+    said = " ".join(filled)
+    return said.rstrip(":") if len(filled) == 1 or len(texts[-1].cells) < 4 and len(said) < 40 else ""
+
+
+def _without_cut_off(rows: list[Record], width: int, ended: bool) -> tuple[list[Record], Unusable | None]:
+    """Take off a last row that was cut in the middle: no line end, and fewer cells or fewer digits than all others."""
+    if ended or len(rows) < 3:
+        return rows, None
+    last, others = rows[-1].cells, rows[:-1]
+    whole = sum(len(r.cells) == width for r in others) >= 0.9 * len(others)
+    short = whole and len(last) < width
+    if not short and len(last) == width and last[-1].strip():
+        digits = {_decimals(r.cells[width - 1]) for r in others if len(r.cells) >= width}
+        short = len(digits) == 1 and next(iter(digits)) > _decimals(last[-1]) and len(rows) > 5
+        short = short or not is_reading(last[-1])
+    if not short:
+        return rows, None
+    return rows[:-1], Unusable(rows[-1].line, shown_line(" ".join(last)), "cut off: the file ends in this line")
+
+
+def _decimals(cell: str) -> int:
+    bare = cell.strip().replace(",", ".")
+    return len(bare.rpartition(".")[2]) if "." in bare else 0
