@@ -40,6 +40,29 @@ def ledger(
     refuse(refusals)
 
 
+def inspect(
+    files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
+    recipe: Annotated[Path | None, typer.Option(help="A recipe, as exported from the window")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON, SI at full precision")] = False,
+) -> None:
+    """Say how each file is understood: format, columns, units, time base, trials, bodies, unusable lines, warnings."""
+    from inertian.files.door import read_file
+    from inertian.files.recipes import RecipeError, load_recipe
+    from inertian.report.inspection import inspection_json, inspection_text
+
+    try:
+        chosen = load_recipe(recipe) if recipe is not None else None
+    except RecipeError as error:
+        refuse([str(error)])
+        return
+    readings = [(str(path), read_file(path, chosen)) for path in files]
+    if as_json:
+        print(json.dumps(inspection_json(readings), ensure_ascii=False, allow_nan=False))
+    else:
+        print("\n".join(line for path, reading in readings for line in inspection_text(path, reading)))
+    refuse([f"{path}: {reading.refused.why}" for path, reading in readings if reading.refused is not None])
+
+
 def _write_demo(folder: Path) -> None:
     from inertian.project.demo import write_demo
     from inertian.quantities.errors import InertianError
@@ -57,6 +80,7 @@ def make_app(open_window: Callable[[bool, list[Path]], int], take_shots: Callabl
     """Return the command line; what needs a window is handed in from above."""
     app = typer.Typer(add_completion=False, pretty_exceptions_enable=False)
     app.command()(ledger)
+    app.command()(inspect)
 
     @app.callback(invoke_without_command=True)
     def window(context: typer.Context) -> None:

@@ -7,7 +7,7 @@ import os
 import sys
 from pathlib import Path
 
-COMMANDS = ("demo", "ledger", "shots")
+COMMANDS = ("demo", "inspect", "ledger", "shots")
 NO_DISPLAY = (
     "No display was found, so the window cannot open; start it from a desktop session, or use `inertian --help`."
 )

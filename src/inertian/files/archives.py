@@ -92,6 +92,8 @@ def safe_members(archive: zipfile.ZipFile, findings: list[Finding]) -> Iterator[
         else:
             seen += 1
             if seen > limits.MEMBERS:
-                findings.append(Finding(Code.TOO_LARGE, f"Only the first {limits.MEMBERS} files of the archive were read."))
+                findings.append(
+                    Finding(Code.TOO_LARGE, f"Only the first {limits.MEMBERS} files of the archive were read.")
+                )
                 return
             yield name

@@ -78,7 +78,9 @@ def _listed(array: np.ndarray) -> list[object]:
 
 def _grid_of_array(file: str, name: str, array: np.ndarray, units: Mapping[str, str]) -> Grid:
     if array.dtype.names:
-        return grid_of_columns(name, {n: _listed(array[n].ravel()) for n in array.dtype.names if array[n].ndim == 1}, units)
+        return grid_of_columns(
+            name, {n: _listed(array[n].ravel()) for n in array.dtype.names if array[n].ndim == 1}, units
+        )
     if array.ndim == 1:
         return grid_of_columns(name, {"": _listed(array)}, units)
     if array.ndim != 2:
@@ -104,7 +106,11 @@ def grids_of_parquet(file: str, content: bytes) -> list[Grid]:
             raise
         raise UnreadableFileError(file, Code.CORRUPT, "this Parquet file is damaged. Save it again.") from None
     plain = {c.name: c for c in frame.iter_columns() if not c.dtype.is_nested() and c.dtype != pl.Object}
-    return [grid_of_columns("", {n: (c.cast(pl.String) if c.dtype.is_temporal() else c).to_list() for n, c in plain.items()}, {})]
+    return [
+        grid_of_columns(
+            "", {n: (c.cast(pl.String) if c.dtype.is_temporal() else c).to_list() for n, c in plain.items()}, {}
+        )
+    ]
 
 
 def grids_of_hdf5(file: str, content: bytes) -> list[Grid]:

@@ -8,9 +8,9 @@ import numpy as np
 from inertian.files.clocks import epoch_unit, shifted_integers
 from inertian.files.columns import Column
 from inertian.files.findings import Code, Finding, Question, Topic, Unusable, shown_line
-from inertian.files.roles import Layout
+from inertian.files.roles import DEFAULT_BODY, Layout
 from inertian.files.tables import Table
-from inertian.files.titles import Role
+from inertian.files.titles import Role, read_title
 from inertian.quantities.estimates import Array
 from inertian.quantities.units import PIXEL, Unit, kind_of, unit_of
 
@@ -98,10 +98,12 @@ def assemble(table: Table, columns: Sequence[Column], layout: Layout, rates: Rat
     for place, (name, group) in enumerate(groups):
         low = -1 if place == 0 else lows[place]
         high = lows[place + 1] if place + 1 < len(lows) else 10**12
-        own = tuple(u for u in unusable if low <= u.line < high) if layout.trial is None else (
-            tuple(unusable) if place == 0 else ()
+        own = (
+            tuple(u for u in unusable if low <= u.line < high)
+            if layout.trial is None
+            else (tuple(unusable) if place == 0 else ())
         )
-        made.trials.append(_trial(name, group, layout, time, clocks, units, own))
+        made.trials += side_by_side(_trial(name, group, layout, time, clocks, units, own))
     return made
 
 
@@ -161,9 +163,7 @@ def _say_missing_units(layout: Layout, made: Assembled) -> None:
         made.findings.append(Finding(Code.UNIT_MISSING, said))
 
 
-def _usable_rows(
-    table: Table, layout: Layout, time: TimeReading, made: Assembled
-) -> tuple[Array, list[Unusable]]:
+def _usable_rows(table: Table, layout: Layout, time: TimeReading, made: Assembled) -> tuple[Array, list[Unusable]]:
     """Which rows have a time and are not spoilt, and the lines that are listed as unusable, each with the reason."""
     n = len(table.lines)
     keep = np.isfinite(time.values)
@@ -172,7 +172,9 @@ def _usable_rows(
     spoilt: dict[int, list[str]] = {}
     for c in [*uses, *([layout.time] if layout.time else []), *layout.clocks.values()]:
         for row in c.bad:
-            spoilt.setdefault(row, []).append(f"{c.label}: “{shown_line(c.cells[row] if c.cells else '')}” is no number")
+            spoilt.setdefault(row, []).append(
+                f"{c.label}: “{shown_line(c.cells[row] if c.cells else '')}” is no number"
+            )
     any_reading = np.zeros(n, dtype=bool)
     for c in uses:
         any_reading |= np.isfinite(c.values)
@@ -185,7 +187,9 @@ def _usable_rows(
     if spoilt:
         lines = tuple(int(table.lines[r]) for r in sorted(spoilt))
         first = spoilt[min(spoilt)][0]
-        made.findings.append(Finding(Code.NON_NUMERIC, f"{len(spoilt)} rows hold something that is no number: {first}.", lines))
+        made.findings.append(
+            Finding(Code.NON_NUMERIC, f"{len(spoilt)} rows hold something that is no number: {first}.", lines)
+        )
     _say_missing(table, layout, keep, made)
     return np.flatnonzero(keep), unusable
 
@@ -214,9 +218,7 @@ def _say_missing(table: Table, layout: Layout, keep: Array, made: Assembled) -> 
         made.findings.append(Finding(Code.MISSING_VALUES, said, tuple(sorted(lines))))
 
 
-def _groups(
-    table: Table, layout: Layout, time: TimeReading, rows: Array, made: Assembled
-) -> list[tuple[str, Array]]:
+def _groups(table: Table, layout: Layout, time: TimeReading, rows: Array, made: Assembled) -> list[tuple[str, Array]]:
     """The rows of each trial: by the trial column, else by where time starts again."""
     if layout.trial is not None and layout.trial.cells is not None:
         cells = layout.trial.cells
@@ -227,7 +229,7 @@ def _groups(
         return [(f"{title} {k}" if k[:1].isdigit() else k, np.array(v)) for k, v in labels.items() if k]
     if layout.body is not None:
         return [("", rows)]
-    starts = restarts(time.values[rows])
+    starts = restarts(time.values[rows], [i for i in range(1, len(rows)) if _separated(table, rows[i - 1], rows[i])])
     if not starts:
         return [("", rows)]
     unmarked = [s for s in starts if not _separated(table, rows[s - 1], rows[s])]
@@ -239,11 +241,16 @@ def _groups(
 
 
 def _separated(table: Table, before: int, after: int) -> bool:
+    if not table.apart:
+        return False
     return any(row in table.apart for row in range(before + 1, after + 1))
 
 
-def restarts(times: Array) -> list[int]:
-    """Return the places at which time starts again: it falls back to about where it began, and then goes on rising."""
+def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
+    """Return the places at which time starts again: it falls back to about where it began, and then goes on rising.
+
+    `marked` places stand behind a blank line or a title, which speaks for a new start as well.
+    """
     if times.size < 4:
         return []
     steps = np.diff(times)
@@ -253,16 +260,28 @@ def restarts(times: Array) -> list[int]:
         return []
     step = float(np.median(rises))
     found: list[int] = []
-    last = 0
+    last, said = 0, set(marked)
     for fall in falls.tolist():
         part = times[last:fall]
         length = float(part.max() - part.min())
-        near = abs(times[fall] - part[0]) <= max(3.0 * step, 0.1 * length) and length > 2.0 * step
+        near = abs(times[fall] - part[0]) <= max(1.5 * step, 0.1 * length) and length > 1.5 * step
+        near = near or fall in said
         following = times[fall : fall + 3]
-        if near and len(part) >= 3 and following.size >= 2 and np.all(np.diff(following) > 0):
+        if near and len(part) >= (2 if fall in said else 3) and following.size >= 2 and np.all(np.diff(following) > 0):
             found.append(fall)
             last = fall
     return found
+
+
+def side_by_side(trial: TrialReading) -> list[TrialReading]:
+    """Take trials apart that stand beside one another: bodies that are called run 1, run 2 are no bodies."""
+    words = [b.name.split() for b in trial.bodies]
+    if len(words) < 2 or not all(len(w) == 2 and read_title(w[0]).role is Role.TRIAL for w in words):
+        return [trial]
+    return [
+        TrialReading(b.name, b.time or trial.time, (BodyReading(DEFAULT_BODY, b.channels),), trial.unusable if k == 0 else ())
+        for k, b in enumerate(trial.bodies)
+    ]
 
 
 def _trial(

@@ -54,7 +54,12 @@ def head_of(content: bytes) -> bytes | None:
 
 def read_bulk(content: bytes, table: Table, columns: list[Column], delimiter: str, decimal: str) -> BulkTable | None:
     """Return the values of a table that begins as `table` does, or None if a guard says no."""
-    if len(delimiter) != 1 or table.unusable or table.findings or any(c.missing or c.bad or c.sentinel for c in columns):
+    if (
+        len(delimiter) != 1
+        or table.unusable
+        or table.findings
+        or any(c.missing or c.bad or c.sentinel for c in columns)
+    ):
         return None
     body = _body(content, table.lines[0], delimiter, decimal)
     if body is None:
@@ -68,7 +73,7 @@ def read_bulk(content: bytes, table: Table, columns: list[Column], delimiter: st
     try:
         frame = pl.read_csv(
             io.BytesIO(body), has_header=False, schema=schema, separator=delimiter, quote_char=None,
-            decimal_comma=decimal == ",", ignore_errors=False, truncate_ragged_lines=False, rechunk=True,
+            decimal_comma=decimal == ",", ignore_errors=False, truncate_ragged_lines=False, 
         )  # fmt: skip
     except (pl.exceptions.PolarsError, ValueError, OverflowError):
         return None
@@ -94,7 +99,9 @@ def _body(content: bytes, first_line: int, delimiter: str, decimal: str) -> byte
 
 def _long_integers(column: Column) -> bool:
     cells = column.cells or ()
-    return all(c.strip().lstrip("+-").isdigit() for c in cells) and any(len(c.strip()) > _DIGITS_OF_FLOAT for c in cells)
+    return all(c.strip().lstrip("+-").isdigit() for c in cells) and any(
+        len(c.strip()) > _DIGITS_OF_FLOAT for c in cells
+    )
 
 
 def _checked(frame: object, columns: list[Column], first_line: int) -> BulkTable | None:

@@ -16,8 +16,12 @@ _RATE = re.compile(
 )
 _NUMBER = r"(\d+(?:[.,]\d+)?)"
 _SCALES = (
-    re.compile(rf"{_NUMBER}\s*(?:px|pixels?)\s*(?:=|are|is|:|equals)\s*{_NUMBER}\s*(mm|cm|dm|m|in|ft)\b", re.IGNORECASE),
-    re.compile(rf"{_NUMBER}\s*(mm|cm|dm|m|in|ft)\s*(?:=|are|is|:|equals)\s*{_NUMBER}\s*(?:px|pixels?)\b", re.IGNORECASE),
+    re.compile(
+        rf"{_NUMBER}\s*(?:px|pixels?)\s*(?:=|are|is|:|equals)\s*{_NUMBER}\s*(mm|cm|dm|m|in|ft)\b", re.IGNORECASE
+    ),
+    re.compile(
+        rf"{_NUMBER}\s*(mm|cm|dm|m|in|ft)\s*(?:=|are|is|:|equals)\s*{_NUMBER}\s*(?:px|pixels?)\b", re.IGNORECASE
+    ),
     re.compile(rf"{_NUMBER}\s*(mm|cm|dm|m|in|ft)\s*(?:/|per)\s*(?:px|pixels?)\b", re.IGNORECASE),
     re.compile(rf"{_NUMBER}\s*(?:px|pixels?)\s*(?:/|per)\s*(mm|cm|dm|m|in|ft)\b", re.IGNORECASE),
 )
@@ -55,10 +59,20 @@ def clues_of(lines: Sequence[str], width: int) -> Clues:
         if scale is None:
             for word, unit in _SAID.findall(text):
                 role, kind = read_title(word).role, kind_of(unit)
-                word_role = Role.POSITION if word.casefold() in ("positions", "lengths", "distances", "length") else role
-                if kind == "time" and word_role is Role.TIME or kind == "length" and word_role is Role.POSITION and len(word) > 1:
+                word_role = (
+                    Role.POSITION if word.casefold() in ("positions", "lengths", "distances", "length") else role
+                )
+                if (
+                    kind == "time"
+                    and word_role is Role.TIME
+                    or kind == "length"
+                    and word_role is Role.POSITION
+                    and len(word) > 1
+                ):
                     by_role.setdefault(word_role, unit)
-    return Clues(by_place, by_role, rates.pop() if len(rates) == 1 else None, scales.pop() if len(scales) == 1 else None)
+    return Clues(
+        by_place, by_role, rates.pop() if len(rates) == 1 else None, scales.pop() if len(scales) == 1 else None
+    )
 
 
 def _value(text: str) -> float:

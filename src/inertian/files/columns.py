@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -61,16 +61,24 @@ def columns_of(table: Table, decimal: str, units: Sequence[str]) -> list[Column]
     Columns without title and without any cell are left out.
     """
     found = []
+    prefix = _common_prefix(table.titles)
     for place in range(table.width):
         cells = [row[place] for row in table.rows]
         if not table.titles[place].strip() and not any(c.strip() for c in cells):
             continue
-        found.append(_column(place, table.titles[place], cells, decimal, units[place]))
+        found.append(_column(place, table.titles[place], cells, decimal, units[place], prefix))
     return found
 
 
-def _column(place: int, raw: str, cells: list[str], decimal: str, unit: str) -> Column:
-    title = read_title(raw, unit)
+def _common_prefix(titles: Sequence[str]) -> str:
+    """What all titles begin with before a colon: the name of a device or a run, and of no body."""
+    starts = {t.partition(":")[0] for t in titles if t.strip()}
+    whole = all(":" in t for t in titles if t.strip()) and sum(bool(t.strip()) for t in titles) > 1
+    return f"{starts.pop()}:" if whole and len(starts) == 1 else ""
+
+
+def _column(place: int, raw: str, cells: list[str], decimal: str, unit: str, prefix: str = "") -> Column:
+    title = replace(read_title(raw.removeprefix(prefix), unit), raw=raw)
     moments = moments_of(cells)
     if moments is not None:
         bad = tuple(i for i, c in enumerate(cells) if np.isnan(moments.seconds[i]) and not is_missing(c))
@@ -130,7 +138,7 @@ def _one_unit(parsed: _Parsed, title: Title, raw: str) -> tuple[Title, tuple[str
         elif unit != main:
             parsed.values[row] = np.nan
             parsed.bad.append(row)
-    return read_title(raw, title.unit or main), tuple(parsed.units) if len(parsed.units) > 1 else ()
+    return replace(read_title(title.name or raw, title.unit or main), raw=raw), tuple(parsed.units) if len(parsed.units) > 1 else ()
 
 
 def _sentinel(values: Array) -> float | None:

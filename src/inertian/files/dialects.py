@@ -172,7 +172,11 @@ def align(records: list[Record], lines: Sequence[str], width: int) -> list[Recor
     return mended
 
 
-_PAIR = re.compile(r"(?<![\w.])([A-Za-zµΑ-ω_][\w.\-]*(?:\s[A-Za-z]\w*)?)\s*[=:]\s*([^\s,;|=]+(?:\s?(?:[a-zµ]{1,3}(?:/s[²2]?)?)(?=[\s,;|]|$))?)")
+_PAIR = re.compile(
+    r"(?<![\w.])([A-Za-zµΑ-ω_][\w.\-]*(?:\s[A-Za-z]\w*)?)\s*[=:]\s*([^\s,;|=]+(?:\s?(?:[a-zµ]{1,3}(?:/s[²2]?)?)(?=[\s,;|]|$))?)"
+)
+
+_STAMP = re.compile(r"\s*\[?(\d{1,2}:\d{2}:\d{2}(?:[.,]\d+)?)\]?[\s:>-]+(?=[A-Za-z_]+\s*[=:])")
 
 
 def key_value_records(lines: Sequence[str]) -> list[Record] | None:
@@ -183,6 +187,9 @@ def key_value_records(lines: Sequence[str]) -> list[Record] | None:
         return None
     keys: dict[str, None] = {}
     hits = 0
+    if sum(_STAMP.match(line) is not None for _, line in sample) > 0.6 * len(sample):
+        filled = [(n, _STAMP.sub(r"time=\1 ", line, count=1)) for n, line in filled]
+        sample = filled[:_SAMPLE]
     for _, line in sample:
         pairs = [(k.strip(), v) for k, v in _PAIR.findall(line) if is_reading(v)]
         if len(pairs) >= 2 and len({k for k, _ in pairs}) == len(pairs):

@@ -7,6 +7,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+import numpy as np
+
 from inertian.files import limits
 from inertian.files.assembly import TrialReading
 from inertian.files.archives import gunzip, member_bytes, open_zip, safe_members
@@ -18,6 +20,7 @@ from inertian.files.grids import Grid
 from inertian.files.kinds import Kind, kind_of_content, unexpected_extension
 from inertian.files.numbers import decide_decimal
 from inertian.files.recipes import Recipe
+from inertian.files.roles import DEFAULT_BODY
 from inertian.files.tables import find_tables
 from inertian.files.texts import Text, decode
 from inertian.files.understanding import Conclusion, GridReading, TableView, understand
@@ -199,8 +202,9 @@ class _Reader:
             part = understand(grid, self._recipe)
             several = len(part.trials) > 1
             for number, trial in enumerate(part.trials, start=1):
-                title = trial.name or (f"{grid.name} {number}".strip() if several else grid.name)
-                whole.trials.append(replace(trial, name=title))
+                title = grid.name if len(grids) > 1 and not several and grid.name else trial.name
+                title = title or (f"{grid.name} {number}".strip() if several else grid.name)
+                _add(whole.trials, replace(trial, name=title), grid.body)
             _merge(whole, part)
         if len(whole.trials) == 1 and kind in (Kind.XLSX, Kind.ODS) and len(grids) == 1:
             whole.trials = [replace(whole.trials[0], name="")]
@@ -267,8 +271,14 @@ class _Reader:
                         findings.append(Finding(error.code, f"“{member[:80]}”: {error.why}"))
         if not readings:
             unsafe = any(f.code is Code.UNSAFE_ENTRY for f in findings)
-            why = f"nothing in this archive is a recording. {reasons[0]}" if reasons else (
-                "every entry of this archive leads out of it; it was not read." if unsafe else "this archive is empty."
+            why = (
+                f"nothing in this archive is a recording. {reasons[0]}"
+                if reasons
+                else (
+                    "every entry of this archive leads out of it; it was not read."
+                    if unsafe
+                    else "this archive is empty."
+                )
             )
             raise UnreadableFileError(name, Code.UNSAFE_ENTRY if unsafe else Code.NO_TABLE, why)
         trials = tuple(t for r in readings for t in r.trials)
@@ -279,6 +289,20 @@ class _Reader:
             questions=tuple(dict.fromkeys(q for r in readings for q in r.questions)),
             tables=tuple(t for r in readings for t in r.tables),
         )  # fmt: skip
+
+
+def _add(trials: list[TrialReading], trial: TrialReading, body: str) -> None:
+    """Add a trial; the table of one more body joins the trial before, if that one lacks this body."""
+    if body:
+        named = tuple(replace(b, name=body if b.name == DEFAULT_BODY else f"{body} {b.name}") for b in trial.bodies)
+        trial = replace(trial, bodies=named)
+        last = trials[-1] if trials else None
+        if last is not None and last.name == trial.name and not {b.name for b in last.bodies} & {b.name for b in named}:
+            shared = np.array_equal(last.time.seconds, trial.time.seconds)
+            more = named if shared else tuple(replace(b, time=b.time or trial.time) for b in named)
+            trials[-1] = replace(last, bodies=(*last.bodies, *more), unusable=(*last.unusable, *trial.unusable))
+            return
+    trials.append(trial)
 
 
 def _named(reading: FileReading, member: str) -> FileReading:

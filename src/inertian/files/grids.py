@@ -23,6 +23,7 @@ class Grid:
     units: Mapping[str, str] = field(default_factory=dict)
     findings: tuple[Finding, ...] = ()
     certainty: float = 1.0  # of the delimiter
+    body: str = ""  # whose table this is, where each body has one of its own
 
 
 def cell_text(value: object) -> str:

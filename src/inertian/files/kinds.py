@@ -60,6 +60,10 @@ _BINARY_ENDINGS = (".png", ".jpg", ".jpeg", ".gif", ".bmp", ".pdf", ".xls", ".do
 _LOOK_AT = 4096
 _HTML = re.compile(rb"^\s*(<!doctype html|<html|<\?xml[^>]*>\s*<(!doctype )?html)", re.IGNORECASE)
 
+_JSON_START = re.compile(
+    rb"\{\s*(?:[\"}]|$)|\[\s*(?:[\[{\"\]]|-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?\s*[,\]]|null|true|false|$)"
+)
+
 
 def kind_of_content(file: str, content: bytes) -> Kind:
     """Return what `content` is. Raises UnreadableFileError, naming it, if no table can be in it."""
@@ -139,10 +143,8 @@ def _kind_of_json(content: bytes) -> Kind:
     lines = [line for line in content[:200_000].splitlines()[:20] if line.strip()]
     if len(lines) > 1 and all(line.strip().startswith(b"{") and line.strip().endswith(b"}") for line in lines[:-1]):
         return Kind.JSON_LINES
-    first = content.lstrip(b"\xef\xbb\xbf \t\r\n")[:200].split(b"\n")[0].strip()
-    if first.startswith(b"[") and re.fullmatch(rb"\[[A-Za-z/ ._%^0-9-]{1,20}\].*", first) and b'"' not in first:
-        return Kind.TEXT if re.search(rb"[A-Za-z]", first) else Kind.JSON  # a units row such as [s];[m]
-    return Kind.JSON
+    start = content.lstrip(b"\xef\xbb\xbf \t\r\n")[:200]
+    return Kind.JSON if _JSON_START.match(start) else Kind.TEXT
 
 
 def wide_text(head: bytes) -> str | None:
@@ -162,9 +164,11 @@ def unexpected_extension(file: str, kind: Kind) -> str | None:
     if expected is None:
         if not name.endswith(_BINARY_ENDINGS):
             return None
-    elif expected is kind or {expected, kind} <= {Kind.JSON, Kind.JSON_LINES} or (
-        {expected, kind} <= {Kind.ZIP, Kind.PACKAGE}
+    elif (
+        expected is kind
+        or {expected, kind} <= {Kind.JSON, Kind.JSON_LINES}
+        or ({expected, kind} <= {Kind.ZIP, Kind.PACKAGE})
     ):
         return None
     said = "a delimited text" if kind is Kind.TEXT else f"{kind} content"
-    return f"The name says {name[name.rfind('.'):]}, but the file holds {said}; it was read as that."
+    return f"The name says {name[name.rfind('.') :]}, but the file holds {said}; it was read as that."

@@ -77,7 +77,9 @@ def value_of(cell: str, decimal: str) -> tuple[float, str] | None:
     if "," in digits and "." in digits:
         decimal = max(",.", key=digits.rfind)
         other = "," if decimal == "." else "."
-        if digits.count(decimal) > 1 or not re.fullmatch(rf"\d{{1,3}}(?:{re.escape(other)}\d{{3}})+", _whole(digits, decimal)):
+        if digits.count(decimal) > 1 or not re.fullmatch(
+            rf"\d{{1,3}}(?:{re.escape(other)}\d{{3}})+", _whole(digits, decimal)
+        ):
             return None
         digits = digits.replace(other, "").replace(decimal, ".")
     elif "," in digits or "." in digits:
@@ -110,6 +112,7 @@ class Decimal:
     mark: str
     certain: bool
     evidence: str
+    open_point: str = ""  # a number whose point could stand for thousands, if no number tells
 
 
 def decide_decimal(columns: Iterable[Sequence[str]]) -> Decimal:
@@ -146,9 +149,13 @@ def decide_decimal(columns: Iterable[Sequence[str]]) -> Decimal:
         mark = "," if votes[","] else "."
         return Decimal(mark, True, f"{votes[mark]} numbers can only be read so")
     if open_cells[","]:
-        return Decimal(",", False, f"“{open_cells[',']}” could mean {open_cells[','].replace(',', '.')} or "
-                                   f"{open_cells[','].replace(',', '')}")
-    return Decimal(".", True, f"as in “{open_cells['.']}”" if open_cells["."] else "no number has a decimal mark")
+        return Decimal(
+            ",",
+            False,
+            f"“{open_cells[',']}” could mean {open_cells[','].replace(',', '.')} or {open_cells[','].replace(',', '')}",
+        )
+    said = f"as in “{open_cells['.']}”" if open_cells["."] else "no number has a decimal mark"
+    return Decimal(".", True, said, open_cells["."])
 
 
 def _said_by(digits: str) -> str:

@@ -3,12 +3,26 @@
 import json
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
+from pathlib import Path
 
 from inertian.files.titles import folded
 from inertian.quantities.errors import InertianError
 
 FORMAT, VERSION = "inertian recipe", 1
-ROLES = ("time", "frame", "position", "velocity", "acceleration", "force", "body", "trial", "row number", "other", "remark")
+_LARGEST = 1_000_000  # bytes
+ROLES = (
+    "time",
+    "frame",
+    "position",
+    "velocity",
+    "acceleration",
+    "force",
+    "body",
+    "trial",
+    "row number",
+    "other",
+    "remark",
+)
 
 
 class RecipeError(InertianError):
@@ -98,6 +112,18 @@ def read_recipe(file: str, text: str) -> Recipe:
     if version != VERSION:
         raise RecipeError(file, f"its version is {version}; this program reads version {VERSION}")
     return recipe_of(file, raw)
+
+
+def load_recipe(path: Path) -> Recipe:
+    """Return the recipe in a file. Raises RecipeError."""
+    try:
+        if path.stat().st_size > _LARGEST:
+            raise RecipeError(path.name, "it is far too large")
+        return read_recipe(path.name, path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise RecipeError(path.name, f"it cannot be opened: {error.strerror or error}") from error
+    except UnicodeDecodeError as error:
+        raise RecipeError(path.name, "it is not text") from error
 
 
 def recipe_of(file: str, raw: object) -> Recipe:

@@ -75,6 +75,8 @@ def _find_time(
 ) -> list[Column]:
     usable = [c for c in columns if c.numeric or c.moments is not None]
     times = [c for c in usable if roles[c.place] is Role.TIME or (c.moments is not None and c.place not in chosen)]
+    changing = [c for c in times if np.ptp(c.values[np.isfinite(c.values)]) > 0]
+    times = changing or times  # the date beside a clock stays the same
     numeric = [c for c in times if c.numeric]
     if numeric and len(numeric) < len(times):
         times = numeric  # a date or clock beside seconds
@@ -171,7 +173,11 @@ def _channels(
             found.append(c)
     metric = [c for c in found if roles[c.place] is Role.POSITION and c.title.unit and c.title.unit != PIXEL]
     if metric:
-        pixels = [c for c in found if kind_of(c.title.unit) == "length" and c.title.unit.casefold() in (PIXEL, "pixel", "pixels")]
+        pixels = [
+            c
+            for c in found
+            if kind_of(c.title.unit) == "length" and c.title.unit.casefold() in (PIXEL, "pixel", "pixels")
+        ]
         layout.left_out += [(c, "in pixels, beside positions in a unit of length") for c in pixels]
         found = [c for c in found if c not in pixels]
     return found
@@ -195,7 +201,9 @@ def _assign_bodies(candidates: Sequence[Column], roles: dict[int, Role], layout:
         role = roles[c.place]
         if role in _LETTER:
             axis = _LETTER[role]
-            if c.title.axis in ("y", "z") and any(u.axis == axis and u.body == (c.title.body or DEFAULT_BODY) for u in layout.uses):
+            if c.title.axis in ("y", "z") and any(
+                u.axis == axis and u.body == (c.title.body or DEFAULT_BODY) for u in layout.uses
+            ):
                 layout.left_out.append((c, f"a second component of {role}"))
                 continue
         else:
@@ -223,7 +231,9 @@ def _assign_bodies(candidates: Sequence[Column], roles: dict[int, Role], layout:
 
 def _join_sensors(layout: Layout) -> None:
     """A force or acceleration without a name belongs to the body that was followed, the first if there are several."""
-    bodies = [u.body for u in layout.uses if u.axis in ("x", "y")] or [u.body for u in layout.uses if u.body != DEFAULT_BODY]
+    bodies = [u.body for u in layout.uses if u.axis in ("x", "y")] or [
+        u.body for u in layout.uses if u.body != DEFAULT_BODY
+    ]
     if bodies and DEFAULT_BODY not in bodies:
         layout.uses = [
             Use(u.column, bodies[0], u.axis)
@@ -266,11 +276,15 @@ def _leave_out_derived(layout: Layout, chosen: dict[int, Role]) -> None:
     with_speed = {u.body for u in layout.uses if u.axis == "v"}
     kept = []
     for use in layout.uses:
-        computed = use.body in followed and use.column.place not in chosen and (
-            use.axis == "v" or (use.axis == "a" and (use.body in with_speed or use.column.title.derived))
+        computed = (
+            use.body in followed
+            and use.column.place not in chosen
+            and (use.axis == "v" or (use.axis == "a" and (use.body in with_speed or use.column.title.derived)))
         )
         if computed:
-            layout.left_out.append((use.column, "computed from the positions; it is derived anew, with its uncertainty"))
+            layout.left_out.append(
+                (use.column, "computed from the positions; it is derived anew, with its uncertainty")
+            )
         else:
             kept.append(use)
     layout.uses = kept

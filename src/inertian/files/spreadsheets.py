@@ -14,7 +14,9 @@ _UNCACHED = re.compile(rb"<c\b[^>]*>\s*<f\b[^>]*(?:/>|>[^<]*</f>)\s*(?:<v\s*/>|<
 _PLACE = re.compile(rb"<c\b[^>]*?\br=\"([A-Z]{1,3})(\d{1,7})\"")
 _REPEATED = re.compile(rb"number-(?:rows|columns)-repeated=\"(\d{5,})\"[^>]*?(?:value|formula)=")
 _REPEATED_ROW = re.compile(rb"number-rows-repeated=\"(\d{5,})\"[^>]*>\s*<table:table-cell[^>]*?office:value")
-_UNCACHED_ODS = re.compile(rb"<table:table-cell\b(?=[^>]*table:formula=)(?![^>]*office:(?:value|string-value|date-value|time-value|boolean-value)=)[^>]*(?:/>|>\s*</table:table-cell>)")
+_UNCACHED_ODS = re.compile(
+    rb"<table:table-cell\b(?=[^>]*table:formula=)(?![^>]*office:(?:value|string-value|date-value|time-value|boolean-value)=)[^>]*(?:/>|>\s*</table:table-cell>)"
+)
 
 
 def grids_of_workbook(file: str, content: bytes, kind: Kind) -> list[Grid]:
@@ -31,7 +33,9 @@ def grids_of_workbook(file: str, content: bytes, kind: Kind) -> list[Grid]:
             names = ", ".join(f"“{n}”" for n in hidden[:6])
             findings.append(Finding(Code.HIDDEN_SHEET, f"Hidden sheets were not read: {names}."))
         if uncached:
-            said = f"{uncached} formulas have no stored result. Open the file in a spreadsheet program and save it there."
+            said = (
+                f"{uncached} formulas have no stored result. Open the file in a spreadsheet program and save it there."
+            )
             findings.append(Finding(Code.FORMULA_UNCACHED, said))
         grids = []
         for name in visible:

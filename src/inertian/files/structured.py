@@ -2,16 +2,19 @@
 
 import json
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from inertian.files import limits
 from inertian.files.dialects import Record
-from inertian.files.findings import Code, Finding, UnreadableFileError
+from inertian.files.findings import Code, UnreadableFileError
 from inertian.files.grids import Grid, cell_text, grid_of_columns, records_of_rows
 
 _DEPTH = 40
 _TITLE_KEYS = ("columns", "header", "headers", "fields", "names", "titles")
 _UNIT_KEYS = ("units", "unit", "einheiten")
+_VALUE_KEYS = ("values", "data", "value", "samples")
+_BODY_KEYS = ("bodies", "objects", "tracks", "particles", "body")
 _NAME_KEYS = ("name", "title", "trial", "run", "label", "id")
 
 
@@ -80,6 +83,31 @@ def _scalar(value: object) -> bool:
     return value is None or isinstance(value, (int, float, str, bool))
 
 
+def _holds_table(record: Mapping[str, Any]) -> bool:
+    """Whether a record is a table by itself, as one trial of several is, and not one row of a table."""
+    lists = [p for p in record.values() if isinstance(p, list)]
+    if any(p and all(isinstance(q, (dict, list)) for q in p) and len(p) >= 2 for p in lists):
+        return True
+    columns = [p for p in lists if len(p) >= 2 and all(map(_scalar, p))]
+    alone = not any(isinstance(p, (int, float)) for k, p in record.items() if k.casefold() not in _NAME_KEYS)
+    return len(columns) >= 2 and len({len(c) for c in columns}) == 1 and (len(columns[0]) > 3 or alone)
+
+
+def _columns_in(value: Mapping[str, Any], units: dict[str, str]) -> dict[str, list[Any]]:
+    """The lists of plain values in an object, by title; {"unit": …, "values": […]} is a list with its unit."""
+    columns: dict[str, list[Any]] = {}
+    for key, part in value.items():
+        if isinstance(part, dict):
+            values = next((part[k] for k in _VALUE_KEYS if isinstance(part.get(k), list)), None)
+            if values is not None and isinstance(part.get("unit", part.get("units", "")), str):
+                units.setdefault(key, part.get("unit") or part.get("units") or "")
+                part = values
+        if isinstance(part, list) and len(part) >= 2 and all(map(_scalar, part)):
+            if key.casefold() not in (*_TITLE_KEYS, "tags"):
+                columns[key] = part
+    return columns
+
+
 def _tables(value: object, name: str, units: Mapping[str, str], depth: int, budget: list[int]) -> Iterator[Grid]:
     """All tables below a value, each once."""
     budget[0] -= 1
@@ -88,38 +116,50 @@ def _tables(value: object, name: str, units: Mapping[str, str], depth: int, budg
     if isinstance(value, list):
         yield from _list_tables(value, name, units, depth, budget)
     elif isinstance(value, dict):
-        units = {**units, **_units_in(value)}
+        known = {**units, **_units_in(value)}
         own = next((str(value[k]) for k in _NAME_KEYS if isinstance(value.get(k), (str, int))), name)
-        columns = {k: v for k, v in value.items() if isinstance(v, list) and len(v) >= 2 and all(map(_scalar, v))}
+        columns = _columns_in(value, known)
         budget[0] -= sum(map(len, columns.values()))
-        numeric = {k: v for k, v in columns.items() if k.casefold() not in (*_TITLE_KEYS, "tags")}
-        lengths = {len(v) for v in numeric.values()}
-        if len(numeric) >= 2 and (len(lengths) == 1 or max(lengths) - min(lengths) <= 0.5 * max(lengths)):
-            yield grid_of_columns(own, numeric, units)
+        lengths = {len(v) for v in columns.values()}
+        whole = len(columns) >= 2 and (len(lengths) == 1 or max(lengths) - min(lengths) <= 0.5 * max(lengths))
+        if whole:
+            yield grid_of_columns(own, columns, known)
         titles = next((value[k] for k in _TITLE_KEYS if isinstance(value.get(k), list)), None)
         for key, part in value.items():
-            if key in numeric and len(numeric) >= 2:
+            if (whole and key in columns) or not isinstance(part, (list, dict)):
                 continue
             if titles and isinstance(part, list) and part and isinstance(part[0], list) and len(part[0]) == len(titles):
-                head = [_title_of(t) for t in titles]
                 budget[0] -= len(part) * len(titles)
-                yield Grid(own, [Record(0, tuple(head)), *records_of_rows(r for r in part if isinstance(r, list))], units=units)
-            elif isinstance(part, (list, dict)):
-                yield from _tables(part, own if own != name else key, units, depth + 1, budget)
+                rows = records_of_rows(r for r in part if isinstance(r, list))
+                yield Grid(own, [Record(0, tuple(map(_title_of, titles))), *rows], units=known)
+            elif key.casefold() in _BODY_KEYS:
+                yield from _bodies(part, own, known, depth, budget)
+            else:
+                yield from _tables(part, own if own != name else key, known, depth + 1, budget)
 
 
-def _list_tables(value: list[Any], name: str, units: Mapping[str, str], depth: int, budget: list[int]) -> Iterator[Grid]:
+def _bodies(
+    part: list[Any] | dict[str, Any], name: str, units: Mapping[str, str], depth: int, budget: list[int]
+) -> Iterator[Grid]:
+    """Tables of one body each, by the name of the body."""
+    named = part.items() if isinstance(part, dict) else ((f"body {n}", v) for n, v in enumerate(part, start=1))
+    for key, inner in named:
+        own = inner.get("name", inner.get("id", key)) if isinstance(inner, dict) else key
+        for grid in _tables(inner, name, units, depth + 1, budget):
+            yield replace(grid, name=name, body=str(own))
+
+
+def _list_tables(
+    value: list[Any], name: str, units: Mapping[str, str], depth: int, budget: list[int]
+) -> Iterator[Grid]:
     budget[0] -= len(value)
-    dicts = [v for v in value if isinstance(v, dict)]
-    flat = [dict(_flat(v, "", 0)) for v in dicts] if len(dicts) >= 1 and len(dicts) == len(value) else []
-    nested = any(isinstance(p, list) and len(p) > 3 for v in dicts[:50] for p in v.values()) or any(
-        isinstance(p, dict) and any(isinstance(q, list) and len(q) > 3 for q in p.values()) for v in dicts[:50] for p in v.values()
-    )
-    if flat and not nested and any(len(f) >= 1 for f in flat):
+    if value and all(isinstance(v, dict) for v in value) and not any(map(_holds_table, value[:50])):
+        flat = [dict(_flat(v, "", 0)) for v in value]
         titles = list(dict.fromkeys(t for f in flat for t in f))
         budget[0] -= len(flat) * len(titles)
-        rows = [tuple(cell_text(f.get(t)) for t in titles) for f in flat]
-        yield Grid(name, [Record(0, tuple(titles)), *(Record(n, r) for n, r in enumerate(rows, start=1))], units=units)
+        if titles and budget[0] > 0:
+            rows = [Record(n, tuple(cell_text(f.get(t)) for t in titles)) for n, f in enumerate(flat, start=1)]
+            yield Grid(name, [Record(0, tuple(titles)), *rows], units=units)
     elif value and all(isinstance(v, list) and v and all(map(_scalar, v)) for v in value):
         if len(value) > 8 or len(value[0]) <= 8:
             yield Grid(name, records_of_rows(value), units=units)
@@ -160,15 +200,17 @@ def resources_of(file: str, descriptor: object) -> list[tuple[str, str | None, o
     for r in resources[: limits.MEMBERS]:
         if not isinstance(r, dict):
             continue
-        schema = r.get("schema") if isinstance(r.get("schema"), dict) else {}
-        fields = schema.get("fields") if isinstance(schema.get("fields"), list) else []
-        units = {str(f.get("name")): f["unit"] for f in fields if isinstance(f, dict) and isinstance(f.get("unit"), str)}
+        schema: dict[str, Any] = r["schema"] if isinstance(r.get("schema"), dict) else {}
+        fields: list[Any] = schema["fields"] if isinstance(schema.get("fields"), list) else []
+        units = {
+            str(f.get("name")): f["unit"] for f in fields if isinstance(f, dict) and isinstance(f.get("unit"), str)
+        }
         path = r.get("path")
         path = path[0] if isinstance(path, list) and path else path
-        dialect = r.get("dialect") if isinstance(r.get("dialect"), dict) else {}
+        dialect: dict[str, Any] = r["dialect"] if isinstance(r.get("dialect"), dict) else {}
         name = str(r.get("title") or r.get("name") or "")
-        found.append((name, path if isinstance(path, str) else None, r.get("data"), units, str(dialect.get("delimiter", ""))))
+        found.append(
+            (name, path if isinstance(path, str) else None, r.get("data"), units, str(dialect.get("delimiter", "")))
+        )
     return found
 
-
-__all__ = ["Finding", "grids_of_json", "grids_of_json_lines", "parse_json", "resources_of"]

@@ -20,7 +20,7 @@ class Table:
     titles: tuple[str, ...]
     units: tuple[str, ...]
     rows: list[tuple[str, ...]]
-    lines: list[int]
+    lines: Sequence[int]
     name: str = ""
     above: tuple[str, ...] = ()
     unusable: tuple[Unusable, ...] = ()
@@ -46,6 +46,8 @@ def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[
     between: list[Record] = []
     for place, (record, is_row) in enumerate(zip(records, data, strict=True)):
         if is_row and not _is_number_title(records, data, place, width):
+            rows.append(record)
+        elif rows and _is_spoilt_row(record, width, delimiter):
             rows.append(record)
         elif not rows:
             above.append(record)
@@ -82,6 +84,14 @@ def _is_number_title(records: Sequence[Record], data: Sequence[bool], place: int
     return first and narrow
 
 
+def _is_spoilt_row(record: Record, width: int, delimiter: str) -> bool:
+    """Whether a line among rows is one of them with a cell spoilt: as many cells, and some of them numbers."""
+    cells = record.cells
+    if record.comment or delimiter == WHITESPACE or len(cells) != width or width < 2:
+        return False
+    return looks_numeric(cells[0]) and not _known_word([c for c in cells if not looks_numeric(c)])
+
+
 def _rows_follow(data: Sequence[bool], place: int) -> bool:
     return any(data[place + 1 : place + 4])
 
@@ -102,9 +112,7 @@ def _known_word(cells: Sequence[str]) -> bool:
     return any(t.role in (Role.TIME, Role.FRAME) or (t.unit and kind_of(t.unit)) for t in titles)
 
 
-def _is_header(
-    record: Record, width: int, delimiter: str, blocks: Sequence[object], above: Sequence[Record]
-) -> bool:
+def _is_header(record: Record, width: int, delimiter: str, blocks: Sequence[object], above: Sequence[Record]) -> bool:
     """Whether a line after rows begins a new block: it repeats an earlier header, or is one by its words."""
     cells = _trimmed(record.cells)
     if any(_trimmed(r.cells) == cells for r in above if len(cells) > 1 or width == 1):
@@ -157,10 +165,15 @@ def _is_units_row(cells: Sequence[str]) -> bool:
     """Whether a line only holds units: bare, or in brackets."""
     filled = [c.strip(" \t'\"") for c in cells if c.strip()]
     bare = [c[1:-1].strip() if c[:1] in "([{<" and c[-1:] in ")]}>" else c for c in filled]
+    kinds = ("time", "length", "speed", "acceleration", "force")  # "t" alone is a time, not a tonne
     known = [bool(kind_of(c)) or c in ("-", "1", "", "n/a", "frame", "#", "unit", "units") for c in bare]
-    return len(filled) >= 1 and any(kind_of(c) for c in bare) and sum(known) >= 0.5 * len(known) and all(
-        len(c) < 12 for c in bare
-    ) and not any(c in ("x", "y", "v", "a") for c in bare)
+    return (
+        len(filled) >= 1
+        and any(kind_of(c) in kinds for c in bare)
+        and sum(known) >= 0.6 * len(known)
+        and all(len(c) < 12 for c in bare)
+        and not any(c in ("x", "y", "v", "a") for c in bare)
+    )
 
 
 def _unbracketed(cell: str) -> str:
@@ -178,7 +191,11 @@ class _Header:
 
 def _header_of(above: Sequence[Record], width: int, delimiter: str, rows: Sequence[Record]) -> _Header | None:
     """Find titles and units in the lines above the rows, nearest first; rules between them are passed over."""
-    filled = [r for r in above if not r.blank and not is_rule(delimiter.join(r.cells) if delimiter != WHITESPACE else " ".join(r.cells))]
+    filled = [
+        r
+        for r in above
+        if not r.blank and not is_rule(delimiter.join(r.cells) if delimiter != WHITESPACE else " ".join(r.cells))
+    ]
     units: tuple[str, ...] = ("",) * width
     used = 0
     for back, record in enumerate(reversed(filled[-4:])):
@@ -294,7 +311,9 @@ def _any_between(sorted_lines: Sequence[int], low: int, high: int) -> bool:
 
 def _skipped(unusable: Sequence[Unusable]) -> Finding:
     count = len(unusable)
-    said = f"{count} {'line' if count == 1 else 'lines'} between the rows could not be used, first “{unusable[0].text}”."
+    said = (
+        f"{count} {'line' if count == 1 else 'lines'} between the rows could not be used, first “{unusable[0].text}”."
+    )
     return Finding(Code.SKIPPED_LINES, said, tuple(u.line for u in unusable))
 
 

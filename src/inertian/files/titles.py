@@ -55,7 +55,8 @@ _WORDS: dict[Role, str] = {
     "energy energie energia power leistung mass masse masa mas momentum impulse impuls impulso work arbeit angle winkel theta "
     "phi omega confidence score error err fehler sigma uncertainty unsicherheit residual likelihood probability area width "
     "size intensity brightness raw roh brut brutto rssi adc signal counts ek ep etot ekin epot ke pe p weight gewicht "
-    "light_level lux checksum crc sd stdev std rms u_x u_y u_t ux uy ut dx dy dt delta dv",
+    "light_level lux checksum crc sd stdev std rms u_x u_y u_t ux uy ut dx dy dt delta dv "
+    "absolute magnitude norm betrag resultant resultante abs",
 }  # fmt: skip
 
 
@@ -73,12 +74,17 @@ _FILLERS = frozenset(
     "signal_ centre center mid along for and at am im auf data reading readings sensor smoothed since start seit actual above over ground floor ice table".split()
 )
 _VERTICAL = frozenset(
-    folded(w) for w in "h height höhe hoehe hauteur altura altezza wysokość výška hoogte korkeus højde höjd elevation "
+    folded(w)
+    for w in "h height höhe hoehe hauteur altura altezza wysokość výška hoogte korkeus højde höjd elevation "
     "ordonnée vertical vertikal".split()
 )
-_DERIVED = frozenset("calculated computed derived berechnet calculee calcule calculado calc smoothed geglattet fit fitted "
-                     "model predicted theory filtered".split())
-_BRACKET = re.compile(r"^(?P<name>.*?)[\s_,]*[(\[{<]\s*(?P<unit>[^()\[\]{}<>]*(?:\([^()]*\)[^()\[\]{}<>]*)?)\s*[)\]}>]\s*$", re.DOTALL)
+_DERIVED = frozenset(
+    "calculated computed derived berechnet calculee calcule calculado calc smoothed geglattet fit fitted "
+    "model predicted theory filtered".split()
+)
+_BRACKET = re.compile(
+    r"^(?P<name>.*?)[\s_,]*[(\[{<]\s*(?P<unit>[^()\[\]{}<>]*(?:\([^()]*\)[^()\[\]{}<>]*)?)\s*[)\]}>]\s*$", re.DOTALL
+)
 _JOINT = re.compile(r"\s+in\s+|\s*[,:]\s*|\s*/\s*|\s+-\s+|[_.]|\s+")
 _RISKY_TAILS = frozenset(("t", "h", "g", "p", "in", "°", "%", "ft", "d"))
 _TOKENS = re.compile(r"[^\W\d_]+|\d+(?:[.,]\d+)?|#", re.UNICODE)
@@ -110,7 +116,10 @@ def split_unit(raw: str) -> tuple[str, str]:
         name = bracket["name"].rstrip(" /,_:-")
         if kind_of(unit) or unit in ("", "-", "1"):
             return name, "" if unit in ("-", "1") else unit
-        if re.fullmatch(r"[^\d\s]{0,3}(V|A|J|kJ|W|°C|C|K|Hz|Pa|kg\s?[·*]?\s?m/s|N\s?s|Ns|%|px/s|deg/s|rad/s\S?|°/s|T|Ω|lx|dB|a\.?u\.?)", unit):
+        if re.fullmatch(
+            r"[^\d\s]{0,3}(V|A|J|kJ|W|°C|C|K|Hz|Pa|kg\s?[·*]?\s?m/s|N\s?s|Ns|%|px/s|deg/s|rad/s\S?|°/s|T|Ω|lx|dB|a\.?u\.?)",
+            unit,
+        ):
             return name, unit
         return text, ""
     for joint in _JOINT.finditer(text):  # the longest unit first
@@ -174,8 +183,12 @@ def read_title(raw: str, given_unit: str = "") -> Title:
 def _tokens(name: str) -> list[str]:
     """Words and numbers of a name; xA, x1, vx2 and heavyX come apart."""
     found: list[str] = []
-    for token in re.findall(r"[^\s_./,;:\-]+", name.replace("₁", "1").replace("₂", "2").replace("ₓ", "x").replace("ᵧ", "y")):
-        glued = re.fullmatch(r"([xyz]|[vaf][xyz]?|t|pos|time)_?(\d{1,2}|[A-Z])", token, re.IGNORECASE if token[-1:].isdigit() else 0)
+    for token in re.findall(
+        r"[^\s_./,;:\-]+", name.replace("₁", "1").replace("₂", "2").replace("ₓ", "x").replace("ᵧ", "y")
+    ):
+        glued = re.fullmatch(
+            r"([xyz]|[vaf][xyz]?|t|pos|time)_?(\d{1,2}|[A-Z])", token, re.IGNORECASE if token[-1:].isdigit() else 0
+        )
         camel = re.fullmatch(r"([a-z]{2,}\d*)([XYZ]|Pos|Position|Time)", token)
         flat = re.fullmatch(r"([vaf])([xyz])", token, re.IGNORECASE)
         if glued:
@@ -201,7 +214,11 @@ def _role_by_words(roles: list[tuple[Role | None, str]]) -> tuple[Role, str]:
         return Role.UNKNOWN, ""
     if any(r is Role.FRAME for r, _ in long) and any(r is Role.INDEX for r, _ in words):
         return Role.FRAME, ""
-    if any(r is Role.TRIAL for r, _ in long) and len(roles) <= 2 and not any(r in (Role.POSITION, Role.TIME) for r, _ in words):
+    if (
+        any(r is Role.TRIAL for r, _ in long)
+        and len(roles) <= 2
+        and not any(r in (Role.POSITION, Role.TIME) for r, _ in words)
+    ):
         return Role.TRIAL, ""
     for pool in (long, words):
         real = [(r, t) for r, t in pool if r not in (Role.BODY, Role.TRIAL, Role.INDEX)]
@@ -221,7 +238,9 @@ def _role_by_words(roles: list[tuple[Role | None, str]]) -> tuple[Role, str]:
 def _axis_and_body(tokens: list[str], role: Role, used: str) -> tuple[str, str]:
     """The axis a title names, and what is left of it: the body's name."""
     axis, rest = "", []
-    own = {Role.POSITION, Role.VELOCITY, Role.ACCELERATION, Role.FORCE, Role.TIME} if role is not Role.UNKNOWN else set()
+    own = (
+        {Role.POSITION, Role.VELOCITY, Role.ACCELERATION, Role.FORCE, Role.TIME} if role is not Role.UNKNOWN else set()
+    )
     for token in tokens:
         low = folded(token)
         said = _ROLE_OF.get(low)

@@ -78,6 +78,8 @@ def understand(grid: Grid, recipe: Recipe | None = None, bulk: BulkTable | None 
     reading.decimal = decimal.mark
     shared = _titles_shared(tables)
     for table in tables:
+        if len(tables) == 1:
+            table = replace(table, name="")  # a title above the only table says less than the file's name
         _understand_table(shared.get(id(table), table), decimal.mark, grid, recipe, bulk, reading)
     _conclude(grid, decimal, reading)
     return reading
@@ -87,6 +89,8 @@ def _titles_shared(tables: Sequence[Table]) -> dict[int, Table]:
     """Blocks without titles of their own take those of the first block, if they are as wide."""
     first = next((t for t in tables if t.headed), None)
     if first is None:
+        return {}
+    if len(tables) == 1:
         return {}
     return {
         id(t): replace(t, titles=first.titles, units=first.units, headed=True)
@@ -111,27 +115,39 @@ def _rejoined(grid: Grid) -> tuple[list[Record], bool]:
         return records, False
     if not all(c.strip().isdigit() for r in rows for c in r.cells[1::2]):
         return records, False
-    halves = {id(r): Record(r.line, tuple(f"{a},{b}" for a, b in zip(r.cells[::2], r.cells[1::2], strict=True))) for r in rows}
+    halves = {
+        id(r): Record(r.line, tuple(f"{a},{b}" for a, b in zip(r.cells[::2], r.cells[1::2], strict=True))) for r in rows
+    }
     return [halves.get(id(r), r) for r in records], True
 
 
-def _decimal(
-    grid: Grid, tables: Sequence[Table], joined: bool, recipe: Recipe | None, reading: GridReading
-) -> Decimal:
+def _decimal(grid: Grid, tables: Sequence[Table], joined: bool, recipe: Recipe | None, reading: GridReading) -> Decimal:
     if recipe is not None and recipe.decimal:
         return Decimal(recipe.decimal, True, "the recipe says so")
     cells = []
     for table in tables:
         rows = table.rows if len(table.rows) <= _VOTERS else table.rows[: _VOTERS // 2] + table.rows[-_VOTERS // 2 :]
         cells += [[row[k] for row in rows] for k in range(table.width)]
-    found = Decimal(",", False, "commas stand both between columns and inside numbers") if joined else decide_decimal(cells)
+    found = (
+        Decimal(",", False, "commas stand both between columns and inside numbers") if joined else decide_decimal(cells)
+    )
     if grid.delimiter is None and not found.certain and "could mean" in found.evidence:
         found = Decimal(",", False, found.evidence)
+    if found.certain and found.open_point and grid.delimiter == ";" and _fine_units(tables):
+        example = found.open_point
+        evidence = f"“{example}” could mean {example} or {example.replace('.', '')}"
+        found = Decimal(".", False, evidence)
     if not found.certain:
         said = f"The decimal mark is not certain: {found.evidence}."
         reading.findings.append(Finding(Code.AMBIGUOUS_DECIMAL, said))
         reading.questions.append(Question(Topic.DECIMAL, said, (",", ".")))
     return found
+
+
+def _fine_units(tables: Sequence[Table]) -> bool:
+    """Whether some column is in so small a unit that three decimals of it were hardly measured."""
+    titles = [read_title(t, u) for table in tables for t, u in zip(table.titles, table.units, strict=True)]
+    return any(t.unit.strip() in ("mm", "µm", "um", PIXEL, "pixel") for t in titles)
 
 
 def _understand_table(
@@ -249,7 +265,9 @@ def _views(layout: Layout) -> tuple[ColumnView, ...]:
         if column is not None:
             views.append(ColumnView(column.place, column.title.raw, role, unit=column.title.unit))
     views += [ColumnView(c.place, c.title.raw, "time", b, unit=c.title.unit) for b, c in layout.clocks.items()]
-    views += [ColumnView(c.place, c.title.raw, str(_left_role(c)), unit=c.title.unit, why=why) for c, why in layout.left_out]
+    views += [
+        ColumnView(c.place, c.title.raw, str(_left_role(c)), unit=c.title.unit, why=why) for c, why in layout.left_out
+    ]
     return tuple(sorted(views, key=lambda v: v.place))
 
 

@@ -1,0 +1,90 @@
+"""How files were understood, as JSON and as lines for reading; docs/schemas/inspect-1.json describes the form."""
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from inertian.files.assembly import ChannelReading, TimeReading, TrialReading
+from inertian.files.door import FileReading
+from inertian.files.flaws import step_of
+from inertian.files.wording import sentences
+from inertian.quantities.units import PIXEL, SI_SYMBOL, ascii_symbol
+
+SCHEMA = 1
+
+
+def _time_json(time: TimeReading, time_base: float) -> dict[str, Any]:
+    seconds = time.seconds * time_base
+    return {
+        "column": time.column,
+        "unit": ascii_symbol(time.unit),
+        "n": len(seconds),
+        "t0": float(seconds[0]) if len(seconds) else None,
+        "t1": float(seconds[-1]) if len(seconds) else None,
+        "step": step_of(seconds),
+    }
+
+
+def _channel_json(channel: ChannelReading) -> dict[str, Any]:
+    good = channel.si[np.isfinite(channel.values)]
+    scaled = channel.unit.symbol != PIXEL or channel.unit.factor != 1.0
+    return {
+        "column": channel.column,
+        "unit": ascii_symbol(channel.unit),
+        "si_unit": SI_SYMBOL[channel.unit.kind].replace("²", "2") if scaled else PIXEL,
+        "n": int(good.size),
+        "first": float(good[0]) if good.size else None,
+        "last": float(good[-1]) if good.size else None,
+        "mean": float(good.mean()) if good.size else None,
+        "sum_sq": float(good @ good) if good.size else None,
+    }
+
+
+def _trial_json(trial: TrialReading, time_base: float) -> dict[str, Any]:
+    bodies = []
+    for body in trial.bodies:
+        made: dict[str, Any] = {"name": body.name}
+        if body.time is not None:
+            made["time"] = _time_json(body.time, time_base)
+        made["channels"] = {c.axis: _channel_json(c) for c in body.channels}
+        bodies.append(made)
+    return {
+        "name": trial.name,
+        "rows": len(trial.time.values),
+        "unusable": [{"line": u.line, "text": u.text, "why": u.why} for u in trial.unusable],
+        "time": _time_json(trial.time, time_base),
+        "bodies": bodies,
+    }
+
+
+def file_json(path: str, reading: FileReading) -> dict[str, Any]:
+    """Return how one file was understood: SI values over usable samples, times in s as in the file."""
+    base = reading.recipe.time_base.value if reading.recipe and reading.recipe.time_base else 1.0
+    return {
+        "path": path,
+        "sha256": reading.sha256 or None,
+        "format": reading.kind or None,
+        "encoding": reading.encoding,
+        "delimiter": reading.delimiter,
+        "decimal": reading.decimal,
+        "refused": None if reading.refused is None else reading.refused.why,
+        "trials": [_trial_json(t, base) for t in reading.trials],
+        "warnings": [{"code": str(f.code), "text": f.text} for f in reading.findings],
+    }
+
+
+def inspection_json(files: Sequence[tuple[str, FileReading]]) -> dict[str, Any]:
+    """Return how several files were understood, by the path each was named by."""
+    return {"schema": SCHEMA, "files": [file_json(path, reading) for path, reading in files]}
+
+
+def inspection_text(path: str, reading: FileReading) -> list[str]:
+    """Return the same for reading."""
+    lines = [path]
+    if reading.refused is None:
+        lines += [f"  {said}" for said in sentences(reading)]
+    lines += [f"  {f.code}: {f.text}" for f in reading.findings]
+    for trial in reading.trials:
+        lines += [f"  line {u.line}: {u.why}: {u.text}" for u in trial.unusable]
+    return lines
