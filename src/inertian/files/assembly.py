@@ -229,7 +229,8 @@ def _groups(table: Table, layout: Layout, time: TimeReading, rows: Array, made: 
         return [(f"{title} {k}" if k[:1].isdigit() else k, np.array(v)) for k, v in labels.items() if k]
     if layout.body is not None:
         return [("", rows)]
-    starts = restarts(time.values[rows], [i for i in range(1, len(rows)) if _separated(table, rows[i - 1], rows[i])])
+    apart = range(1, len(rows)) if table.apart else ()
+    starts = restarts(time.values[rows], [i for i in apart if _separated(table, rows[i - 1], rows[i])])
     if not starts:
         return [("", rows)]
     unmarked = [s for s in starts if not _separated(table, rows[s - 1], rows[s])]
@@ -254,6 +255,8 @@ def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
     if times.size < 4:
         return []
     steps = np.diff(times)
+    if steps.min() >= 0:
+        return []
     falls = np.flatnonzero(steps < 0) + 1
     rises = steps[steps > 0]
     if not falls.size or not rises.size or falls.size > 0.25 * times.size:
@@ -300,7 +303,7 @@ def _trial(
         reading = ChannelReading(use.axis, use.column.label, units[id(use)], use.column.values)
         bodies.setdefault(use.body, []).append(reading)
     if not clocks:
-        order = rows[np.argsort(time.values[rows], kind="stable")]
+        order = in_order(rows, time.values)
         made = tuple(BodyReading(b, _taken(cs, order)) for b, cs in bodies.items())
         return TrialReading(name, replace(time, values=time.values[order]), made, unusable)
     own = []
@@ -317,11 +320,20 @@ def _trial(
 
 def _filled(rows: Array, times: Array, channels: Sequence[ChannelReading]) -> Array:
     """The rows that have a time on this clock, in its order."""
-    good = rows[np.isfinite(times[rows])]
-    return np.asarray(good[np.argsort(times[good], kind="stable")])
+    return in_order(rows[np.isfinite(times[rows])], times)
+
+
+def in_order(rows: Array, times: Array) -> Array:
+    """Return rows in the order of their times; equal times keep the order of the file."""
+    own = times[rows]
+    if own.size < 2 or np.diff(own).min() >= 0:
+        return rows
+    return np.asarray(rows[np.argsort(own, kind="stable")])
 
 
 def _taken(channels: Sequence[ChannelReading], rows: Array) -> tuple[ChannelReading, ...]:
+    if all(len(rows) == len(c.values) for c in channels) and np.diff(rows).min(initial=1) == 1:
+        return tuple(channels)  # all of them, in order
     return tuple(replace(c, values=c.values[rows]) for c in channels)
 
 

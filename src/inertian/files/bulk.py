@@ -15,7 +15,7 @@ from inertian.files.tables import Table
 from inertian.quantities.estimates import Array
 
 FROM = 400_000  # bytes: below it, the careful way is as fast
-HEAD = 48_000  # bytes that the understanding rests on
+HEADS = (3_000, 100_000)  # bytes that the understanding rests on; the longer one for a long preamble
 _DIGITS_OF_FLOAT = 15
 
 
@@ -41,11 +41,11 @@ class BulkTable:
         return replace(table, rows=[], lines=lines), layout
 
 
-def head_of(content: bytes) -> bytes | None:
+def head_of(content: bytes, length: int) -> bytes | None:
     """Return the first lines of a large text, cut at a line end, or None if it is not clean enough to be read in bulk."""
     if len(content) < FROM or content[:2] in (b"\xff\xfe", b"\xfe\xff") or content[:4].count(0):
         return None
-    end = content.rfind(b"\n", 0, HEAD)
+    end = content.rfind(b"\n", 0, length)
     head = content[: end + 1]
     if end < 0 or b'"' in head or head.count(b"\r") not in (0, head.count(b"\r\n")):
         return None
@@ -61,40 +61,42 @@ def read_bulk(content: bytes, table: Table, columns: list[Column], delimiter: st
         or any(c.missing or c.bad or c.sentinel for c in columns)
     ):
         return None
-    body = _body(content, table.lines[0], delimiter, decimal)
-    if body is None:
+    first = table.lines[0]
+    start = _start_of(content, first, delimiter, decimal)
+    if start is None:
         return None
     import polars as pl
 
-    schema: dict[str, object] = {f"c{k}": pl.String for k in range(len(table.rows[0]))}
+    schema: dict[str, type[pl.DataType]] = {f"c{k}": pl.String for k in range(len(table.rows[0]))}
     for c in columns:
         if c.numeric:
             schema[f"c{c.place}"] = pl.Int64 if _long_integers(c) else pl.Float64
     try:
         frame = pl.read_csv(
-            io.BytesIO(body), has_header=False, schema=schema, separator=delimiter, quote_char=None,
-            decimal_comma=decimal == ",", ignore_errors=False, truncate_ragged_lines=False, 
+            io.BytesIO(content), has_header=False, schema=schema, separator=delimiter, quote_char=None,
+            skip_lines=first - 1, decimal_comma=decimal == ",", ignore_errors=False, truncate_ragged_lines=False,
         )  # fmt: skip
     except (pl.exceptions.PolarsError, ValueError, OverflowError):
         return None
-    lines = body.count(b"\n") + (not body.endswith(b"\n"))
-    if frame.height != lines:
+    if frame.height != content.count(b"\n", start) + (not content.endswith(b"\n")):
         return None
-    return _checked(frame, columns, table.lines[0])
+    return _checked(frame, columns, first)
 
 
-def _body(content: bytes, first_line: int, delimiter: str, decimal: str) -> bytes | None:
+def _start_of(content: bytes, first_line: int, delimiter: str, decimal: str) -> int | None:
+    """Return where the rows begin, or None if something in them needs a careful reader."""
     start = 0
     for _ in range(first_line - 1):
         start = content.index(b"\n", start) + 1
-    body = content[start:]
-    if b'"' in body or b"\0" in body:
+    odd = [b'"', b"\0"]
+    if decimal == ",":
+        odd.append(b".")
+    elif delimiter != ",":
+        odd.append(b",")
+    if any(content.find(mark, start) >= 0 for mark in odd):
         return None
-    if b"\r" in body and body.count(b"\r") != body.count(b"\r\n"):
-        return None
-    if decimal == "," and b"." in body:
-        return None
-    return None if delimiter != "," and decimal == "." and b"," in body else body
+    returns = content.find(b"\r", start) >= 0
+    return None if returns and content.count(b"\r", start) != content.count(b"\r\n", start) else start
 
 
 def _long_integers(column: Column) -> bool:

@@ -2,10 +2,11 @@
 
 import csv
 import io
+import math
 import re
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from inertian.files.clocks import is_moment
 from inertian.files.numbers import is_missing, looks_numeric
@@ -20,8 +21,7 @@ _COMMENT = re.compile(r"\s*(?:#+|%+|//+|!|--\s|\*\s|\*\*+|'|REM\b|;(?=[^0-9+\-.,
 _RULE = re.compile(r"[\s|+:;,\-=_*~.\t]*[-=_*~]{2}[\s|+:;,\-=_*~.\t]*$")
 
 
-@dataclass(frozen=True)
-class Record:
+class Record(NamedTuple):
     """One line of a file, cut into cells; a quoted cell may hold line ends, so a record may span several lines."""
 
     line: int
@@ -41,6 +41,11 @@ def is_reading(cell: str) -> bool:
 
 def is_data(cells: Sequence[str]) -> bool:
     """Whether a line is a row of a table of measurements."""
+    try:  # the usual case first: plain numbers only
+        if math.isfinite(sum(map(float, cells))) and cells:
+            return True
+    except ValueError:
+        pass
     filled = [cell for cell in cells if cell.strip()]
     real = sum(looks_numeric(cell) or is_moment(cell) for cell in filled)
     if not real:
@@ -106,6 +111,8 @@ def _score(lines: Sequence[str], delimiter: str) -> float:
 
 def comment_prefix(line: str) -> str:
     """Return the comment sign at the start of a line, or "" if it is no comment."""
+    if line[:1].isdigit():
+        return ""
     match = _COMMENT.match(line)
     return match[0] if match else ""
 
@@ -123,10 +130,10 @@ def records_of(lines: Sequence[str], delimiter: str) -> list[Record]:
         elif quoted and line.count('"') % 2 and delimiter in line + delimiter:
             line, place = _closed_quote(lines, place - 1)
         prefix = comment_prefix(line)
-        if prefix:
-            found.append(Record(number, split_line(line[len(prefix) :], delimiter), True))
-        else:
+        if not prefix:
             found.append(Record(number, split_line(line, delimiter)))
+        else:
+            found.append(Record(number, split_line(line[len(prefix) :], delimiter), True))
     return found
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from inertian.files import limits
 from inertian.files.assembly import TrialReading
 from inertian.files.archives import gunzip, member_bytes, open_zip, safe_members
-from inertian.files.bulk import BulkTable, head_of, read_bulk
+from inertian.files.bulk import HEADS, BulkTable, head_of, read_bulk
 from inertian.files.columns import columns_of
 from inertian.files.dialects import WHITESPACE, align, choose_delimiter, is_data, key_value_records, records_of
 from inertian.files.findings import Code, Finding, Question, Topic, UnreadableFileError
@@ -141,9 +141,16 @@ class _Reader:
 
     def _bulk(self, name: str, content: bytes) -> FileReading | None:
         """The fast way for a large clean table: understood from its first lines, read by a fast library."""
-        head = head_of(content)
-        if head is None:
-            return None
+        for length in HEADS:
+            head = head_of(content, length)
+            if head is None:
+                return None
+            fast = self._bulk_from(name, content, head)
+            if fast is not None:
+                return fast
+        return None
+
+    def _bulk_from(self, name: str, content: bytes, head: bytes) -> FileReading | None:
         text = decode(name, head, self._recipe.encoding if self._recipe else None)
         grid = text_grid(text, self._recipe)
         if text.findings or grid.findings or grid.delimiter in (None, WHITESPACE):

@@ -14,10 +14,15 @@ _EVEN = 0.02  # of a step: more unevenness than rounding explains is no even ste
 
 def step_of(seconds: Array, resolution: float = 0.0) -> float | None:
     """Return the time between samples in s if it is even, lost samples allowed; None if it is not."""
-    times = np.unique(seconds)
+    if seconds.size < 2:
+        return None
+    times = seconds
+    steps = np.diff(times)
+    if steps.min() <= 0:
+        times = np.unique(seconds)
+        steps = np.diff(times)
     if times.size < 2:
         return None
-    steps = np.diff(times)
     usual = float(np.median(steps))
     if times.size == 2:
         return usual
@@ -33,23 +38,27 @@ def step_of(seconds: Array, resolution: float = 0.0) -> float | None:
 
 def time_flaws(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
     """Return what is wrong with the times of one trial, in s and in the order of the file."""
-    found = []
-    steps = np.diff(unsorted)
-    if np.any(steps < 0):
+    found: list[Finding] = []
+    if unsorted.size < 2:
+        return found
+    times, steps = unsorted, np.diff(unsorted)
+    if steps.min() < 0:
         count = int((steps < 0).sum())
         found.append(Finding(Code.TIME_NOT_SORTED, f"Time goes back {count} times; samples were put in order."))
-    times = np.sort(unsorted)
-    steps = np.diff(times)
-    if np.any(steps == 0):
+        times = np.sort(unsorted)
+        steps = np.diff(times)
+    if steps.min() == 0:
         found.append(Finding(Code.DUPLICATE_TIME, f"{int((steps == 0).sum())} samples have the time of another one."))
-    steps = steps[steps > 0]
+        times = np.unique(times)
+        steps = np.diff(times)
     if steps.size >= 5:
-        usual, wide = float(np.median(steps)), float(np.quantile(steps, 0.8))
-        gaps = np.flatnonzero(steps > max(_GAP * usual, 3.0 * wide))
-        if gaps.size and gaps.size <= 0.2 * steps.size:
-            at = np.unique(times)[gaps[0]]
-            said = f"{gaps.size} {'gap' if gaps.size == 1 else 'gaps'}, the longest {float(steps.max()):.4g} s"
-            found.append(Finding(Code.GAP, f"{said}, the first after {float(at):.6g} s."))
+        usual = float(np.median(steps))
+        longest = float(steps.max())
+        if longest > _GAP * usual and longest > 3.0 * float(np.quantile(steps, 0.8)):
+            gaps = np.flatnonzero(steps > max(_GAP * usual, 3.0 * float(np.quantile(steps, 0.8))))
+            if gaps.size <= 0.2 * steps.size:
+                said = f"{gaps.size} {'gap' if gaps.size == 1 else 'gaps'}, the longest {longest:.4g} s"
+                found.append(Finding(Code.GAP, f"{said}, the first after {float(times[gaps[0]]):.6g} s."))
     return found
 
 
@@ -59,7 +68,7 @@ def channel_flaws(trial: TrialReading) -> list[Finding]:
     for body in trial.bodies:
         for channel in body.channels:
             name = f"{body.name} {channel.axis}"
-            good = channel.values[np.isfinite(channel.values)]
+            good = finite(channel.values)
             if good.size >= 4 and np.ptp(good) == 0.0:
                 found.append(Finding(Code.CONSTANT, f"{name} never changes: was the sensor connected?"))
             elif saturated(channel):
@@ -67,6 +76,16 @@ def channel_flaws(trial: TrialReading) -> list[Finding]:
                 said = f"{name} stays exactly at {limit:g} {channel.unit.symbol} for several samples, as a sensor at its end does."
                 found.append(Finding(Code.SATURATED, said))
     return found
+
+
+def finite(values: Array) -> Array:
+    """Return the values that are there; the array itself if none is missing."""
+    return values if np.isfinite(values.sum()) else values[np.isfinite(values)]
+
+
+def _stays(x: Array, extreme: float) -> bool:
+    at = np.flatnonzero(x == extreme)
+    return at.size >= 3 and extreme != 0.0 and bool(np.any(at[2:] - at[:-2] == 2))
 
 
 def _extreme(values: Array) -> float:
@@ -80,8 +99,8 @@ def saturated(channel: ChannelReading) -> bool:
     A body that rests, and a coarse turning point, do not look like that: they come to their place slowly, or begin or
     end there.
     """
-    x = channel.values[np.isfinite(channel.values)]
-    if x.size < 10:
+    x = finite(channel.values)
+    if x.size < 10 or not any(_stays(x, e) for e in (float(x.max()), float(x.min()))):
         return False
     steps = np.abs(np.diff(x))
     moving = steps[steps > 0]

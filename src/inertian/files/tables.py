@@ -45,7 +45,7 @@ def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[
     rows: list[Record] = []
     between: list[Record] = []
     for place, (record, is_row) in enumerate(zip(records, data, strict=True)):
-        if is_row and not _is_number_title(records, data, place, width):
+        if is_row and (rows or blocks or not _is_number_title(records, data, place, width)):
             rows.append(record)
         elif rows and _is_spoilt_row(record, width, delimiter):
             rows.append(record)
@@ -79,9 +79,7 @@ def _is_number_title(records: Sequence[Record], data: Sequence[bool], place: int
     following = [i for i in range(place + 1, min(place + 4, len(records))) if not records[i].blank]
     if not following or data[following[0]]:
         return False
-    narrow = len(_trimmed(records[place].cells)) < width
-    first = not any(data[:place])
-    return first and narrow
+    return len(_trimmed(records[place].cells)) < width
 
 
 def _is_spoilt_row(record: Record, width: int, delimiter: str) -> bool:
@@ -292,7 +290,7 @@ def _table(block: tuple[list[Record], list[Record], list[Record]], delimiter: st
     texts = texts[: len(texts) - used] if used else texts
     name = _block_name(texts)
     said = tuple((delimiter if len(delimiter) == 1 else " ").join(r.cells).strip() for r in texts)
-    cells = [(*r.cells[:width], *[""] * (width - len(r.cells))) for r in rows]
+    cells = [r.cells if len(r.cells) == width else (*r.cells[:width], *[""] * (width - len(r.cells))) for r in rows]
     blanks = sorted(r.line for r in between if r.blank)
     lines = [r.line for r in rows]
     apart = frozenset(i for i in range(1, len(lines)) if blanks and _any_between(blanks, lines[i - 1], lines[i]))
