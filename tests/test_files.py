@@ -1,129 +1,239 @@
-"""Reading delimited text: the same recording in many spellings, and input that is no recording."""
+"""Reading any table: the ugly files with their hand-written values, random layouts, hostile bytes, recipes."""
 
-import contextlib
+import gzip
+import io
+import json
+import sys
+import zipfile
+from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from inertian.files.delimited import UnreadableFileError, read_trial, trial_of_bytes
-from inertian.quantities.errors import InertianError
+from inertian.files.assembly import FRAME
+from inertian.files.door import read_bytes, read_file
+from inertian.files.findings import Code
+from inertian.files.recipes import ColumnRule, Recipe, RecipeError, Stated, read_recipe, recipe_json
+from inertian.files.recordings import trials_of
+from inertian.motion.trials import TrialError
+from inertian.quantities.units import ascii_symbol
 from inertian.rink.day import day
 
-ROWS = [(0.0, 12.5, 300.25), (0.02, 14.0, 300.5), (0.04, 15.75, None), (0.06, 17.25, 300.0)]
+UGLY = Path(__file__).parent / "ugly"
+EXPECTED = json.loads((UGLY / "expected.json").read_text())
+sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
 
 
-def table(
-    delimiter="\t",
-    decimal=".",
-    header=("time (s)", "heavy (cm)", "light (cm)"),
-    preamble=(),
-    end="\n",
-    encoding="utf-8",
-):
-    lines = [*preamble, *([delimiter.join(header)] if header else [])]
-    lines += [delimiter.join("" if v is None else repr(v).replace(".", decimal) for v in row) for row in ROWS]
-    return (end.join(lines) + end).encode(encoding)
+def codes(reading):
+    return sorted({str(f.code) for f in reading.findings})
+
+
+@pytest.mark.parametrize("name", EXPECTED)
+def test_an_ugly_file_gives_its_hand_written_values(name):
+    wanted, reading = EXPECTED[name], read_file(UGLY / name)
+    assert codes(reading) == wanted["codes"]
+    assert [str(q.topic) for q in reading.questions] == wanted.get("asks", [])
+    if "refused" in wanted:
+        assert wanted["refused"] in reading.refused.why
+        assert reading.trials == ()
+        return
+    assert reading.refused is None
+    assert len(reading.trials) == len(wanted["trials"])
+    for trial, expected in zip(reading.trials, wanted["trials"], strict=True):
+        check_trial(trial, expected)
+
+
+def check_trial(trial, expected):
+    np.testing.assert_allclose(trial.time.seconds, expected["t"], rtol=1e-12, atol=1e-12)
+    assert expected["unit"] in (None, trial.time.unit.symbol)
+    assert expected.get("name", trial.name) == trial.name
+    assert expected.get("unusable", []) == [u.line for u in trial.unusable] or "unusable" not in expected
+    assert [b.name for b in trial.bodies] == list(expected["bodies"])
+    for body in trial.bodies:
+        channels = expected["bodies"][body.name]
+        assert {c.axis for c in body.channels} == set(channels)
+        clock = expected.get("clocks", {}).get(body.name)
+        assert (body.time is None) == (clock is None)
+        assert clock is None or np.allclose(body.time.seconds, clock)
+        for channel in body.channels:
+            unit, values = channels[channel.axis]
+            assert ascii_symbol(channel.unit) == unit
+            np.testing.assert_allclose(channel.si, np.array(values, dtype=float), rtol=1e-12, atol=1e-12)
+
+
+DELIMITERS = {",": ".", ";": ",", "\t": ",", "|": ".", "  ": "."}
+
+
+@st.composite
+def layouts(draw):
+    """A random table: values on a grid of decimals, and how it is written."""
+    n = draw(st.integers(4, 30))
+    decimals = draw(st.integers(1, 5))
+    bodies = draw(st.lists(st.sampled_from(["heavy", "light", "sled", "puck", "stone A"]), min_size=1, unique=True))
+    step = draw(st.sampled_from([0.02, 0.1, 1 / 30, 0.5]))
+    whole = st.integers(-(10**6), 10**6).map(lambda k: k / 10**decimals)
+    columns = [draw(st.lists(whole, min_size=n, max_size=n).filter(lambda v: len(set(v)) > 2)) for _ in bodies]
+    delimiter = draw(st.sampled_from(list(DELIMITERS)))
+    if " " in delimiter:
+        bodies = [b.replace(" ", "_") for b in bodies]
+    return {
+        "t": [round(k * step, 6) for k in range(n)], "bodies": bodies, "columns": columns, "decimals": decimals,
+        "delimiter": delimiter, "decimal": draw(st.sampled_from([".", DELIMITERS[delimiter]])),
+        "unit": draw(st.sampled_from(["m", "cm", "mm"])), "end": draw(st.sampled_from(["\n", "\r\n", "\r"])),
+        "encoding": draw(st.sampled_from(["utf-8", "utf-8-sig", "utf-16", "cp1252"])),
+        "preamble": draw(st.lists(st.sampled_from(["# lane 2", "# seen by Ada", ""]), max_size=4)),
+        "brackets": draw(st.sampled_from(["({})", "[{}]", "/ {}"])),
+    }  # fmt: skip
+
+
+def written(w):
+    glue = " " if w["delimiter"] != "  " else ""
+    titles = [f"{name}{glue}{w['brackets'].format(u)}" for name, u in [("time", "s"), *((b, w["unit"]) for b in w["bodies"])]]
+    if not glue:
+        titles = [t.replace(" ", "") for t in titles]
+    rows = [[f"{t:.6f}", *(f"{c[k]:.{w['decimals']}f}" for c in w["columns"])] for k, t in enumerate(w["t"])]
+    body = [w["delimiter"].join(r).replace(".", w["decimal"]) for r in rows]
+    return w["end"].join([*w["preamble"], w["delimiter"].join(titles), *body, ""]).encode(w["encoding"])
+
+
+@settings(max_examples=300, deadline=None, suppress_health_check=list(HealthCheck))
+@given(layouts())
+def test_what_is_written_in_any_layout_is_read_back(w):
+    reading = read_bytes("made.txt", written(w))
+    if any(q.topic == "decimal" for q in reading.questions):
+        return  # asked, and not guessed
+    trial = reading.trials[0]
+    factor = {"m": 1.0, "cm": 0.01, "mm": 0.001}[w["unit"]]
+    np.testing.assert_allclose(trial.time.seconds, w["t"], atol=1e-12)
+    assert [b.name.replace(" ", "_") for b in trial.bodies] == [b.replace(" ", "_") for b in w["bodies"]]
+    for body, column in zip(trial.bodies, w["columns"], strict=True):
+        np.testing.assert_allclose(body.channels[0].si, np.array(column) * factor, rtol=1e-12)
+
+
+def test_mutated_files_end_in_a_reading_or_a_reason():
+    import fuzz
+
+    assert fuzz.run(600, seed=3) == []
+
+
+def test_a_large_clean_table_is_read_in_bulk_to_the_same_values(monkeypatch):
+    from inertian.files import bulk
+
+    rng = np.random.default_rng(4)
+    t, x = np.arange(20_000) / 100, np.round(rng.normal(0, 1, 20_000), 4)
+    text = "".join(f"{a:.2f};{b:.4f}\n" for a, b in zip(t, x, strict=True)).replace(".", ",")
+    content = ("# long run\nZeit (s);Ort (m)\n" + text).encode()
+    monkeypatch.setattr(bulk, "FROM", 10_000)
+    calls = []
+    honest = bulk.BulkTable.fill
+    monkeypatch.setattr(bulk.BulkTable, "fill", lambda *a: calls.append(1) or honest(*a))
+    fast = read_bytes("run.csv", content).trials[0]
+    assert calls
+    for odd, count in ((b"0,5000x", 19_999), (b"", 20_000), (b"nan", 20_000)):  # each makes a guard say no
+        calls.clear()
+        lines = content.split(b"\n")
+        lines[9000] = lines[9000].split(b";")[0] + b";" + odd
+        careful = read_bytes("run.csv", b"\n".join(lines)).trials[0]
+        assert not calls
+        assert len(careful.time.values) == count
+    np.testing.assert_array_equal(fast.time.seconds, t)
+    np.testing.assert_array_equal(fast.bodies[0].channels[0].si, x)
+
+
+def zipped(members):
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, content in members.items():
+            archive.writestr(name, content)
+    return out.getvalue()
+
+
+TABLE = "time (s),heavy (m)\n" + "".join(f"{k / 10},{k * 0.16:.2f}\n" for k in range(9))
+
+
+def test_traps_are_refused_within_their_bounds():
+    bomb = gzip.compress(b"0,1\n" * 40_000_000, 9)
+    for name, content, code in (
+        ("bomb.csv.gz", bomb, Code.TOO_LARGE),
+        ("bomb.zip", zipped({"a.csv": "0,1\n" * 30_000_000}), Code.TOO_LARGE),
+        ("deep.json", b"[" * 100_000, Code.UNSAFE_CONTENT),
+        ("entities.xlsx", zipped({"[Content_Types].xml": "<x/>", "xl/worksheets/sheet1.xml": "<!DOCTYPE a><a/>"}),
+         Code.UNSAFE_CONTENT),
+        ("far.xlsx", zipped({"[Content_Types].xml": "<x/>", "xl/worksheets/sheet1.xml": '<c r="XFD1048576"><v>1</v></c>'}),
+         Code.TOO_LARGE),
+        ("links.zip", zipped({"/etc/passwd": TABLE, "..\\x.csv": TABLE}), Code.UNSAFE_ENTRY),
+        ("field.csv", b"time (s),x (m)\n" + b"9" * 3_000_000, Code.NO_TABLE),
+    ):  # fmt: skip
+        reading = read_bytes(name, content)
+        assert reading.refused is not None, name
+        assert code in {f.code for f in reading.findings}, (name, codes(reading))
+
+
+def test_a_cut_off_gzip_gives_what_is_there():
+    packed = gzip.compress((TABLE * 1).encode(), mtime=0)
+    reading = read_bytes("run.csv.gz", packed[:-12])
+    assert Code.TRUNCATED in {f.code for f in reading.findings}
+    assert len(reading.trials[0].time.values) >= 2
+
+
+def test_a_recipe_goes_through_json_and_decides_what_the_file_leaves_open():
+    rules = (ColumnRule("frame", 0, "frame"), ColumnRule("heavy", 1, "position", "granite", "x", "px"))
+    recipe = Recipe(
+        "camera", ("frame", "heavy"), frame_rate=25.0, scale=Stated(1 / 412, 1e-5), time_base=Stated(1 / 12), columns=rules
+    )
+    again = read_recipe("r.json", recipe_json(recipe))
+    assert again == recipe
+    assert again.fits(["Frame", " heavy"])
+    content = b"frame,heavy\n0,41.2\n25,82.4\n50,123.6\n"
+    asked = read_bytes("a.csv", content)
+    assert {str(q.topic) for q in asked.questions} == {"frame rate"}
+    reading = read_bytes("a.csv", content, again)
+    assert reading.questions == ()
+    assert reading.trials[0].time.unit.symbol == FRAME
+    trial = trials_of(reading)[0]
+    np.testing.assert_allclose(trial.t, [0.0, 1 / 12, 2 / 12])
+    np.testing.assert_allclose(trial.body("granite").channel("x").si, [0.1, 0.2, 0.3])
 
 
 @pytest.mark.parametrize(
-    "content",
+    ("text", "why"),
     [
-        table(),
-        table(";", ","),
-        table(","),
-        table("\t", ","),
-        table(preamble=("# camera 3", "# lane 2; 50 frames/s", "")),
-        table(end="\r\n"),
-        table(end="\r"),
-        table(header=("Zeit [s]", "heavy [cm]", "light [cm]")),
-        table(encoding="utf-8-sig"),
-        table(encoding="utf-16"),
-        table() + b"end of recording\n",
-        table(",", header=("time (s)", '"heavy (cm)"', '"light (cm)"')),
+        ("", "not JSON"), ("[]", "format"), ('{"format": "inertian recipe", "version": 9}', "version"),
+        ('{"format": "inertian recipe", "version": 1, "speed": 3}', "speed"),
+        ('{"format": "inertian recipe", "version": 1, "frame_rate": -3}', "above zero"),
+        ('{"format": "inertian recipe", "version": 1, "columns": [{"title": "", "place": 0, "role": "boss"}]}', "boss"),
     ],
-)
-def test_one_recording_in_many_spellings_reads_the_same(content):
-    trial = trial_of_bytes("run_3.tsv", content)
-    assert trial.name == "run 3"
-    assert [b.name for b in trial.bodies] == ["heavy", "light"]
-    assert trial.t == pytest.approx([0.0, 0.02, 0.04, 0.06])
-    assert trial.body("heavy").channel("x").si == pytest.approx([0.125, 0.14, 0.1575, 0.1725])
-    light = trial.body("light").channel("x").si
-    assert light[[0, 1, 3]] == pytest.approx([3.0025, 3.005, 3.0])
-    assert np.isnan(light[2])
-    assert len(trial.provenance.sha256) == 64
-    assert trial.provenance.content == content
+)  # fmt: skip
+def test_what_is_no_recipe_is_refused_in_words(text, why):
+    with pytest.raises(RecipeError, match=why):
+        read_recipe("r.json", text)
 
 
-def test_axes_units_and_other_columns_are_told_apart_and_said():
-    text = "t [ms];puck x [mm];puck y [mm];speed [m/s];remark\n0;1,5;2;9,0;a\n10;2,5;3;9,1;b\n20;3,5;4;9,2;c\n"
-    trial = trial_of_bytes("a.csv", text.encode())
-    assert [(b.name, b.axes) for b in trial.bodies] == [("puck", ("x", "y"))]
-    assert trial.t == pytest.approx([0.0, 0.01, 0.02])
-    assert trial.body("puck").channel("y").si == pytest.approx([0.002, 0.003, 0.004])
-    said = " | ".join(trial.provenance.understood)
-    assert "semicolon between columns, decimal comma" in said
-    assert "speed [m/s]” left out" in said
+def test_answers_change_what_an_ambiguous_number_means():
+    content = (UGLY / "ambiguous-thousand.tsv").read_bytes()
+    point = read_bytes("a.tsv", content, Recipe(decimal="."))
+    assert point.questions == ()
+    assert point.trials[0].bodies[0].channels[0].si[0] == pytest.approx(1.1)
+    assert read_bytes("a.tsv", content, Recipe(decimal=",")).trials[0].bodies[0].channels[0].si[0] == pytest.approx(0.0011)
 
 
-def test_unusable_lines_are_listed_with_number_text_and_reason():
-    content = b"time (s)\theavy (m)\n0\t1\n-- lost --\n1\t2\n\t3\n2\t4\n"
-    trial = trial_of_bytes("a.tsv", content)
-    assert len(trial.t) == 3
-    assert [(line, why) for line, _, why in trial.provenance.unusable] == [(3, "not a line of numbers"), (5, "no time")]
+def test_clocks_of_their_own_become_one_trial_with_blanks():
+    trial = trials_of(read_file(UGLY / "own-clocks.csv"))[0]
+    assert len(trial.t) == 16
+    assert np.isfinite(trial.body("light").channel("x").si).sum() == 8
+    assert np.all(np.diff(trial.t) > 0)
 
 
-def test_missing_units_are_assumed_aloud():
-    trial = trial_of_bytes("a.csv", b"time,x\n0,1\n1,2\n")
-    assert [b.name for b in trial.bodies] == ["body"]
-    assert any("no unit given for the time" in s for s in trial.provenance.understood)
-    assert any("no unit given for “x”" in s for s in trial.provenance.understood)
+def test_a_single_row_is_read_but_is_no_trial():
+    with pytest.raises(TrialError, match="at least 2 samples"):
+        trials_of(read_file(UGLY / "single-row.csv"))
 
 
-@pytest.mark.parametrize(
-    ("content", "why"),
-    [
-        (b"", "it is empty"),
-        (b"  \n\n", "it is empty"),
-        (b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", "not a text file"),
-        (b"Dear diary, today the ice was soft.\nWe slid.\n", "no table of numbers"),
-        (b"<html><body>404</body></html>", "no table of numbers"),
-        (b"a (m),b (m)\n1,2\n3,4\n", "no time column"),
-        (b"time (kg),b (m)\n1,2\n3,4\n", "no unit of time"),
-        (b"time (s),b (N)\n1,2\n3,4\n", "no column of positions"),
-        (b"time (s),b (m)\n2,2\n1,4\n", "time does not always increase"),
-        (b"time (s),b (m)\n1,2\n1,4\n", "time does not always increase"),
-    ],
-)
-def test_what_is_no_recording_is_refused_in_words(content, why):
-    with pytest.raises(InertianError, match=why) as refusal:
-        trial_of_bytes("odd.csv", content)
-    assert "odd" in str(refusal.value)
-
-
-def test_a_missing_file_is_refused(tmp_path):
-    with pytest.raises(UnreadableFileError, match="cannot be opened"):
-        read_trial(tmp_path / "none.csv")
-
-
-@settings(max_examples=300, deadline=1000)
-@given(st.binary(max_size=400), st.integers(0, 400), st.integers(0, 60))
-def test_mutated_files_never_end_in_a_traceback(noise, at, cut):
-    content = day_bytes()[:600]
-    mutated = content[:at] + noise + content[at + cut :]
-    with contextlib.suppress(InertianError):
-        assert len(trial_of_bytes("m.tsv", mutated).t) >= 2
-
-
-_day: list[bytes] = []
-
-
-def day_bytes():
-    if not _day:
-        _day.append(day()[0].content)
-    return _day[0]
+def test_missing_files_and_folders_are_refused(tmp_path):
+    assert "cannot be found" in read_file(tmp_path / "none.csv").refused.why
+    assert "folder" in read_file(tmp_path).refused.why
 
 
 def test_the_rink_writes_the_same_files_each_time_and_reads_them_back(demo):
@@ -132,6 +242,7 @@ def test_the_rink_writes_the_same_files_each_time_and_reads_them_back(demo):
     for file, entry in zip(day(), demo.entries, strict=True):
         assert entry.trial.provenance.content == file.content
         assert entry.trial.provenance.unusable == ()
+        assert codes(read_bytes(file.name, file.content)) == []
         seen = file.truth.position(entry.trial.t)
         for i, body in enumerate(entry.trial.bodies):
             away = body.channels[0].si - seen[i, 0]

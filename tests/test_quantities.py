@@ -25,7 +25,7 @@ from inertian.quantities.estimates import (
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact, parse_positive
 from inertian.quantities.propagation import Results, propagate
 from inertian.quantities.rounding import last_place, write
-from inertian.quantities.units import kind_of, symbols, unit_of
+from inertian.quantities.units import PIXEL, kind_of, symbols, unit_of
 
 KG = unit_of("mass", "kg")
 
@@ -74,10 +74,11 @@ def test_units_agree_with_an_independent_library():
     import pint
 
     registry = pint.UnitRegistry()
-    name = {"°": "degree", "m/s²": "m/s**2", "cm/s²": "cm/s**2", "in": "inch", "t": "metric_ton", "%": "percent"}
+    name = {"°": "degree", "m/s²": "m/s**2", "cm/s²": "cm/s**2", "in": "inch", "t": "metric_ton", "%": "percent", "in/s": "inch/s"}
     base = {"length": "m", "time": "s", "mass": "kg", "speed": "m/s", "acceleration": "m/s**2", "force": "N"}
+    name |= {"gₙ": "standard_gravity", "lbf": "force_pound", "kp": "kgf", "mm/s²": "mm/s**2", "ft/s²": "ft/s**2", "gf": "gram_force"}
     for kind in ("length", "time", "mass", "speed", "acceleration", "force"):
-        for symbol in symbols(kind):
+        for symbol in set(symbols(kind)) - {PIXEL}:
             theirs = registry.Quantity(1.0, name.get(symbol, symbol)).to(base[kind]).magnitude
             assert unit_of(kind, symbol).factor == pytest.approx(theirs, rel=1e-15), symbol
     assert unit_of("angle", "°").factor == pytest.approx(math.pi / 180, rel=1e-15)
@@ -87,6 +88,10 @@ def test_unit_names_are_found_and_wrong_ones_refused():
     assert kind_of("ms") == "time"
     assert kind_of("Seconds") == "time"
     assert kind_of("MS") is None
+    for spelling in ("m/s^2", "m s-2", "m·s⁻²", "m/s/s", "(m/s²)", "m/s**2", "ms^-2"):
+        assert unit_of("acceleration", spelling).symbol == "m/s²"
+    for spelling in ("m/s", "m s^-1", "m·s⁻¹", "m/sec"):
+        assert unit_of("speed", spelling).symbol == "m/s"
     assert kind_of("") is None
     with pytest.raises(InertianError, match=r"“furlong” is not a unit of length. Write, for example, m, cm"):
         unit_of("length", "furlong")

@@ -242,12 +242,13 @@ def _save(project: Project, path: Path) -> None:
 
 def _read_all(paths: list[Path]) -> tuple[list[Trial], list[str]]:
     """Read recordings; one bad file does not stop the rest."""
-    from inertian.files.delimited import read_trial
+    from inertian.files.door import read_file
+    from inertian.files.recordings import trials_of
 
     trials, refusals = [], []
     for path in paths:
         try:
-            trials.append(read_trial(path))
+            trials += trials_of(read_file(path))
         except InertianError as error:
             refusals.append(str(error))
     return trials, refusals

@@ -184,7 +184,7 @@ class _Card(QStyledItemDelegate):
 
 def _small_traces(trial: Trial) -> list[QPolygonF]:
     """The first axis of each body, thinned, in the unit square."""
-    channels = [body.channels[0].si for body in trial.bodies]
+    channels = [(*body.channels, *body.sensors)[0].si for body in trial.bodies]
     low, high = min(np.nanmin(c) for c in channels), max(np.nanmax(c) for c in channels)
     rows = np.unique(np.linspace(0, len(trial.t) - 1, TRACE_POINTS).astype(int))
     t = (trial.t[rows] - trial.t[0]) / (trial.t[-1] - trial.t[0])

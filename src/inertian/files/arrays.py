@@ -70,10 +70,11 @@ def _listed(array: np.ndarray) -> list[object]:
     if array.dtype.kind == "S":
         return [v.decode("utf-8", "replace") for v in array.tolist()]
     if array.dtype.kind == "c":
-        return array.real.tolist()
+        array = array.real
     if array.dtype == np.float32:
         return [float(str(v)) for v in array]  # the shortest digits that tell it, as it was written
-    return list(array.tolist())
+    listed: list[object] = array.tolist()
+    return listed
 
 
 def _grid_of_array(file: str, name: str, array: np.ndarray, units: Mapping[str, str]) -> Grid:

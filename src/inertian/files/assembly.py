@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from inertian.files.clocks import epoch_unit, shifted_integers
 from inertian.files.columns import Column
@@ -11,11 +12,11 @@ from inertian.files.findings import Code, Finding, Question, Topic, Unusable, sh
 from inertian.files.roles import DEFAULT_BODY, Layout
 from inertian.files.tables import Table
 from inertian.files.titles import Role, read_title
-from inertian.quantities.estimates import Array
+from inertian.motion.trials import KIND_OF_AXIS
+from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.units import PIXEL, Unit, kind_of, unit_of
 
 FRAME, ROW = "frame", "row"
-_KIND = {"x": "length", "y": "length", "F": "force", "a": "acceleration", "v": "speed"}
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,7 +139,7 @@ def _time_of(column: Column | None, role: Role, n: int, rates: Rates, made: Asse
 
 
 def _unit_of_use(column: Column, axis: str, rates: Rates, made: Assembled) -> Unit:
-    kind = _KIND[axis]
+    kind = KIND_OF_AXIS[axis]
     named = column.title.unit
     if kind_of(named) == kind or (kind == "acceleration" and named == "gₙ"):
         unit = unit_of(kind, named)
@@ -156,14 +157,14 @@ def _unit_of_use(column: Column, axis: str, rates: Rates, made: Assembled) -> Un
 def _say_missing_units(layout: Layout, made: Assembled) -> None:
     bare = [u for u in layout.uses if not u.column.title.unit]
     if bare:
-        kinds = {_KIND[u.axis] for u in bare}
+        kinds = {KIND_OF_AXIS[u.axis] for u in bare}
         taken = {"length": "metres", "force": "newtons", "acceleration": "m/s²", "speed": "m/s"}
         names = ", ".join(f"“{u.column.label}”" for u in bare[:6])
         said = f"No unit for {names}; taken as {' and '.join(taken[k] for k in sorted(kinds))}."
         made.findings.append(Finding(Code.UNIT_MISSING, said))
 
 
-def _usable_rows(table: Table, layout: Layout, time: TimeReading, made: Assembled) -> tuple[Array, list[Unusable]]:
+def _usable_rows(table: Table, layout: Layout, time: TimeReading, made: Assembled) -> tuple[Rows, list[Unusable]]:
     """Which rows have a time and are not spoilt, and the lines that are listed as unusable, each with the reason."""
     n = len(table.lines)
     keep = np.isfinite(time.values)
@@ -198,7 +199,7 @@ def _line_text(table: Table, row: int) -> str:
     return shown_line("  ".join(table.rows[row])) if row < len(table.rows) else ""
 
 
-def _say_missing(table: Table, layout: Layout, keep: Array, made: Assembled) -> None:
+def _say_missing(table: Table, layout: Layout, keep: NDArray[np.bool_], made: Assembled) -> None:
     counts, lines = [], set()
     own = set(layout.clocks)
     for u in layout.uses:
@@ -218,7 +219,7 @@ def _say_missing(table: Table, layout: Layout, keep: Array, made: Assembled) -> 
         made.findings.append(Finding(Code.MISSING_VALUES, said, tuple(sorted(lines))))
 
 
-def _groups(table: Table, layout: Layout, time: TimeReading, rows: Array, made: Assembled) -> list[tuple[str, Array]]:
+def _groups(table: Table, layout: Layout, time: TimeReading, rows: Rows, made: Assembled) -> list[tuple[str, Rows]]:
     """The rows of each trial: by the trial column, else by where time starts again."""
     if layout.trial is not None and layout.trial.cells is not None:
         cells = layout.trial.cells
@@ -282,14 +283,16 @@ def side_by_side(trial: TrialReading) -> list[TrialReading]:
     if len(words) < 2 or not all(len(w) == 2 and read_title(w[0]).role is Role.TRIAL for w in words):
         return [trial]
     return [
-        TrialReading(b.name, b.time or trial.time, (BodyReading(DEFAULT_BODY, b.channels),), trial.unusable if k == 0 else ())
+        TrialReading(
+            b.name, b.time or trial.time, (BodyReading(DEFAULT_BODY, b.channels),), trial.unusable if k == 0 else ()
+        )
         for k, b in enumerate(trial.bodies)
     ]
 
 
 def _trial(
     name: str,
-    rows: Array,
+    rows: Rows,
     layout: Layout,
     time: TimeReading,
     clocks: dict[str, TimeReading],
@@ -318,12 +321,12 @@ def _trial(
     return TrialReading(name, replace(time, values=time.values[main]), tuple(own), unusable)
 
 
-def _filled(rows: Array, times: Array, channels: Sequence[ChannelReading]) -> Array:
+def _filled(rows: Rows, times: Array, channels: Sequence[ChannelReading]) -> Rows:
     """The rows that have a time on this clock, in its order."""
     return in_order(rows[np.isfinite(times[rows])], times)
 
 
-def in_order(rows: Array, times: Array) -> Array:
+def in_order(rows: Rows, times: Array) -> Rows:
     """Return rows in the order of their times; equal times keep the order of the file."""
     own = times[rows]
     if own.size < 2 or np.diff(own).min() >= 0:
@@ -331,14 +334,14 @@ def in_order(rows: Array, times: Array) -> Array:
     return np.asarray(rows[np.argsort(own, kind="stable")])
 
 
-def _taken(channels: Sequence[ChannelReading], rows: Array) -> tuple[ChannelReading, ...]:
+def _taken(channels: Sequence[ChannelReading], rows: Rows) -> tuple[ChannelReading, ...]:
     if all(len(rows) == len(c.values) for c in channels) and np.diff(rows).min(initial=1) == 1:
         return tuple(channels)  # all of them, in order
     return tuple(replace(c, values=c.values[rows]) for c in channels)
 
 
 def _long_trial(
-    name: str, rows: Array, layout: Layout, time: TimeReading, units: dict[int, Unit], unusable: tuple[Unusable, ...]
+    name: str, rows: Rows, layout: Layout, time: TimeReading, units: dict[int, Unit], unusable: tuple[Unusable, ...]
 ) -> TrialReading:
     """A trial whose rows name their body: one body per label, on one clock if all have the same times."""
     assert layout.body is not None

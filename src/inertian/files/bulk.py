@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from inertian.files.columns import Column
+from inertian.files.numbers import LARGEST_NUMBER
 from inertian.files.roles import Layout
 from inertian.files.tables import Table
 from inertian.quantities.estimates import Array
@@ -119,7 +120,7 @@ def _checked(frame: object, columns: list[Column], first_line: int) -> BulkTable
         if array.dtype.kind == "i":
             shifted[c.place] = (array - array[0]).astype(float)
         array = np.asarray(array, dtype=np.float64)
-        if not np.isfinite(array.sum()) and not np.isfinite(array).all():
+        if not (array.max() < LARGEST_NUMBER and array.min() > -LARGEST_NUMBER):  # NaN fails too
             return None
         values[c.place] = array
     return BulkTable(values, shifted, first_line)

@@ -62,12 +62,8 @@ def clues_of(lines: Sequence[str], width: int) -> Clues:
                 word_role = (
                     Role.POSITION if word.casefold() in ("positions", "lengths", "distances", "length") else role
                 )
-                if (
-                    kind == "time"
-                    and word_role is Role.TIME
-                    or kind == "length"
-                    and word_role is Role.POSITION
-                    and len(word) > 1
+                if (kind == "time" and word_role is Role.TIME) or (
+                    kind == "length" and word_role is Role.POSITION and len(word) > 1
                 ):
                     by_role.setdefault(word_role, unit)
     return Clues(

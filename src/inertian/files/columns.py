@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from inertian.files.clocks import Moments, moments_of
-from inertian.files.numbers import is_missing, value_of
+from inertian.files.numbers import LARGEST_NUMBER, is_missing, value_of
 from inertian.files.tables import Table
 from inertian.files.titles import Title, read_title
 from inertian.quantities.estimates import Array
@@ -106,7 +106,7 @@ def _numbers(cells: Sequence[str], decimal: str) -> _Parsed:
     if plain and (decimal == "," or "," not in whole):
         try:
             values = np.array([float(c) for c in (cells if decimal == "." else [c.replace(",", ".") for c in cells])])
-            if np.isfinite(values).all():
+            if values.size and np.abs(values).max() < LARGEST_NUMBER:  # false for NaN too
                 return _Parsed(values)
         except ValueError:
             pass
@@ -138,7 +138,9 @@ def _one_unit(parsed: _Parsed, title: Title, raw: str) -> tuple[Title, tuple[str
         elif unit != main:
             parsed.values[row] = np.nan
             parsed.bad.append(row)
-    return replace(read_title(title.name or raw, title.unit or main), raw=raw), tuple(parsed.units) if len(parsed.units) > 1 else ()
+    return replace(read_title(title.name or raw, title.unit or main), raw=raw), tuple(parsed.units) if len(
+        parsed.units
+    ) > 1 else ()
 
 
 def _sentinel(values: Array) -> float | None:

@@ -17,6 +17,7 @@ NAMES = {"\t": "tab", ";": "semicolon", ",": "comma", "|": "bar", WHITESPACE: "s
 _SAMPLE = 240  # lines that the choice rests on
 _LONGEST_QUOTE = 60  # physical lines that one quoted cell may span
 _LONGEST_LINE = 1_000_000
+_LONGEST_PAIRS = 2000  # characters of a line of names and values
 _COMMENT = re.compile(r"\s*(?:#+|%+|//+|!|--\s|\*\s|\*\*+|'|REM\b|;(?=[^0-9+\-.,;]*$))\s*", re.IGNORECASE)
 _RULE = re.compile(r"[\s|+:;,\-=_*~.\t]*[-=_*~]{2}[\s|+:;,\-=_*~.\t]*$")
 
@@ -56,7 +57,7 @@ def is_data(cells: Sequence[str]) -> bool:
 
 def is_rule(line: str) -> bool:
     """Whether a line only draws a line, as under the titles of a table."""
-    return bool(line.strip()) and _RULE.match(line) is not None and not any(c.isalnum() for c in line)
+    return len(line.strip()) > 0 and not any(c.isalnum() for c in line[:500]) and _RULE.match(line[:500]) is not None
 
 
 def split_line(line: str, delimiter: str) -> tuple[str, ...]:
@@ -188,7 +189,7 @@ _STAMP = re.compile(r"\s*\[?(\d{1,2}:\d{2}:\d{2}(?:[.,]\d+)?)\]?[\s:>-]+(?=[A-Za
 
 def key_value_records(lines: Sequence[str]) -> list[Record] | None:
     """Return lines of name=value pairs as a table with the names as titles, or None if the text is none."""
-    filled = [(n, line) for n, line in enumerate(lines, start=1) if line.strip()]
+    filled = [(n, line[:_LONGEST_PAIRS]) for n, line in enumerate(lines, start=1) if line.strip()]
     sample = filled[:_SAMPLE]
     if sum("=" in line or ":" in line for _, line in sample) < 0.6 * len(sample):
         return None

@@ -3,55 +3,29 @@
 import hashlib
 import posixpath
 import threading
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from inertian.files import limits
-from inertian.files.assembly import TrialReading
 from inertian.files.archives import gunzip, member_bytes, open_zip, safe_members
+from inertian.files.assembly import TrialReading
 from inertian.files.bulk import HEADS, BulkTable, head_of, read_bulk
 from inertian.files.columns import columns_of
-from inertian.files.dialects import WHITESPACE, align, choose_delimiter, is_data, key_value_records, records_of
-from inertian.files.findings import Code, Finding, Question, Topic, UnreadableFileError
+from inertian.files.dialects import WHITESPACE
+from inertian.files.findings import Code, Finding, Topic, UnreadableFileError
 from inertian.files.grids import Grid
 from inertian.files.kinds import Kind, kind_of_content, unexpected_extension
 from inertian.files.numbers import decide_decimal
+from inertian.files.readings import FileReading, trials_named
 from inertian.files.recipes import Recipe
 from inertian.files.roles import DEFAULT_BODY
 from inertian.files.tables import find_tables
-from inertian.files.texts import Text, decode
-from inertian.files.understanding import Conclusion, GridReading, TableView, understand
-
-Choose = Callable[[Sequence[TableView]], Recipe | None]
-
-
-@dataclass(frozen=True, eq=False)
-class FileReading:
-    """One file as read: what it is, what was understood, and what could not be used.
-
-    `refused` says in one sentence why nothing of it can be used, or is None.
-    """
-
-    file: str
-    sha256: str
-    size: int
-    kind: str = ""
-    encoding: str | None = None
-    delimiter: str | None = None
-    decimal: str | None = None
-    refused: UnreadableFileError | None = None
-    trials: tuple[TrialReading, ...] = ()
-    findings: tuple[Finding, ...] = ()
-    questions: tuple[Question, ...] = ()
-    conclusions: tuple[Conclusion, ...] = ()
-    tables: tuple[TableView, ...] = ()
-    frame_rate: float | None = None
-    scale: float | None = None
-    content: bytes = field(default=b"", repr=False)
-    recipe: Recipe | None = None
+from inertian.files.text_grids import text_grid
+from inertian.files.texts import decode
+from inertian.files.understanding import GridReading, understand
 
 
 def read_file(path: Path, recipe: Recipe | None = None) -> FileReading:
@@ -84,6 +58,8 @@ def read_bytes(file: str, content: bytes, recipe: Recipe | None = None, beside: 
         reading = _refused(file, "", len(content), error)
     hashing.join()
     reading = replace(reading, sha256=digest[0], size=len(content), content=content, recipe=recipe)
+    if recipe is not None and recipe.names:
+        reading = replace(reading, trials=tuple(_renamed(t, dict(recipe.names)) for t in reading.trials))
     if reading.refused is not None or reading.trials:
         return reading
     why = UnreadableFileError(file, Code.NO_TABLE, _NOTHING)
@@ -95,6 +71,10 @@ _NOTHING = (
     "this is text, but no table of numbers was found in it. A recording has a column of times and a column of positions, "
     "with at least two rows."
 )
+
+
+def _renamed(trial: TrialReading, names: Mapping[str, str]) -> TrialReading:
+    return replace(trial, bodies=tuple(replace(b, name=names.get(b.name, b.name)) for b in trial.bodies))
 
 
 def _refused(file: str, digest: str, size: int, error: UnreadableFileError) -> FileReading:
@@ -316,32 +296,6 @@ def _named(reading: FileReading, member: str) -> FileReading:
     return replace(reading, trials=trials_named(member, reading.trials))
 
 
-def trials_named(file: str, trials: Sequence[TrialReading]) -> tuple[TrialReading, ...]:
-    """Give every trial without a name one from its file, numbered if there are several; no name stands twice."""
-    stem = trial_name(file)
-    bare = sum(not t.name for t in trials)
-    named: list[TrialReading] = []
-    taken: set[str] = set()
-    for place, trial in enumerate(trials, start=1):
-        base = trial.name or (stem if bare == 1 and len(trials) == 1 else f"{stem} {place}")
-        name, number = base, 2
-        while name in taken:
-            name, number = f"{base} ({number})", number + 1
-        taken.add(name)
-        named.append(replace(trial, name=name))
-    return tuple(named)
-
-
-def trial_name(file: str) -> str:
-    """Return the name a file gives its trial: without endings, underscores as blanks."""
-    stem = posixpath.basename(file)
-    for _ in range(2):
-        head, dot, ending = stem.rpartition(".")
-        if dot and head and len(ending) <= 8 and ending.isalnum() and not ending.isdigit():
-            stem = head
-    return stem.replace("_", " ").strip() or file
-
-
 def _inside(path: str) -> bool:
     normal = posixpath.normpath(path.replace("\\", "/"))
     return not normal.startswith(("/", "..")) and ":" not in normal
@@ -353,60 +307,6 @@ def _inline(file: str, title: str, data: object, units: dict[str, str]) -> list[
     from inertian.files.structured import grids_of_json
 
     return [replace(g, name=title, units={**units, **g.units}) for g in grids_of_json(file, json.dumps(data))]
-
-
-def text_grid(text: Text, recipe: Recipe | None) -> Grid:
-    """Cut a text into cells, by its recipe or by what its lines yield."""
-    pairs = key_value_records(text.lines)
-    if pairs is not None and not (recipe and recipe.delimiter):
-        return Grid("", pairs, None, text.ended)
-    delimiter, certainty = choose_delimiter(text.lines)
-    if recipe is not None and recipe.delimiter:
-        delimiter, certainty = recipe.delimiter, 1.0
-    records = records_of(text.lines, delimiter)
-    findings: list[Finding] = []
-    widths: dict[int, int] = {}
-    for r in records:
-        if not r.comment and is_data(r.cells):
-            widths[len(r.cells)] = widths.get(len(r.cells), 0) + 1
-    if len(widths) > 1:
-        usual = max(widths, key=lambda w: (widths[w], w))
-        if delimiter == WHITESPACE:
-            records = align(records, text.lines, usual)
-        else:
-            records, mended = _mend_delimiters(records, text.lines, delimiter, usual)
-            if mended:
-                said = f"{len(mended)} lines have another delimiter than the rest; they were read with it."
-                findings.append(Finding(Code.MIXED_DELIMITER, said, tuple(mended)))
-    elif delimiter != WHITESPACE and widths:
-        records, mended = _mend_delimiters(records, text.lines, delimiter, next(iter(widths)))
-        if mended:
-            said = f"{len(mended)} lines have another delimiter than the rest; they were read with it."
-            findings.append(Finding(Code.MIXED_DELIMITER, said, tuple(mended)))
-    return Grid("", records, delimiter, text.ended, findings=tuple(findings), certainty=certainty)
-
-
-def _mend_delimiters(records: list, lines: Sequence[str], delimiter: str, width: int) -> tuple[list, list[int]]:
-    """Cut lines that have too few cells by another delimiter, if that makes full rows of numbers of them."""
-    from inertian.files.dialects import Record, split_line
-
-    if width < 2:
-        return records, []
-    mended: list[int] = []
-    result = []
-    for record in records:
-        if len(record.cells) < width and not record.comment and not record.blank and record.line:
-            for other in ("\t", ";", ",", "|", WHITESPACE):
-                if other == delimiter:
-                    continue
-                cells = split_line(lines[record.line - 1], other)
-                if len(cells) == width and is_data(cells) and sum(c.strip() != "" for c in cells) >= 2:
-                    if all(not c.strip() or not c.strip().isalpha() for c in cells):
-                        record = Record(record.line, cells)
-                        mended.append(record.line)
-                        break
-        result.append(record)
-    return result, mended
 
 
 def _shown_delimiter(grid: Grid) -> str | None:

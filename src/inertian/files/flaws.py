@@ -26,6 +26,8 @@ def step_of(seconds: Array, resolution: float = 0.0) -> float | None:
     usual = float(np.median(steps))
     if times.size == 2:
         return usual
+    if usual < 1e-15 * float(np.max(np.abs(times))):
+        return None
     counts = np.round(steps / usual)
     if np.any(counts < 1) or float((counts == 1).mean()) < 0.7:
         return None

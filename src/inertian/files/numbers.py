@@ -3,7 +3,6 @@
 The decimal mark is decided once for a table from all its cells; "1,234" alone decides nothing, and is asked about.
 """
 
-import math
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -11,14 +10,76 @@ from dataclasses import dataclass
 from inertian.quantities.units import kind_of
 
 MISSING_WORDS = frozenset(
-    "na n/a n.a. n.a nan null none nil missing fehlt fehlend manquant void undef undefined blank empty lost "
-    "- -- --- ---- – — . .. ... ? ?? * ** x/a #n/a #n/v #na #nv #value! #wert! #div/0! #ref! #num! #name? "
-    "inf +inf -inf infinity +infinity -infinity ∞ -∞ +∞ 1.#qnan 1.#inf -1.#inf 1.#ind -1.#ind 1.#nan -nan +nan nan(ind) "
-    "-nan(ind) <na> nat not_available".split()
+    [
+        "na",
+        "n/a",
+        "n.a.",
+        "n.a",
+        "nan",
+        "null",
+        "none",
+        "nil",
+        "missing",
+        "fehlt",
+        "fehlend",
+        "manquant",
+        "void",
+        "undef",
+        "undefined",
+        "blank",
+        "empty",
+        "lost",
+        "-",
+        "--",
+        "---",
+        "----",
+        "–",
+        "—",
+        ".",
+        "..",
+        "...",
+        "?",
+        "??",
+        "*",
+        "**",
+        "x/a",
+        "#n/a",
+        "#n/v",
+        "#na",
+        "#nv",
+        "#value!",
+        "#wert!",
+        "#div/0!",
+        "#ref!",
+        "#num!",
+        "#name?",
+        "inf",
+        "+inf",
+        "-inf",
+        "infinity",
+        "+infinity",
+        "-infinity",
+        "∞",
+        "-∞",
+        "+∞",
+        "1.#qnan",
+        "1.#inf",
+        "-1.#inf",
+        "1.#ind",
+        "-1.#ind",
+        "1.#nan",
+        "-nan",
+        "+nan",
+        "nan(ind)",
+        "-nan(ind)",
+        "<na>",
+        "nat",
+        "not_available",
+    ]
 )
 _SPACES = "  \u00a0\u202f\u2009\u2007"
 _GROUP = "'’`" + _SPACES
-_PLAIN = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d{1,4})?$")
+_PLAIN = re.compile(r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d{1,4})?$")
 _CELL = re.compile(
     rf"(?P<sign>[+\-−–]?)\s?(?P<digits>\d[\d.,{_GROUP}]*|[.,]\d+)(?P<exponent>(?:[eEdD]|\s?[×x*]\s?10\^?)[+\-−]?\d{{1,4}})?"
     r"(?P<unit>\s*[A-Za-zµμ°%\"′″Ω][\w/²³·^*−\-⁻¹ ]{0,11})?$"
@@ -27,7 +88,8 @@ _GROUPED = {
     ",": re.compile(r"[1-9]\d{0,2}(,\d{3})+$"),
     ".": re.compile(r"[1-9]\d{0,2}(\.\d{3})+$"),
 }
-_LONGEST = 60  # characters of a cell that can be a number
+LONGEST = 60  # characters of a cell that can be a number
+LARGEST_NUMBER = 1e100  # no reading is beyond it; its square still is a number
 
 
 def is_missing(cell: str) -> bool:
@@ -39,7 +101,7 @@ def is_missing(cell: str) -> bool:
 def parts_of(cell: str) -> tuple[str, str, str, str] | None:
     """Return sign, digits with their marks, exponent and unit of a number cell, or None if it is none."""
     bare = cell.strip()
-    if not bare or len(bare) > _LONGEST:
+    if not bare or len(bare) > LONGEST:
         return None
     match = _CELL.match(bare)
     if match is None:
@@ -59,7 +121,7 @@ def _well_grouped(digits: str) -> bool:
 
 def looks_numeric(cell: str) -> bool:
     """Whether a cell is a number in any spelling."""
-    return bool(_PLAIN.match(cell)) or parts_of(cell) is not None
+    return len(cell) <= LONGEST and (bool(_PLAIN.match(cell)) or parts_of(cell) is not None)
 
 
 def value_of(cell: str, decimal: str) -> tuple[float, str] | None:
@@ -98,7 +160,7 @@ def value_of(cell: str, decimal: str) -> tuple[float, str] | None:
         value = float(("-" if sign in ("-", "−", "–") else "") + digits + power)
     except ValueError:
         return None
-    return (value, unit) if math.isfinite(value) else None
+    return (value, unit) if abs(value) < LARGEST_NUMBER else None
 
 
 def _whole(digits: str, decimal: str) -> str:

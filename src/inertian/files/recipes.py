@@ -63,7 +63,8 @@ class Recipe:
 
     `titles` are the column titles that the make is known by. What is None was left to the evidence in the file.
     `frame_rate` is in 1/s, `scale` in m per pixel; `time_base` multiplies all times (1/12 for footage taken at 300 and
-    exported as 25 frames/s). `clock_offset` and such belong to trials, not to files, and are not here.
+    exported as 25 frames/s); `flip` names the axes whose positive direction is the other way than in the file; `names` pairs the name of a body
+    as read with the one it is given.
     """
 
     name: str = ""
@@ -76,6 +77,8 @@ class Recipe:
     scale: Stated | None = None
     time_base: Stated | None = None
     columns: tuple[ColumnRule, ...] = ()
+    flip: tuple[str, ...] = ()
+    names: tuple[tuple[str, str], ...] = ()
 
     def fits(self, titles: Sequence[str]) -> bool:
         """Whether a table with these titles is of this make."""

@@ -26,7 +26,9 @@ def grids_of_workbook(file: str, content: bytes, kind: Kind) -> list[Grid]:
 
     try:
         book = CalamineWorkbook.from_filelike(BytesIO(content))
-        visible, hidden, findings = [], [], []
+        visible: list[str] = []
+        hidden: list[str] = []
+        findings: list[Finding] = []
         for sheet in book.sheets_metadata:
             (visible if sheet.visible == SheetVisibleEnum.Visible else hidden).append(sheet.name)
         if hidden:

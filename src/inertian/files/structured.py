@@ -213,4 +213,3 @@ def resources_of(file: str, descriptor: object) -> list[tuple[str, str | None, o
             (name, path if isinstance(path, str) else None, r.get("data"), units, str(dialect.get("delimiter", "")))
         )
     return found
-

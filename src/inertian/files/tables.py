@@ -45,9 +45,9 @@ def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[
     rows: list[Record] = []
     between: list[Record] = []
     for place, (record, is_row) in enumerate(zip(records, data, strict=True)):
-        if is_row and (rows or blocks or not _is_number_title(records, data, place, width)):
-            rows.append(record)
-        elif rows and _is_spoilt_row(record, width, delimiter):
+        if (is_row and (rows or blocks or not _is_number_title(records, data, place, width))) or (
+            rows and _is_spoilt_row(record, width, delimiter)
+        ):
             rows.append(record)
         elif not rows:
             above.append(record)
@@ -131,9 +131,9 @@ def _fit_header(cells: Sequence[str], width: int, delimiter: str) -> tuple[str, 
         return None
     joined: list[str] = []
     for cell in cells:
-        if joined and (cell.startswith(("(", "[", "{", "<", "/")) or joined[-1].endswith("/")):
-            joined[-1] += f" {cell}"
-        elif joined and ("(" in joined[-1]) != (")" in joined[-1]):
+        if (joined and (cell.startswith(("(", "[", "{", "<", "/")) or joined[-1].endswith("/"))) or (
+            joined and ("(" in joined[-1]) != (")" in joined[-1])
+        ):
             joined[-1] += f" {cell}"
         else:
             joined.append(cell)
@@ -280,8 +280,8 @@ def _table(block: tuple[list[Record], list[Record], list[Record]], delimiter: st
         both = " and ".join(
             p for p in (f"{len(short)} too few cells" if short else "", f"{len(extra)} too many" if extra else "") if p
         )
-        lines = tuple(sorted(extra + short))
-        findings.append(Finding(Code.RAGGED_ROWS, f"Rows with another number of cells than the others: {both}.", lines))
+        counted = f"Rows with another number of cells than the others: {both}."
+        findings.append(Finding(Code.RAGGED_ROWS, counted, tuple(sorted(extra + short))))
     titles = header.titles if header else ("",) * width
     titles = (*titles[:width], *[""] * (width - len(titles)))
     units = header.units if header else ("",) * width
@@ -321,7 +321,7 @@ def _block_name(texts: Sequence[Record]) -> str:
         return ""
     filled = [c.strip() for c in texts[-1].cells if c.strip()]
     said = " ".join(filled)
-    return said.rstrip(":") if len(filled) == 1 or len(texts[-1].cells) < 4 and len(said) < 40 else ""
+    return said.rstrip(":") if len(filled) == 1 or (len(texts[-1].cells) < 4 and len(said) < 40) else ""
 
 
 def _without_cut_off(rows: list[Record], width: int, ended: bool) -> tuple[list[Record], Unusable | None]:

@@ -70,22 +70,112 @@ _ROLE_OF = {folded(word): role for role, words in _WORDS.items() for word in wor
 _ROLE_OF["tempo"] = Role.TIME
 _ROLE_OF["#"] = Role.INDEX
 _FILLERS = frozenset(
-    "of the in der die das des dem den von vom de la le les du d l del di da do van het the measured raw_ value values val "
-    "signal_ centre center mid along for and at am im auf data reading readings sensor smoothed since start seit actual above over ground floor ice table".split()
+    [
+        "of",
+        "the",
+        "in",
+        "der",
+        "die",
+        "das",
+        "des",
+        "dem",
+        "den",
+        "von",
+        "vom",
+        "de",
+        "la",
+        "le",
+        "les",
+        "du",
+        "d",
+        "l",
+        "del",
+        "di",
+        "da",
+        "do",
+        "van",
+        "het",
+        "the",
+        "measured",
+        "raw_",
+        "value",
+        "values",
+        "val",
+        "signal_",
+        "centre",
+        "center",
+        "mid",
+        "along",
+        "for",
+        "and",
+        "at",
+        "am",
+        "im",
+        "auf",
+        "data",
+        "reading",
+        "readings",
+        "sensor",
+        "smoothed",
+        "since",
+        "start",
+        "seit",
+        "actual",
+        "above",
+        "over",
+        "ground",
+        "floor",
+        "ice",
+        "table",
+    ]
 )
 _VERTICAL = frozenset(
     folded(w)
-    for w in "h height höhe hoehe hauteur altura altezza wysokość výška hoogte korkeus højde höjd elevation "
-    "ordonnée vertical vertikal".split()
+    for w in [
+        "h",
+        "height",
+        "höhe",
+        "hoehe",
+        "hauteur",
+        "altura",
+        "altezza",
+        "wysokość",
+        "výška",
+        "hoogte",
+        "korkeus",
+        "højde",
+        "höjd",
+        "elevation",
+        "ordonnée",
+        "vertical",
+        "vertikal",
+    ]
 )
 _DERIVED = frozenset(
-    "calculated computed derived berechnet calculee calcule calculado calc smoothed geglattet fit fitted "
-    "model predicted theory filtered".split()
+    [
+        "calculated",
+        "computed",
+        "derived",
+        "berechnet",
+        "calculee",
+        "calcule",
+        "calculado",
+        "calc",
+        "smoothed",
+        "geglattet",
+        "fit",
+        "fitted",
+        "model",
+        "predicted",
+        "theory",
+        "filtered",
+    ]
 )
 _BRACKET = re.compile(
     r"^(?P<name>.*?)[\s_,]*[(\[{<]\s*(?P<unit>[^()\[\]{}<>]*(?:\([^()]*\)[^()\[\]{}<>]*)?)\s*[)\]}>]\s*$", re.DOTALL
 )
 _JOINT = re.compile(r"\s+in\s+|\s*[,:]\s*|\s*/\s*|\s+-\s+|[_.]|\s+")
+LONGEST_TITLE = 160  # characters of a title that are looked at
 _RISKY_TAILS = frozenset(("t", "h", "g", "p", "in", "°", "%", "ft", "d"))
 _TOKENS = re.compile(r"[^\W\d_]+|\d+(?:[.,]\d+)?|#", re.UNICODE)
 
@@ -109,7 +199,7 @@ def split_unit(raw: str) -> tuple[str, str]:
 
     The unit is "" if none is recognised.
     """
-    text = " ".join(raw.strip().lstrip("#%").split())
+    text = " ".join(raw[:LONGEST_TITLE].strip().lstrip("#%").split())
     bracket = _BRACKET.match(text)
     if bracket is not None:
         unit = bracket["unit"].strip()
@@ -177,15 +267,28 @@ def read_title(raw: str, given_unit: str = "") -> Title:
         if kind == "mass" and unit == "g" and any(r is Role.ACCELERATION for r, _ in roles):
             role, unit = Role.ACCELERATION, "gₙ"
     axis, body = _axis_and_body(tokens, role, used)
+    if body == " ".join(tokens):
+        body = name.strip()  # nothing came off, so it stays as it is written
     return Title(raw, name, unit, role, body, axis, derived, time_word)
+
+
+_SUBSCRIPTS = str.maketrans({"₁": "1", "₂": "2", "₃": "3", "ₓ": "x", "ᵧ": "y"})
+
+
+def _parts(name: str) -> list[str]:
+    """Split a name at blanks and underscores; at dots, dashes and slashes only where a known word comes off."""
+    parts: list[str] = []
+    for word in re.findall(r"[^\s_,;:]+", name):
+        pieces = [p for p in re.split(r"[./\-]", word) if p]
+        known = any(folded(p) in _ROLE_OF or folded(p) in ("x", "y", "z") for p in pieces)
+        parts += pieces if known and len(pieces) > 1 else [word.strip("./-") or word]
+    return parts
 
 
 def _tokens(name: str) -> list[str]:
     """Words and numbers of a name; xA, x1, vx2 and heavyX come apart."""
     found: list[str] = []
-    for token in re.findall(
-        r"[^\s_./,;:\-]+", name.replace("₁", "1").replace("₂", "2").replace("ₓ", "x").replace("ᵧ", "y")
-    ):
+    for token in _parts(name.translate(_SUBSCRIPTS)):
         glued = re.fullmatch(
             r"([xyz]|[vaf][xyz]?|t|pos|time)_?(\d{1,2}|[A-Z])", token, re.IGNORECASE if token[-1:].isdigit() else 0
         )
@@ -250,11 +353,16 @@ def _axis_and_body(tokens: list[str], role: Role, used: str) -> tuple[str, str]:
             axis = axis or low[1]
         elif low in _VERTICAL and role is Role.POSITION:
             axis = axis or "y"
-        elif low in _FILLERS or low in _DERIVED:
-            continue
-        elif said in own and (said is role or role is Role.TIME or token == used) and (len(token) > 1 or said is role):
-            continue
-        elif said is Role.BODY and role is not Role.BODY and not any(t.isdigit() or len(t) == 1 for t in tokens):
+        elif (
+            low in _FILLERS
+            or low in _DERIVED
+            or (
+                said in own
+                and (said is role or role is Role.TIME or token == used)
+                and (len(token) > 1 or said is role)
+            )
+            or (said is Role.BODY and role is not Role.BODY and not any(t.isdigit() or len(t) == 1 for t in tokens))
+        ):
             continue
         else:
             rest.append(token)

@@ -18,6 +18,7 @@ from inertian.files.tables import Table, find_tables
 from inertian.files.titles import Role, read_title
 from inertian.quantities.units import PIXEL, kind_of
 
+_SHOWN_ROWS = 200
 _VOTERS = 400  # rows whose cells decide on the decimal mark
 
 
@@ -46,12 +47,13 @@ class ColumnView:
 
 @dataclass(frozen=True, eq=False)
 class TableView:
-    """What one table was taken for."""
+    """What one table was taken for, with its first rows as they were cut."""
 
     name: str
     titles: tuple[str, ...]
     first_line: int
     columns: tuple[ColumnView, ...]
+    rows: tuple[tuple[str, ...], ...] = ()
 
 
 @dataclass(eq=False)
@@ -235,7 +237,8 @@ def _finish(table: Table, layout: Layout, made: Assembled, reading: GridReading)
                 reading.findings += time_flaws(body.time.seconds)
     reading.findings += _order_flaws(layout, made)
     reading.trials += [replace(t, name=t.name or table.name) for t in made.trials]
-    reading.tables.append(TableView(table.name, table.titles, int(table.lines[0]), _views(layout)))
+    rows = tuple(table.rows[:_SHOWN_ROWS])
+    reading.tables.append(TableView(table.name, table.titles, int(table.lines[0]), _views(layout), rows))
 
 
 def _order_flaws(layout: Layout, made: Assembled) -> list[Finding]:

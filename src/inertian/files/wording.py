@@ -2,7 +2,7 @@
 
 from inertian.files.assembly import ROW, TrialReading
 from inertian.files.dialects import NAMES, WHITESPACE
-from inertian.files.door import FileReading
+from inertian.files.readings import FileReading
 
 _WHAT = {"x": "x", "y": "y", "F": "force", "a": "acceleration", "v": "velocity"}
 
@@ -34,7 +34,9 @@ def how_time_is_told(reading: FileReading, trial: TrialReading) -> tuple[str, ..
     """Return where time is and in what unit."""
     unit = trial.time.unit
     if unit.symbol == ROW:
-        return ("no time in it; rows are counted",) if unit.factor == 1.0 else (f"rows at {1 / unit.factor:g} per second",)
+        return (
+            ("no time in it; rows are counted",) if unit.factor == 1.0 else (f"rows at {1 / unit.factor:g} per second",)
+        )
     where = f"time in “{trial.time.column}”"
     if unit.symbol == "frame":
         rate = f"{1 / unit.factor:g} frames/s" if reading.frame_rate else "frames per second not known"

@@ -4,7 +4,7 @@ import numpy as np
 
 from inertian.motion.spans import Span, SpanKind, Spans
 from inertian.motion.trials import Trial
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, Rows
 
 BEFORE, CONTACT, AFTER = "before", "contact", "after"
 MARGIN = 1.5  # sampling steps kept clear on each side of the break
@@ -40,8 +40,10 @@ def break_row(trial: Trial) -> int | None:
     None if there are too few samples or a break explains little. Prefix sums make it linear in the samples; see
     Bai & Perron, Econometrica 66 (1998) 47-78, for break points by least squares.
     """
-    channels = [c.si for body in trial.bodies for c in body.channels]
-    rows = np.flatnonzero(np.all(np.isfinite(channels), axis=0))
+    channels = [c.si for body in trial.followed for c in body.channels]
+    if not channels:
+        return None
+    rows, channels = _on_common_rows(trial.t, channels)
     if len(rows) < 2 * _LEAST:
         return None
     t = trial.t[rows]
@@ -55,14 +57,26 @@ def break_row(trial: Trial) -> int | None:
     return int(rows[best])
 
 
+def _on_common_rows(t: Array, channels: list[Array]) -> tuple[Rows, list[Array]]:
+    """The rows at which all channels have a value; with clocks of their own, values between stamps are filled in."""
+    seen = np.isfinite(channels)
+    shared = np.flatnonzero(seen.all(axis=0))
+    if len(shared) >= 0.5 * int(seen.sum(axis=1).max()) or min(seen.sum(axis=1)) < _LEAST:
+        return shared, channels
+    filled = [np.interp(t, t[good], x[good], np.nan, np.nan) for x, good in zip(channels, seen, strict=True)]
+    return np.flatnonzero(np.isfinite(filled).all(axis=0)), filled
+
+
 def _meeting(trial: Trial, rows: slice, time: float) -> Array:
     """Return position and velocity of every channel at a time, from a parabola each; shape (2, channels), in SI."""
     scale = float(np.ptp(trial.t[rows])) or 1.0
     local = (trial.t[rows] - time) / scale
-    x = np.stack([c.si[rows] for body in trial.bodies for c in body.channels], axis=1)
-    used = np.all(np.isfinite(x), axis=1)
-    design = np.vander(local[used], 3, increasing=True)
-    return np.asarray(np.linalg.lstsq(design, x[used], rcond=None)[0][:2] / np.array([[1.0], [scale]]))
+    found = []
+    for x in (c.si[rows] for body in trial.followed for c in body.channels):
+        used = np.isfinite(x)
+        design = np.vander(local[used], 3, increasing=True)
+        found.append(np.linalg.lstsq(design, x[used], rcond=None)[0][:2] / np.array([1.0, scale]))
+    return np.array(found).T
 
 
 def suggest_spans(trial: Trial) -> Spans:

@@ -145,7 +145,7 @@ def _scatter(trial: Trial, rows: slice, curved: list[PolynomialFit]) -> float:
     Where one body has few samples to tell it, those of all bodies in the span do.
     """
     if sum(fit.dof for fit in curved) < FEW:
-        channels = [c.si for body in trial.bodies for c in body.channels]
+        channels = [c.si for body in trial.followed for c in body.channels]
         counts = [int(np.isfinite(x[rows]).sum()) for x in channels]
         enough = [(x, 2 if n > 3 else 1) for x, n in zip(channels, counts, strict=True) if n > 2]
         curved = [fit_polynomial(trial.t, x, degree, rows) for x, degree in enough]

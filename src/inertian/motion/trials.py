@@ -8,6 +8,8 @@ from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array, ChannelId, locked
 from inertian.quantities.units import Unit
 
+KIND_OF_AXIS = {"x": "length", "y": "length", "F": "force", "a": "acceleration", "v": "speed"}
+
 
 class TrialError(InertianError):
     """A trial cannot be built from these numbers."""
@@ -22,17 +24,22 @@ class TrialError(InertianError):
 
 @dataclass(frozen=True, eq=False)
 class Channel:
-    """One sampled quantity of a body: raw values in the file's unit, NaN where the file has no reading."""
+    """One sampled quantity of a body: raw values in the file's unit, NaN where the file has no reading.
+
+    `axis` is x or y for positions, F, a or v for a measured force, acceleration or velocity. `sign` is −1 where the
+    positive direction is the other way than in the file.
+    """
 
     axis: str
     column: str
     unit: Unit
     raw: Array
+    sign: float = 1.0
 
     def __post_init__(self) -> None:
         """Lock the values and keep their SI form."""
         object.__setattr__(self, "raw", locked(self.raw))
-        object.__setattr__(self, "_si", locked(self.raw * self.unit.factor))
+        object.__setattr__(self, "_si", locked(self.raw * (self.sign * self.unit.factor)))
 
     @property
     def si(self) -> Array:
@@ -60,10 +67,14 @@ class Channel:
 
 @dataclass(frozen=True, eq=False)
 class Body:
-    """Something that moves: a name and its channels, one per axis."""
+    """Something that moves: a name, its position channels, one per axis, and what else was measured on it.
+
+    `sensors` are channels of force, acceleration or velocity in their own right; a body may have only those.
+    """
 
     name: str
     channels: tuple[Channel, ...]
+    sensors: tuple[Channel, ...] = ()
 
     @property
     def axes(self) -> tuple[str, ...]:
@@ -88,11 +99,17 @@ class Provenance:
     content: bytes | None = field(default=None, repr=False)
     understood: tuple[str, ...] = ()
     unusable: tuple[tuple[int, str, str], ...] = ()  # line number, text, why
+    recipe: str = ""  # how it was read, as JSON
+    part: int = 0  # which of the file's trials this is
 
 
 @dataclass(frozen=True, eq=False)
 class Trial:
-    """One recording of one go: bodies with channels over one clock."""
+    """One recording of one go: bodies with channels over one clock.
+
+    Bodies recorded by clocks of their own share the union of all time stamps, NaN where a clock has none. `time_base`
+    multiplies all times: 1/12 for footage taken at 300 frames/s and exported as 25.
+    """
 
     id: str
     name: str
@@ -101,11 +118,12 @@ class Trial:
     raw_time: Array
     bodies: tuple[Body, ...]
     provenance: Provenance = Provenance()
+    time_base: float = 1.0
 
     def __post_init__(self) -> None:
         """Lock the time stamps and check that all belongs together. Raises TrialError."""
         object.__setattr__(self, "raw_time", locked(self.raw_time))
-        object.__setattr__(self, "_t", locked(self.raw_time * self.time_unit.factor))
+        object.__setattr__(self, "_t", locked(self.raw_time * (self.time_unit.factor * self.time_base)))
         n = len(self.raw_time)
         if n < 2:
             raise TrialError(self.name, f"a trial needs at least 2 samples; there is {n}.")
@@ -113,13 +131,18 @@ class Trial:
             raise TrialError(self.name, "some time stamps are missing or not numbers.")
         if not np.all(np.diff(self.raw_time) > 0):
             raise TrialError(self.name, "time does not always increase; sort the file or split it.")
-        if not self.bodies or any(len(c.raw) != n for b in self.bodies for c in b.channels):
+        if not self.bodies or any(len(c.raw) != n for b in self.bodies for c in (*b.channels, *b.sensors)):
             raise TrialError(self.name, "every channel needs one value for each time stamp.")
 
     @property
     def t(self) -> Array:
         """Time stamps in s, shape (n,), strictly increasing."""
         return self.__dict__["_t"]  # type: ignore[no-any-return]
+
+    @property
+    def followed(self) -> tuple[Body, ...]:
+        """The bodies whose positions were recorded."""
+        return tuple(body for body in self.bodies if body.channels)
 
     @property
     def axes(self) -> tuple[str, ...]:

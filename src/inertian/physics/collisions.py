@@ -29,6 +29,9 @@ class AccountError(InertianError):
         return self.why
 
 
+SCALE, TIME_BASE = "scale", "time base"
+
+
 def mass_key(body: str) -> str:
     """Return the name under which the setup keeps the mass of a body."""
     return f"mass of {body}"
@@ -98,7 +101,7 @@ class CollisionReadings:
 def clock_noise(trial: Trial, fits: Sequence[BodyFit], noise: Noise, glide: Glide) -> ClockNoise:
     """Return Σ of a trial: reading noise per channel, and time jitter along the fitted velocities."""
     reading, rate = {}, {}
-    for body in trial.bodies:
+    for body in trial.followed:
         source = Source(f"readings of {body.name}", READINGS, READINGS)
         for channel in body.channels:
             key = trial.channel_id(body.name, channel.axis)
@@ -120,10 +123,12 @@ def read_collision(
     noise: Noise,
     glide: Glide,
     restitution: tuple[FactId, Fact] | None = None,
+    stretches: Mapping[str, tuple[FactId, Fact]] | None = None,
 ) -> CollisionReadings:
     """Return positions, velocities and accelerations of every body at both edges of the contact, and the masses.
 
-    Everything in SI; see `laws` for the names. Masses that are not known are left out. `before` and `after` hold one
+    Everything in SI; see `laws` for the names. Masses that are not known are left out. `stretches` has the scale of all
+    lengths and the time base of all times, where they are facts with a ± of their own. `before` and `after` hold one
     fit per body. Raises AccountError if the bodies were not followed along the same axes.
     """
     _require_same_axes(trial)
@@ -133,16 +138,16 @@ def read_collision(
             for axis in fit.fits:
                 for order, letter in enumerate("xva"):
                     name = f"{letter} {fit.body} {axis} {side}"
-                    named[name] = fit.estimate(axis, time, order, glide.key(fit.body))
-    shared = list(glide.parts)
+                    named[name] = stretched(
+                        fit.estimate(axis, time, order, glide.key(fit.body)), order, stretches or {}
+                    )
+    shared = [*glide.parts, *(_part_of_fact(key, fact) for key, fact in (stretches or {}).values())]
     bodies = tuple(fit.body for fit in before)
     for name, (key, fact) in [(f"m {b}", masses[b]) for b in bodies if b in masses] + (
         [("e", restitution)] if restitution else []
     ):
         named[name] = Estimate(fact.si, {}, {key: 1.0})
-        shared.append(
-            SharedPart(Source(key.name, "fact", f"fact {key.name}", fact.bounded), (key,), np.array([[fact.u**2]]))
-        )
+        shared.append(_part_of_fact(key, fact))
     wait = FactId("moment of contact", f"trial {trial.id}")
     half = Source("moment of contact", "fact", "moment", True)
     shared.append(SharedPart(half, (wait,), np.array([[contact.length**2 / 12.0]])))
@@ -154,9 +159,30 @@ def read_collision(
     return CollisionReadings(Encounter(bodies, trial.axes, contact.start, contact.stop, timer), inputs)
 
 
+def _part_of_fact(key: FactId, fact: Fact) -> SharedPart:
+    return SharedPart(Source(key.name, "fact", f"fact {key.name}", fact.bounded), (key,), np.array([[fact.u**2]]))
+
+
+def stretched(estimate: Estimate, order: int, stretches: Mapping[str, tuple[FactId, Fact]]) -> Estimate:
+    """Return a position (order 0), velocity (1) or acceleration (2) with its sensitivities to scale and time base.
+
+    A length is the scale times what was read, a time the time base times what was read, so ∂/∂scale is value/scale and
+    ∂/∂(time base) is −order · value/(time base). Friction over the length of the contact, which is stretched too, is of
+    second order and left out.
+    """
+    more: dict[object, float] = {}
+    if SCALE in stretches:
+        key, fact = stretches[SCALE]
+        more[key] = estimate.value / fact.si
+    if TIME_BASE in stretches and order:
+        key, fact = stretches[TIME_BASE]
+        more[key] = -order * estimate.value / fact.si
+    return Estimate(estimate.value, estimate.weights, {**estimate.sensitivities, **more}) if more else estimate
+
+
 def _require_same_axes(trial: Trial) -> None:
-    first = trial.bodies[0]
-    for other in trial.bodies[1:]:
+    first = trial.followed[0]
+    for other in trial.followed[1:]:
         if set(other.axes) != set(first.axes):
             why = (
                 f"{first.name} was followed along {' and '.join(first.axes)}, {other.name} along "

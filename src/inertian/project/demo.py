@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from inertian.files.delimited import trial_of_bytes
+from inertian.files.door import read_bytes
+from inertian.files.recordings import trials_of
 from inertian.physics.collisions import mass_key
 from inertian.project.project import Project, with_trials
 from inertian.quantities.facts import Fact, FactId, Meaning
@@ -18,7 +19,7 @@ def demo_project() -> Project:
     setup = {FactId(mass_key(b)): Fact(m, MASS_LIMITS, Meaning.LIMITS, kg) for b, m in MASSES.items()}
     project = Project(NAME, setup=setup)
     for file in day():
-        project = with_trials(project, [trial_of_bytes(file.name, file.content)], file.series)
+        project = with_trials(project, trials_of(read_bytes(file.name, file.content)), file.series)
     return project
 
 

@@ -6,13 +6,15 @@ import io
 import json
 import weakref
 from collections.abc import Callable, Mapping
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 from pydantic import ValidationError
 
+from inertian.files.recipes import recipe_of
 from inertian.motion.spans import Span, Spans
-from inertian.motion.trials import Body, Channel, Provenance, Trial
+from inertian.motion.trials import KIND_OF_AXIS, Body, Channel, Provenance, Trial
 from inertian.project.project import Entry, Project, Series
 from inertian.project.schema import (
     VERSION,
@@ -27,7 +29,7 @@ from inertian.project.schema import (
 )
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId
-from inertian.quantities.units import unit_of
+from inertian.quantities.units import PIXEL, Unit, unit_of
 
 ANALYSIS, PACKAGE = "analysis.json", "datapackage.json"
 _tables: weakref.WeakKeyDictionary[Trial, bytes] = weakref.WeakKeyDictionary()
@@ -53,7 +55,7 @@ def table_of(trial: Trial) -> bytes:
     if trial not in _tables:
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
-        channels = [(b.name, c) for b in trial.bodies for c in b.channels]
+        channels = [(b.name, c) for b in trial.bodies for c in (*b.channels, *b.sensors)]
         writer.writerow([f"time ({trial.time_unit.symbol})", *(f"{b} {c.axis} ({c.unit.symbol})" for b, c in channels)])
         columns = [trial.raw_time, *(c.raw for _, c in channels)]
         writer.writerows([[_number(v) for v in row] for row in zip(*(c.tolist() for c in columns), strict=True)])
@@ -61,13 +63,18 @@ def table_of(trial: Trial) -> bytes:
     return _tables[trial]
 
 
+def _saved_channel(channel: Channel) -> SavedChannel:
+    unit = channel.unit
+    factor = unit.factor if unit.symbol == PIXEL else None
+    return SavedChannel(
+        axis=channel.axis, column=channel.column, unit=unit.symbol, factor=factor, sign=-1 if channel.sign < 0 else 1
+    )
+
+
 def _saved_trial(entry: Entry) -> SavedTrial:
     trial, origin = entry.trial, entry.trial.provenance
     bodies = [
-        SavedBody(
-            name=b.name, channels=[SavedChannel(axis=c.axis, column=c.column, unit=c.unit.symbol) for c in b.channels]
-        )
-        for b in trial.bodies
+        SavedBody(name=b.name, channels=[_saved_channel(c) for c in (*b.channels, *b.sensors)]) for b in trial.bodies
     ]
     source = SavedSource(
         file=origin.file,
@@ -76,6 +83,8 @@ def _saved_trial(entry: Entry) -> SavedTrial:
         path=f"sources/{origin.sha256}" if origin.content is not None else None,
         understood=list(origin.understood),
         unusable=list(origin.unusable),
+        recipe=json.loads(origin.recipe) if origin.recipe else None,
+        part=origin.part,
     )
     spans = [SavedSpan(name=s.name, kind=s.kind, start=s.start, stop=s.stop) for s in entry.spans]
     return SavedTrial(
@@ -88,6 +97,7 @@ def _saved_trial(entry: Entry) -> SavedTrial:
         bodies=bodies,
         source=source,
         spans=spans,
+        time_base=trial.time_base,
     )
 
 
@@ -109,6 +119,7 @@ def analysis_of(project: Project) -> SavedAnalysis:
             for key, f in project.setup.items()
         ],
         trials=[_saved_trial(e) for e in project.entries],
+        recipes=[asdict(r) for r in project.recipes],
     )
 
 
@@ -121,7 +132,7 @@ def _data_package(project: Project) -> dict[str, Any]:
         fields += [
             {"name": f"{b.name} {c.axis} ({c.unit.symbol})", "type": "number", "unit": c.unit.symbol}
             for b in trial.bodies
-            for c in b.channels
+            for c in (*b.channels, *b.sensors)
         ]
         resources.append(
             {
@@ -173,6 +184,7 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
             for f in analysis.setup
         }
         series = tuple(Series(s.name, s.motion, s.expectations) for s in analysis.series)
+        recipes = tuple(recipe_of(file, r) for r in analysis.recipes)
     except ProjectFileError:
         raise
     except (InertianError, KeyError, ValueError, TypeError, IndexError, csv.Error, RecursionError) as error:
@@ -181,7 +193,7 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
         raise ProjectFileError(
             file, "the project file is damaged and was not opened (its trials contradict each other)."
         )
-    return Project(analysis.name, entries, series, setup)
+    return Project(analysis.name, entries, series, setup, recipes)
 
 
 def _short(error: Exception) -> str:
@@ -220,13 +232,17 @@ def _entry(file: str, saved: SavedTrial, piece: Callable[[str], bytes], hashes: 
     for body in saved.bodies:
         channels = []
         for c in body.channels:
-            channels.append(Channel(c.axis, c.column, unit_of("length", c.unit), columns[place]))
+            unit = unit_of(KIND_OF_AXIS[c.axis], c.unit)
+            unit = Unit(unit.symbol, unit.kind, c.factor) if c.factor else unit
+            channels.append(Channel(c.axis, c.column, unit, columns[place], float(c.sign)))
             place += 1
-        bodies.append(Body(body.name, tuple(channels)))
+        positions = tuple(c for c in channels if c.unit.kind == "length")
+        bodies.append(Body(body.name, positions, tuple(c for c in channels if c.unit.kind != "length")))
     provenance = Provenance(
-        origin.file, origin.sha256, origin.size, content, tuple(origin.understood), tuple(origin.unusable)
-    )
+        origin.file, origin.sha256, origin.size, content, tuple(origin.understood), tuple(origin.unusable),
+        json.dumps(origin.recipe, ensure_ascii=False) if origin.recipe else "", origin.part,
+    )  # fmt: skip
     unit = unit_of("time", saved.time_unit)
-    trial = Trial(saved.id, saved.name, saved.time_column, unit, columns[0], tuple(bodies), provenance)
+    trial = Trial(saved.id, saved.name, saved.time_column, unit, columns[0], tuple(bodies), provenance, saved.time_base)
     _tables[trial] = table
     return Entry(trial, saved.series, Spans(Span(s.name, s.kind, s.start, s.stop) for s in saved.spans))

@@ -92,8 +92,8 @@ class Evaluator:
 
     def resolution(self, trial: Trial) -> float:
         """Return the coarsest step of a trial's position channels, in m."""
-        channels = [c for b in trial.bodies for c in b.channels]
-        return self._of_trial(trial, "resolution", lambda: max(c.resolution for c in channels))
+        channels = [c for b in trial.followed for c in b.channels]
+        return self._of_trial(trial, "resolution", lambda: max((c.resolution for c in channels), default=0.0))
 
     def velocity(self, trial: Trial, body: str, axis: str, walls: tuple[float, ...]) -> LocalVelocity:
         """Return the local velocity of one channel, never across a wall."""
@@ -126,7 +126,7 @@ class Evaluator:
             try:
                 for side, span in ((before, spans.before), (after, spans.after)):
                     if span is not None:
-                        side[trial.id] = tuple(self.fit(trial, b.name, span, model) for b in trial.bodies)
+                        side[trial.id] = tuple(self.fit(trial, b.name, span, model) for b in trial.followed)
             except InertianError as error:
                 refused[trial.id] = error
                 before.pop(trial.id, None)
@@ -147,12 +147,13 @@ class Evaluator:
         series = self.series(project, entry.series)
         given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
         e = project.fact(RESTITUTION, entry) if given else None
-        masses = project.masses(entry)
+        masses, stretches = project.masses(entry), project.stretches(entry)
 
         def compute() -> CollisionReadings:
-            return _read(entry, series, masses, e)
+            return _read(entry, series, masses, e, stretches)
 
-        return self._result(("readings", trial, entry.spans, tuple(masses.items()), e), series, compute)
+        key = ("readings", trial, entry.spans, tuple(masses.items()), e, tuple(stretches.items()))
+        return self._result(key, series, compute)
 
     def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
         """Return the ledgers of one trial, or the reason why there are none."""
@@ -182,7 +183,11 @@ class Evaluator:
 
 
 def _read(
-    entry: Entry, series: SeriesResult, masses: Mapping[str, tuple[FactId, Fact]], e: tuple[FactId, Fact] | None
+    entry: Entry,
+    series: SeriesResult,
+    masses: Mapping[str, tuple[FactId, Fact]],
+    e: tuple[FactId, Fact] | None,
+    stretches: Mapping[str, tuple[FactId, Fact]],
 ) -> CollisionReadings:
     """Read one collision off the fits of its series. Raises InertianError with what is missing."""
     trial, spans = entry.trial, entry.spans
@@ -190,5 +195,11 @@ def _read(
         raise AccountError(trial.name, "The spans before, contact and after are not marked yet.")
     if trial.id in series.refused:
         raise series.refused[trial.id]
+    if not trial.followed:
+        raise AccountError(
+            trial.name, "No positions were recorded, so there is nothing to fit; sensors are shown only."
+        )
     before, after = series.before[trial.id], series.after[trial.id]
-    return read_collision(trial, spans.contact, before, after, masses, series.noise_of(trial.id), series.glide, e)
+    return read_collision(
+        trial, spans.contact, before, after, masses, series.noise_of(trial.id), series.glide, e, stretches
+    )

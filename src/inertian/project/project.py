@@ -1,15 +1,20 @@
 """Everything about one investigation, as one immutable value."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
 
 from inertian.motion.contact import suggest_spans
 from inertian.motion.freemotion import FreeMotion
 from inertian.motion.spans import Spans
 from inertian.motion.trials import Trial
-from inertian.physics.collisions import mass_key
+from inertian.physics.collisions import SCALE, TIME_BASE, mass_key
 from inertian.physics.verdicts import Expectation
 from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.units import PIXEL
+
+if TYPE_CHECKING:
+    from inertian.files.recipes import Recipe
 
 RESTITUTION = "restitution"
 READING_NOISE = "reading noise"
@@ -46,6 +51,16 @@ class Project:
     entries: tuple[Entry, ...] = ()
     series: tuple[Series, ...] = ()
     setup: Mapping[FactId, Fact] = field(default_factory=dict)
+    recipes: tuple["Recipe", ...] = ()
+
+    def recipe_for(self, titles: Sequence[str]) -> "Recipe | None":
+        """Return the newest recipe for files with these column titles, or None."""
+        return next((r for r in reversed(self.recipes) if r.fits(titles)), None)
+
+    def with_recipe(self, recipe: "Recipe") -> "Project":
+        """Return this project with one recipe more, in place of an older one for the same titles."""
+        others = tuple(r for r in self.recipes if not r.fits(recipe.titles))
+        return replace(self, recipes=(*others, recipe))
 
     def entry(self, trial_id: str) -> Entry:
         """Return the entry of one trial. Raises KeyError."""
@@ -75,8 +90,14 @@ class Project:
 
     def masses(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
         """Return the known masses of a trial's bodies, by body."""
-        found = {body.name: self.fact(mass_key(body.name), entry) for body in entry.trial.bodies}
+        found = {body.name: self.fact(mass_key(body.name), entry) for body in entry.trial.followed}
         return {body: fact for body, fact in found.items() if fact is not None}
+
+    def stretches(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
+        """Return the facts that stretch all lengths ("scale") or all times ("time base") of a trial, where they do."""
+        named = {name: self.fact(name, entry) for name in (SCALE, TIME_BASE)}
+        in_pixels = any(c.unit.symbol == PIXEL for b in entry.trial.bodies for c in b.channels)
+        return {name: fact for name, fact in named.items() if fact is not None and (name == TIME_BASE or in_pixels)}
 
     def with_entry(self, new: Entry) -> "Project":
         """Return this project with the entry of the same trial exchanged."""

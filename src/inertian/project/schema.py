@@ -1,6 +1,6 @@
 """The saved form of an analysis, checked field by field when it is read. docs/schemas holds it as JSON Schema."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
@@ -9,7 +9,7 @@ from inertian.motion.spans import SpanKind
 from inertian.physics.verdicts import Expectation
 from inertian.quantities.facts import Meaning
 
-VERSION = 1
+VERSION = 2
 RULES = {"reading": 1, "noise": 1, "free motion": 1, "ledger": 1, "verdict": 1}
 
 
@@ -44,6 +44,8 @@ class SavedChannel(_Strict):
     axis: str
     column: str
     unit: str
+    factor: FiniteFloat | None = None  # SI per unit, where the unit alone does not tell: pixels
+    sign: Literal[-1, 1] = 1
 
 
 class SavedBody(_Strict):
@@ -62,6 +64,8 @@ class SavedSource(_Strict):
     path: str | None
     understood: list[str]
     unusable: list[tuple[int, str, str]]
+    recipe: dict[str, Any] | None = None
+    part: int = Field(default=0, ge=0)
 
 
 class SavedTrial(_Strict):
@@ -76,6 +80,7 @@ class SavedTrial(_Strict):
     bodies: list[SavedBody]
     source: SavedSource
     spans: list[SavedSpan]
+    time_base: FiniteFloat = Field(default=1.0, gt=0)
 
 
 class SavedSeries(_Strict):
@@ -96,3 +101,4 @@ class SavedAnalysis(_Strict):
     series: list[SavedSeries]
     setup: list[SavedFact]
     trials: list[SavedTrial]
+    recipes: list[dict[str, Any]] = []

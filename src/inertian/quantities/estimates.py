@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+Rows = NDArray[np.intp]
 
 
 class ChannelId(NamedTuple):

@@ -115,7 +115,7 @@ _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
         "gf": (0.00980665, ()),
     },
     "angle": {"rad": (1.0, ("radian", "radians")), "°": (0.017453292519943295, ("deg", "degree", "degrees"))},
-    "number": {"": (1.0, ()), "%": (0.01, ("percent",))},
+    "number": {"": (1.0, ()), "%": (0.01, ("percent",)), "m/px": (1.0, ())},
 }
 
 _FIRST_POWER = re.compile(r"(.+?)(?:[·⋅*. ]?(min|ms|s|h)(?:\^?-1|⁻¹)|/(min|ms|s|h|sec))$")

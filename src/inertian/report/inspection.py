@@ -6,8 +6,8 @@ from typing import Any
 import numpy as np
 
 from inertian.files.assembly import ChannelReading, TimeReading, TrialReading
-from inertian.files.door import FileReading
 from inertian.files.flaws import step_of
+from inertian.files.readings import FileReading
 from inertian.files.wording import sentences
 from inertian.quantities.units import PIXEL, SI_SYMBOL, ascii_symbol
 
