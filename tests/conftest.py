@@ -44,6 +44,8 @@ def open_window(qtbot, tmp_path):
         window.resize(*size)
         window.show()
         qtbot.waitExposed(window)
+        window.activateWindow()  # shortcuts need it
+        qtbot.waitUntil(window.isActiveWindow, timeout=5000)
         if project.entries:
             qtbot.waitUntil(lambda: window.margin.results_ready and bool(window.shelf.trials.verdicts), timeout=20_000)
         return window

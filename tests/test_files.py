@@ -73,7 +73,8 @@ def layouts(draw):
     decimals = draw(st.integers(1, 5))
     bodies = draw(st.lists(st.sampled_from(["heavy", "light", "sled", "puck", "stone A"]), min_size=1, unique=True))
     step = draw(st.sampled_from([0.02, 0.1, 1 / 30, 0.5]))
-    whole = st.integers(-(10**6), 10**6).map(lambda k: k / 10**decimals)
+    whole = st.integers(-(10**6), 10**6).filter(lambda k: set(str(abs(k))) != {"9"})  # 999 may stand for missing
+    whole = whole.map(lambda k: k / 10**decimals)
     columns = [draw(st.lists(whole, min_size=n, max_size=n).filter(lambda v: len(set(v)) > 2)) for _ in bodies]
     delimiter = draw(st.sampled_from(list(DELIMITERS)))
     if " " in delimiter:

@@ -265,11 +265,29 @@ def test_save_close_reopen_gives_the_same_values_to_the_last_digit(open_window, 
         assert a.unaccounted == b.unaccounted
 
 
-def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(open_window, qtbot, tmp_path, monkeypatch):
+def drop(window, paths):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+    enter = QDragEnterEvent(QPoint(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(window, enter)
+    assert enter.isAccepted()
+    down = QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(window, down)
+
+
+def bring_in(window, qtbot, paths):
+    """Drop files, wait until they are understood, and press the button."""
+    before = len(window.document.project.entries)
+    drop(window, paths)
+    desk = window.receiving.desk
+    qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
+    qtbot.mouseClick(window.receiving.stage.bring_in, LEFT)
+    qtbot.waitUntil(lambda: len(window.document.project.entries) > before, timeout=10_000)
+
+
+def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(open_window, qtbot, tmp_path):
     from inertian.rink.day import day
 
-    said = []
-    monkeypatch.setattr(keeping, "tell", lambda _window, title, text: said.append(text))
     paths = []
     for file in day()[:3]:
         paths.append(tmp_path / file.name)
@@ -277,15 +295,18 @@ def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(open_wi
     (tmp_path / "diary.txt").write_text("Dear diary,\nno numbers today.\n")
     window = open_window(Project("empty"))
     assert window.demo_button.isVisible()
-    data = QMimeData()
-    data.setUrls([QUrl.fromLocalFile(str(p)) for p in [*paths, tmp_path / "diary.txt"]])
-    enter = QDragEnterEvent(QPoint(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
-    QApplication.sendEvent(window, enter)
-    assert enter.isAccepted()
-    drop = QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
-    QApplication.sendEvent(window, drop)
-    qtbot.waitUntil(lambda: len(window.document.project.entries) == 3 and bool(said), timeout=5000)
-    assert "diary.txt: no table of numbers" in said[0]
+    drop(window, [*paths, tmp_path / "diary.txt"])
+    desk, stage = window.receiving.desk, window.receiving.stage
+    qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
+    assert stage.isVisible()
+    assert stage.heading.text() == "3 files of one make"
+    assert stage.bring_in.text() == "Bring in 3 trials"
+    said = [w.text() for w in window.receiving.margin.findChildren(QLabel)]
+    assert any("diary.txt: this is text, but no table of numbers" in text for text in said)
+    assert stage.view.toPlainText().startswith("# ice rink, lane 2")
+    qtbot.mouseClick(stage.bring_in, LEFT)
+    qtbot.waitUntil(lambda: len(window.document.project.entries) == 3, timeout=10_000)
+    assert window.bench.isVisible()
     assert window.document.history.undo_name == "Bring in 3 trials"
     assert [s.name for s in window.document.entry.spans] == ["before", "contact", "after"]
     qtbot.waitUntil(lambda: window.margin.results_ready, timeout=20_000)
@@ -375,14 +396,15 @@ def test_two_drops_in_a_row_both_come_in(open_window, qtbot, tmp_path):
     paths = sorted(tmp_path.glob("*.tsv"))
     window.keeping.open_files(paths[:2])
     window.keeping.open_files(paths[2:])
+    qtbot.waitUntil(lambda: window.receiving.stage.heading.text() == "4 files of one make", timeout=5000)
+    qtbot.keyClick(window.receiving.stage.bring_in, Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 4, timeout=5000)
 
 
 def test_names_from_files_are_shown_as_they_are(open_window, qtbot, tmp_path):
     (tmp_path / "a.tsv").write_text("time (s)\t<b>puck</b> (m)\n" + "".join(f"{t}\t{abs(t - 9)}\n" for t in range(20)))
     window = open_window(Project("empty"))
-    window.keeping.open_files([tmp_path / "a.tsv"])
-    qtbot.waitUntil(lambda: bool(window.margin.masses), timeout=5000)
+    bring_in(window, qtbot, [tmp_path / "a.tsv"])
     label = window.margin.masses["<b>puck</b>"].label
     assert (label.text(), label.textFormat()) == ("Mass of <b>puck</b>", Qt.TextFormat.PlainText)
 
@@ -433,3 +455,109 @@ def test_every_measured_number_has_unit_and_uncertainty(open_window, demo):
         units = [w.text() for w in account.findChildren(QLabel) if w.text() in ("in kg·m/s", "in J")]
         assert len(units) == 1, law
         assert all("±" in cell.text() for cell in account.cells.values())
+
+
+def type_into(qtbot, line, text):
+    line.setFocus()
+    line.selectAll()
+    qtbot.keyClicks(line, text)
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+
+
+def test_what_a_file_leaves_open_is_asked_answered_and_remembered(open_window, qtbot, tmp_path):
+    text = "frame\theavy (px)\n" + "".join(f"{k}\t{412 * (0.1 + 0.02 * k):.2f}\n" for k in range(30))
+    (tmp_path / "film 1.txt").write_text(text)
+    (tmp_path / "film 2.txt").write_text(text.replace("41.20", "41.30"))
+    window = open_window(Project("empty"))
+    drop(window, [tmp_path / "film 1.txt"])
+    desk, stage, margin = window.receiving.desk, window.receiving.stage, window.receiving.margin
+    qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
+    assert not stage.bring_in.isEnabled()
+    assert "film 1.txt leaves something open" in stage.hint.text()
+    type_into(qtbot, margin.fields["frame rate"], "fast")
+    assert not stage.bring_in.isEnabled()
+    type_into(qtbot, margin.fields["frame rate"], "25")
+    qtbot.waitUntil(lambda: "frame rate" not in {str(q.topic) for q in desk.reading.questions}, timeout=5000)
+    type_into(qtbot, margin.fields["scale"], "412 ± 2 px = 1.000 m")
+    qtbot.waitUntil(stage.bring_in.isEnabled, timeout=5000)
+    type_into(qtbot, margin.fields["time base"], "300 as 25")
+    qtbot.waitUntil(lambda: desk.make.recipe.time_base is not None, timeout=5000)
+    type_into(qtbot, margin.fields["name heavy"], "granite")
+    qtbot.waitUntil(lambda: desk.make.bodies() == ("granite",), timeout=5000)
+    type_into(qtbot, margin.fields["mass granite"], "19.1 ± 0.1 kg")
+    qtbot.mouseClick(stage.bring_in, LEFT)
+    qtbot.waitUntil(lambda: len(window.document.project.entries) == 1, timeout=10_000)
+    trial = window.document.entry.trial
+    assert trial.t[-1] == pytest.approx(29 / 25 / 12)
+    assert trial.body("granite").channel("x").si[0] == pytest.approx(0.1, abs=1e-6)
+    assert {k.name for k in window.document.project.setup} == {"mass of granite", "scale", "time base"}
+    drop(window, [tmp_path / "film 2.txt"])  # the next of this make: nothing is asked
+    qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
+    assert desk.reading.questions == ()
+    assert stage.bring_in.isEnabled()
+    qtbot.mouseClick(stage.bring_in, LEFT)
+    qtbot.waitUntil(lambda: len(window.document.project.entries) == 2, timeout=10_000)
+    assert window.document.entry.trial.t[-1] == pytest.approx(29 / 25 / 12)
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(window.document.project.entries) == 1
+
+
+def test_a_column_is_put_to_another_use_and_a_problem_shows_its_line(open_window, qtbot, tmp_path):
+    (tmp_path / "log.csv").write_text("time (s),heavy (m),light (m)\n0,1,2\n1,2,2\nbattery low\n2,3,2.5\n3,4,3\n")
+    window = open_window(Project("empty"))
+    drop(window, [tmp_path / "log.csv"])
+    desk, stage, margin = window.receiving.desk, window.receiving.stage, window.receiving.margin
+    qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
+    qtbot.mouseClick(margin.problems[0], LEFT)
+    assert stage.view.textCursor().selectedText() == "battery low"
+    choice = margin.choices["role 2"]
+    choice.setFocus()
+    choice.setCurrentIndex(choice.findData("other"))
+    choice.activated.emit(choice.currentIndex())
+    qtbot.waitUntil(lambda: desk.make.bodies() == ("heavy",), timeout=5000)
+    unit = margin.choices["unit 1"]
+    unit.setCurrentIndex(unit.findData("cm"))
+    unit.activated.emit(unit.currentIndex())
+    qtbot.waitUntil(lambda: desk.reading.trials[0].bodies[0].channels[0].unit.symbol == "cm", timeout=5000)
+    qtbot.mouseClick(stage.bring_in, LEFT)
+    qtbot.waitUntil(lambda: len(window.document.project.entries) == 1, timeout=10_000)
+    assert [b.name for b in window.document.entry.trial.bodies] == ["heavy"]
+    assert window.document.entry.trial.provenance.unusable[0][0] == 4
+
+
+def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot):
+    window = open_window(Project("empty"))
+    QApplication.clipboard().setText("t (s)\theavy (cm)\n0,0\t10,0\n0,1\t26,0\n0,2\t42,0\n")
+    qtbot.keyClick(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    desk, stage = window.receiving.desk, window.receiving.stage
+    qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
+    assert len(desk.reading.trials[0].time.values) == 3
+    stage.view.moveCursor(stage.view.textCursor().MoveOperation.End)
+    stage.view.setFocus()
+    qtbot.keyClicks(stage.view, "0,3\t58,0")
+    qtbot.waitUntil(lambda: len(desk.reading.trials[0].time.values) == 4, timeout=5000)
+    window.receiving.clear()
+    qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClicks(stage.view, "0\t1\n1\t2\n2\t4\n")
+    qtbot.waitUntil(lambda: bool(desk.reading) and len(desk.reading.trials[0].time.values) == 3, timeout=5000)
+    qtbot.mouseClick(stage.bring_in, LEFT)
+    qtbot.waitUntil(lambda: len(window.document.project.entries) == 1, timeout=10_000)
+
+
+def test_a_file_is_read_again_by_a_corrected_recipe_and_its_spans_stay(open_window, demo, qtbot):
+    window = open_window(demo)
+    before = window.document.entry
+    window.receiving.read_again()
+    desk, stage, margin = window.receiving.desk, window.receiving.stage, window.receiving.margin
+    qtbot.waitUntil(lambda: not desk.empty and stage.isVisible(), timeout=5000)
+    assert stage.bring_in.text() == "Read “In line 01” this way"
+    unit = margin.choices["unit 1"]
+    unit.setCurrentIndex(unit.findData("mm"))
+    unit.activated.emit(unit.currentIndex())
+    qtbot.waitUntil(lambda: desk.reading.trials[0].bodies[0].channels[0].unit.symbol == "mm", timeout=5000)
+    qtbot.mouseClick(stage.bring_in, LEFT)
+    qtbot.waitUntil(lambda: window.document.project is not demo, timeout=5000)
+    after = window.document.entry
+    assert (after.trial.id, after.spans) == (before.trial.id, before.spans)
+    assert after.trial.bodies[0].channels[0].si[0] == pytest.approx(before.trial.bodies[0].channels[0].si[0] / 10)
+    assert window.document.history.undo_name == "Read “In line 01” again"

@@ -33,6 +33,7 @@ class Actions(QObject):
         self._file_menu()
         self._edit_menu()
         self._view_menu()
+        self._intake_menu()
         self._bench_menu()
         self._help_menu()
         document = window.document
@@ -53,6 +54,7 @@ class Actions(QObject):
         menu, keeping = self._window.menuBar().addMenu(words.MENU_FILE), self._window.keeping
         self._add(menu, words.NEW, "Ctrl+N", keeping.new)
         self._add(menu, words.OPEN, "Ctrl+O", keeping.ask_open)
+        self._add(menu, words.OPEN_RECORDINGS, "Ctrl+I", self._window.receiving.ask_open)
         self._add(menu, words.OPEN_DEMO, "", keeping.open_demo)
         menu.addSeparator()
         self.save = self._add(menu, words.SAVE, "Ctrl+S", keeping.save)
@@ -71,6 +73,7 @@ class Actions(QObject):
 
     def _view_menu(self) -> None:
         menu, window = self._window.menuBar().addMenu(words.MENU_VIEW), self._window
+        self._add(menu, words.INTAKE, "Alt+1", lambda: window.show_stage(words.INTAKE))
         self._add(menu, words.BENCH, "Alt+2", lambda: window.show_stage(words.BENCH))
         self._add(menu, words.LEDGER, "Alt+3", lambda: window.show_stage(words.LEDGER))
         menu.addSeparator()
@@ -97,6 +100,17 @@ class Actions(QObject):
             group.addAction(action)
         group.actions()[0].setChecked(True)
 
+    def _intake_menu(self) -> None:
+        menu, receiving = self._window.menuBar().addMenu(words.MENU_INTAKE), self._window.receiving
+        self._add(menu, words.PASTE_TABLE, "Ctrl+Shift+V", receiving.paste)
+        self._add(menu, words.TYPE_TABLE, "Ctrl+T", receiving.type_table)
+        menu.addSeparator()
+        self._add(menu, words.IMPORT_RECIPE, "", receiving.use_recipe)
+        self._add(menu, words.EXPORT_RECIPE, "", receiving.export_recipe)
+        menu.addSeparator()
+        self.again = self._add(menu, words.READ_AGAIN, "", receiving.read_again)
+        self._add(menu, words.CLEAR_DESK, "", receiving.clear)
+
     def _bench_menu(self) -> None:
         menu, window = self._window.menuBar().addMenu(words.MENU_BENCH), self._window
         self.mark = self._add(menu, words.MARK_SPANS, "Ctrl+M", window.mark_spans)
@@ -118,7 +132,7 @@ class Actions(QObject):
             action.setEnabled(name is not None)
             action.setText(named.format(name=name) if name else plain)
         self.save.setEnabled(history.unsaved or self._window.document.path is None)
-        for action in (self.remove, self.mark):
+        for action in (self.remove, self.mark, self.again):
             action.setEnabled(entry is not None)
 
     def _show_panes(self) -> None:

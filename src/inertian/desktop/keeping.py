@@ -10,8 +10,6 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from inertian.desktop import words
 from inertian.desktop.document import Document
 from inertian.desktop.work import Worker
-from inertian.motion.trials import Trial
-from inertian.project.edits import trials_added
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
 
@@ -31,10 +29,10 @@ class Keeping(QObject):
         super().__init__(window)
         self._window, self._say, self._document, self._worker = window, say, document, worker
         self._root = root
+        self.receive: Callable[[list[Path]], None] = lambda _paths: None  # what takes recordings
         self._recovery: Recovery | None = None
         self._disk = Worker()  # of its own, so that nothing slow delays the recovery copy
         self._taken_back: Path | None = None  # a leftover that is open again, until this session has its own copy
-        self._opened = 0
         self._soon = QTimer(self, singleShot=True, interval=RECOVERY_PAUSE_MS)
         self._soon.timeout.connect(self._keep)
         document.changed.connect(self._soon.start)
@@ -48,7 +46,7 @@ class Keeping(QObject):
             self.open_files([Path(name) for name in names])
 
     def open_files(self, paths: list[Path]) -> None:
-        """Open a project, or bring in recordings; a file that cannot be read leaves what is open untouched."""
+        """Open a project, or read recordings; a file that cannot be read leaves what is open untouched."""
         projects = [p for p in paths if p.suffix == ".inertian"]
         recordings = [p for p in paths if p not in projects]
         if projects:
@@ -58,9 +56,7 @@ class Keeping(QObject):
                 if left:
                     tell(self._window, words.TROUBLE_TITLE, words.ONE_PROJECT.format(files=", ".join(left)))
         elif recordings:
-            self._say(words.BRINGING_IN.format(file=recordings[0].name))
-            self._opened += 1  # each lot has a kind of its own: a second drop must not push out the first
-            self._worker.run(f"bring in {self._opened}", lambda: _read_all(recordings), self._bring_in, self._trouble)
+            self.receive(recordings)
 
     def _open_project(self, path: Path) -> None:
         def work() -> Project:
@@ -75,19 +71,6 @@ class Keeping(QObject):
 
         self._say(words.BRINGING_IN.format(file=path.name))
         self._worker.run("open", work, done, self._trouble)
-
-    def _bring_in(self, read: tuple[list[Trial], list[str]]) -> None:
-        trials, refusals = read
-        if trials:
-            entry = self._document.entry
-            series = entry.series if entry else words.DEFAULT_SERIES
-            self._document.do(trials_added(self._document.settled, trials, series))
-            counted = trials[0].name if len(trials) == 1 else f"{len(trials)} trials"
-            self._say(words.BROUGHT_IN.format(count=counted))
-        else:
-            self._say("")
-        if refusals:
-            tell(self._window, words.TROUBLE_TITLE, "\n\n".join(refusals))
 
     def _trouble(self, error: BaseException) -> None:
         self._say("")
@@ -238,20 +221,6 @@ def _save(project: Project, path: Path) -> None:
     from inertian.project.saving import save
 
     save(project, path)
-
-
-def _read_all(paths: list[Path]) -> tuple[list[Trial], list[str]]:
-    """Read recordings; one bad file does not stop the rest."""
-    from inertian.files.door import read_file
-    from inertian.files.recordings import trials_of
-
-    trials, refusals = [], []
-    for path in paths:
-        try:
-            trials += trials_of(read_file(path))
-        except InertianError as error:
-            refusals.append(str(error))
-    return trials, refusals
 
 
 def ask(window: QWidget, title: str, text: str, buttons: QMessageBox.StandardButton) -> QMessageBox.StandardButton:

@@ -124,6 +124,17 @@ QPushButton {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}
 QPushButton:hover {{ background: {t.hover}; }}
 QPushButton:focus {{ border: 1px solid {t.brass}; border-bottom: 2px solid {t.brass}; padding-bottom: 4px; }}
 QPushButton:default {{ border: 1px solid {t.brass}; }}
+QPushButton:disabled {{ color: {t.disabled}; border-color: {t.rule}; }}
+#bringIn {{ font-size: {tokens.LARGE}px; padding: 7px 20px; border: 1px solid {t.brass}; }}
+#bringIn:disabled {{ border: 1px solid {t.rule}; }}
+#fileView {{ background: {t.sheet}; color: {t.ink}; border: none;
+  selection-background-color: {t.selection}; selection-color: {t.ink}; }}
+#problem {{ text-align: left; border: none; background: transparent; padding: 0; }}
+#problem:hover {{ background: {t.hover}; }}
+#problem:focus {{ background: {t.selection}; border: none; }}
+QSplitter::handle:vertical {{ background: {t.sheet}; border-top: 1px solid {t.rule}; }}
+QProgressBar {{ background: {t.paper}; border: 1px solid {t.rule}; border-radius: 3px; }}
+QProgressBar::chunk {{ background: {t.brass}; border-radius: 3px; }}
 #account {{ background: {t.sheet}; border: none; border-left: 2px solid transparent; }}
 #account[selected="true"] {{ border-left: 2px solid {t.brass}; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}

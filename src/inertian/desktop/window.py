@@ -24,6 +24,7 @@ from inertian.desktop.keeping import Keeping
 from inertian.desktop.ledger_stage import LedgerStage
 from inertian.desktop.margin import Margin, label
 from inertian.desktop.numbers import shown_plain
+from inertian.desktop.receiving import Receiving
 from inertian.desktop.shelf import Shelf
 from inertian.desktop.theme import apply
 from inertian.desktop.tokens import Theme
@@ -35,7 +36,7 @@ from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
 
 FIRST_PICTURE_MS = 30  # until the first picture is painted; then results are worked out
-STAGE_KEYS = {words.BENCH: 2, words.LEDGER: 3}  # Alt numbers; 1 and 4 to 6 are kept for stages to come
+STAGE_KEYS = {words.INTAKE: 1, words.BENCH: 2, words.LEDGER: 3}  # Alt numbers; 4 to 6 are kept for stages to come
 
 
 class MainWindow(QMainWindow):
@@ -59,8 +60,10 @@ class MainWindow(QMainWindow):
         self.file_label, self.note_label = QLabel(), QLabel()
         for shower in (self.file_label, self.note_label):
             shower.setTextFormat(Qt.TextFormat.PlainText)
+        self.receiving = Receiving(self, self.say, self.show_stage, document, theme)
         self._lay_out()
         self.keeping = Keeping(self, self.say, document, self.worker, recovery_root)
+        self.keeping.receive = self.receiving.receive
         self.statusBar().addWidget(self.note_label, 1)
         self.statusBar().addPermanentWidget(self.file_label)
         self.statusBar().setSizeGripEnabled(False)
@@ -108,6 +111,7 @@ class MainWindow(QMainWindow):
         columns.addWidget(self.shelf)
         columns.addLayout(middle, 1)
         columns.addWidget(self.margin)
+        self._columns = columns
         self.setCentralWidget(whole)
         self._stage = words.BENCH
 
@@ -146,11 +150,17 @@ class MainWindow(QMainWindow):
     def _follow(self) -> None:
         """Follow the document: stage, title, status line and menus."""
         entry = self.document.entry
-        stage = {words.BENCH: self.bench, words.LEDGER: self.ledger}[self._stage]
-        self.stages.setCurrentWidget(stage if entry else self.stages.widget(2))
+        intake = self._stage == words.INTAKE
+        if intake:
+            self._show_intake()
+        else:
+            stage = {words.BENCH: self.bench, words.LEDGER: self.ledger}[self._stage]
+            self.stages.setCurrentWidget(stage if entry else self.stages.widget(2))
         self.stage_buttons[self._stage].setChecked(True)
         self.shelf.setVisible("shelf" in self._panes)
-        self.margin.setVisible(entry is not None and "margin" in self._panes)
+        self.margin.setVisible(not intake and entry is not None and "margin" in self._panes)
+        if self.receiving.built:
+            self.receiving.margin.setVisible(intake and not self.receiving.desk.empty and "margin" in self._panes)
         self.setWindowTitle(f"{self.document.name}[*] – {words.PROGRAM}")
         self.setWindowModified(self.document.history.unsaved)
         if entry is not None:
@@ -162,6 +172,15 @@ class MainWindow(QMainWindow):
             self.file_label.setToolTip("\n".join(trial.provenance.understood))
         else:
             self.file_label.setText("")
+
+    def _show_intake(self) -> None:
+        """Put the intake stage in front; it is made when it is first needed."""
+        stage = self.receiving.stage
+        if self.stages.indexOf(stage) < 0:
+            self.stages.addWidget(stage)
+            self._columns.addWidget(self.receiving.margin)
+            self.receiving.desk.changed.connect(self._follow)
+        self.stages.setCurrentWidget(stage)
 
     def show_panes(self, names: set[str]) -> None:
         """Show these of the side panes "shelf" and "margin"."""
@@ -227,6 +246,7 @@ class MainWindow(QMainWindow):
         if not self.keeping.may_leave():
             event.ignore()
             return
+        self.receiving.leave()
         self.keeping.leave()
         event.accept()
 
@@ -235,6 +255,9 @@ class MainWindow(QMainWindow):
         self.theme.become(theme)
         apply(QApplication.instance(), self.theme)
         self.bench.restyle()
+        if self.receiving.built:
+            self.receiving.stage.restyle()
+            self.receiving.margin.refresh()
         for widget in self.findChildren(QWidget):
             widget.update()
 

@@ -30,7 +30,7 @@ ABOUT_TEXT = (
     "<br>Type: IBM Plex Sans, SIL Open Font License."
 )
 
-FILE_FILTER = "Projects and recordings (*.inertian *.tsv *.csv *.txt *.dat);;All files (*)"
+FILE_FILTER = "All files (*);;Projects (*.inertian)"
 PROJECT_FILTER = "Inertian projects (*.inertian)"
 UNSAVED_TITLE = "Unsaved changes"
 UNSAVED = "“{name}” has changes that are not saved. Save them before closing?"
@@ -42,8 +42,7 @@ BROUGHT_IN = "Brought in {count}: spans were suggested; check them on the rail."
 RECOVERY_FAILED = "The recovery copy cannot be written ({why}). Save your work soon."
 ONE_PROJECT = "A window holds one project. These were not opened: {files}. Drop recordings without a project."
 TROUBLE_TITLE = "Not opened"
-SAVE_ONE_PROJECT = "A window holds one project. These were not opened: {files}. Drop recordings without a project."
-TROUBLE_TITLE = "Not saved"
+SAVE_TROUBLE_TITLE = "Not saved"
 BRINGING_IN = "Reading {file}…"
 DEFAULT_SERIES = "trials"
 
@@ -141,3 +140,70 @@ SAMPLES = "{count} samples, {bodies} bodies, {start} s to {stop} s"
 STATUS_FILE = "{file}: {samples}"
 SERIES_COUNT = "{count}"
 SIGN_TIP = "Momentum: {verdict}"
+
+INTAKE = "Intake"
+MENU_INTAKE = "&Intake"
+FILE_VIEW, PREVIEW = "The file as it is on disk", "Preview"
+PREVIEW_TITLE = {
+    "x": "position x in {unit}, against time in s",
+    "y": "position y in {unit}, against time in s",
+    "F": "force in {unit}, against time in s",
+    "a": "acceleration in {unit}, against time in s",
+    "v": "velocity in {unit}, against time in s",
+}
+INTAKE_EMPTY = "Drop recordings here: text, spreadsheets, JSON, archives of them. Or paste a table."
+INTAKE_OPEN, INTAKE_PASTE, INTAKE_TYPE = "Open files…", "Paste a table", "Type a table"
+PASTE_TABLE, TYPE_TABLE = "&Paste a table", "&Type a table…"
+OPEN_RECORDINGS = "Bring in &recordings…"
+IMPORT_RECIPE, EXPORT_RECIPE = "&Use a recipe from a file…", "&Export this recipe…"
+READ_AGAIN = "Read the file of this trial &again…"
+JOIN_TRIALS = "&Join another recording to this trial…"
+CLEAR_DESK = "Take the files &off the desk"
+RECIPE_FILTER = "Recipes (*.json);;All files (*)"
+PASTED_NAME, TYPED_NAME = "Pasted table.txt", "Typed table.txt"
+TYPED_TITLES = ("time (s)", "heavy (m)")
+NOTHING_TO_PASTE = "There is no text to paste. Copy a table first, with its titles."
+READING_FILES = "Reading {number} of {count}…"
+CANCEL_READING = "Cancel"
+READ_CANCELLED = "Stopped after {number} of {count} files."
+OF_ONE_MAKE = "{count} files of one make"
+OF_MAKES = "{count} files of {makes} makes"
+ONE_FILE = "1 file"
+FILE_IN_LIST = "{file}"
+TRIAL_OF = "{name}"
+BRING_IN_ONE, BRING_IN_MANY = "Bring in 1 trial", "Bring in {count} trials"
+READ_AGAIN_BUTTON = "Read “{name}” this way"
+ANSWER_FIRST = "{file} leaves something open: answer it at the right first."
+MASS_HINT_BARE = "mass, e.g. 19.1 ± 0.1 kg"
+NOTHING_USABLE = "Nothing of this can be used; the reasons are listed at the right."
+UNDERSTOOD, ASKED, COLUMNS, PROBLEMS, WHO_IS_WHO = "Understood", "To be answered", "Columns", "Problems", "Who is who"
+CUT_LABEL, DECIMAL_LABEL, TIME_UNIT_LABEL = "Between columns", "Decimal mark", "Unit of time"
+DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", "whitespace": "spaces"}
+DECIMAL_NAMES = {".": "point: 1.5", ",": "comma: 1,5"}
+FRAME_RATE_LABEL, FRAME_RATE_HINT = "Frames per second", "e.g. 50"
+ROW_RATE_LABEL, ROW_RATE_HINT = "Samples per second", "e.g. 50"
+SCALE_LABEL, SCALE_HINT = "Scale", "e.g. 412 px = 1.000 m"
+TIME_BASE_LABEL, TIME_BASE_HINT = "Slow motion: filmed as exported", "e.g. 300 as 25"
+TIME_BASE_SAID = "times × {factor}"
+ROLE_NAMES = {
+    "time": "time", "frame": "frame number", "position x": "position x", "position y": "position y", "force": "force",
+    "acceleration": "acceleration", "velocity": "velocity", "body": "names the body", "trial": "names the trial",
+    "other": "left out",
+}  # fmt: skip
+NO_PROBLEMS = "none"
+PROBLEM_TIP = "Click to see the line."
+REFUSED_TITLE = "Not usable"
+POSITIVE = "Positive {axis}"
+POSITIVE_AS_IS, POSITIVE_REVERSED = "as in the file", "the other way"
+SERIES_LABEL = "Into the series"
+BROUGHT_IN_FROM = "Brought in {count}."
+SOME_NOT = "Not brought in"
+MORE_COLUMNS = "{count} more columns left out"
+SOURCE = "Source"
+SOURCE_LINE = "{file}, {size}, SHA-256 {digest}…"
+SIZES = ("bytes", "kB", "MB", "GB")
+READ_AGAIN_SHORT = "Read again…"
+RECIPE_KEPT = "Recipe saved as {file}"
+SENSOR_TITLES = {"F": ("Force", "N"), "a": ("Acceleration", "m/s²"), "v": ("Velocity as measured", "m/s")}
+SCALE_FACT, TIME_BASE_FACT = "Scale in m per px", "Time base"
+ORIGINAL_GONE = "The original of “{file}” was not kept with the project. Bring the file in again."

@@ -37,11 +37,11 @@ def how_time_is_told(reading: FileReading, trial: TrialReading) -> tuple[str, ..
         return (
             ("no time in it; rows are counted",) if unit.factor == 1.0 else (f"rows at {1 / unit.factor:g} per second",)
         )
-    where = f"time in “{trial.time.column}”"
+    where = f"time in column “{trial.time.column}”"
     if unit.symbol == "frame":
         rate = f"{1 / unit.factor:g} frames/s" if reading.frame_rate else "frames per second not known"
         return (f"{where}, in frames; {rate}",)
-    return (f"{where}, {unit.symbol}",)
+    return (f"{where}, in {unit.symbol}",)
 
 
 def who_is_in_it(trial: TrialReading) -> str:
