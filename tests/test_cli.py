@@ -142,3 +142,61 @@ def test_k_factors_in_json_are_finite_numbers(written):
     result = json.loads(inertian("ledger", written / "Ice rink.inertian", "--json").stdout)
     scalars = [led[k] for t in result["trials"] for led in t["ledgers"] for k in ("opening", "closing", "unaccounted")]
     assert all(0.7 < s["k68"] < 1.3 and 1.5 < s["k95"] < 3.0 and math.isfinite(s["u"]) for s in scalars)
+
+
+def test_inspect_keeps_its_contract(tmp_path):
+    (tmp_path / "a.csv").write_text("time (ms);heavy (cm);sled F (N)\n0;10,0;1\n100;26,0;2\n200;;3\nOK\n300;58,0;4\n")
+    (tmp_path / "b.csv").write_text("<html></html>")
+    done = inertian("inspect", tmp_path / "a.csv", tmp_path / "b.csv", "--json")
+    assert done.returncode == 2
+    assert done.stderr.count("\n") == 1
+    assert "b.csv: this is a web page" in done.stderr
+    result = json.loads(done.stdout, parse_constant=pytest.fail)
+    assert set(result) == {"schema", "files"}
+    first, second = result["files"]
+    keys = {"path", "sha256", "format", "encoding", "delimiter", "decimal", "refused", "trials", "warnings"}
+    assert set(first) == set(second) == keys
+    assert (first["path"], first["delimiter"], first["decimal"], first["refused"]) == (
+        str(tmp_path / "a.csv"),
+        ";",
+        ",",
+        None,
+    )
+    assert (second["trials"], second["refused"][:18]) == ([], "this is a web page")
+    assert [set(w) for w in first["warnings"]] == [{"code", "text"}] * len(first["warnings"])
+    assert sorted(w["code"] for w in first["warnings"]) == ["missing-values", "skipped-lines"]
+    (trial,) = first["trials"]
+    assert set(trial) == {"name", "rows", "unusable", "time", "bodies"}
+    assert trial["unusable"] == [{"line": 5, "text": "OK", "why": "not a row of numbers"}]
+    assert trial["time"] == {
+        "column": "time (ms)",
+        "unit": "ms",
+        "n": 4,
+        "t0": 0.0,
+        "t1": pytest.approx(0.3),
+        "step": pytest.approx(0.1),
+    }
+    assert [b["name"] for b in trial["bodies"]] == ["heavy", "sled"]
+    x = trial["bodies"][0]["channels"]["x"]
+    assert x == {"column": "heavy (cm)", "unit": "cm", "si_unit": "m", "n": 3, "first": 0.1, "last": 0.58,
+                 "mean": pytest.approx(0.94 / 3), "sum_sq": pytest.approx(0.01 + 0.0676 + 0.3364)}  # fmt: skip
+    assert trial["bodies"][1]["channels"]["F"]["si_unit"] == "N"
+
+
+def test_inspect_uses_a_recipe_and_refuses_what_is_none(tmp_path):
+    (tmp_path / "a.csv").write_text("frame,heavy (px)\n0,100\n1,200\n2,300\n")
+    recipe = {
+        "format": "inertian recipe",
+        "version": 1,
+        "frame_rate": 300,
+        "scale": {"value": 0.01},
+        "time_base": {"value": 0.5},
+    }
+    (tmp_path / "r.json").write_text(json.dumps(recipe))
+    done = inertian("inspect", tmp_path / "a.csv", "--recipe", tmp_path / "r.json", "--json")
+    trial = json.loads(done.stdout)["files"][0]["trials"][0]
+    assert (done.returncode, trial["time"]["t1"]) == (0, pytest.approx(2 / 600))
+    assert trial["bodies"][0]["channels"]["x"]["last"] == pytest.approx(3.0)
+    done = inertian("inspect", tmp_path / "a.csv", "--recipe", tmp_path / "a.csv", "--json")
+    assert (done.returncode, done.stdout) == (2, "")
+    assert "no recipe" in done.stderr

@@ -91,7 +91,9 @@ def layouts(draw):
 
 def written(w):
     glue = " " if w["delimiter"] != "  " else ""
-    titles = [f"{name}{glue}{w['brackets'].format(u)}" for name, u in [("time", "s"), *((b, w["unit"]) for b in w["bodies"])]]
+    titles = [
+        f"{name}{glue}{w['brackets'].format(u)}" for name, u in [("time", "s"), *((b, w["unit"]) for b in w["bodies"])]
+    ]
     if not glue:
         titles = [t.replace(" ", "") for t in titles]
     rows = [[f"{t:.6f}", *(f"{c[k]:.{w['decimals']}f}" for c in w["columns"])] for k, t in enumerate(w["t"])]
@@ -182,7 +184,12 @@ def test_a_cut_off_gzip_gives_what_is_there():
 def test_a_recipe_goes_through_json_and_decides_what_the_file_leaves_open():
     rules = (ColumnRule("frame", 0, "frame"), ColumnRule("heavy", 1, "position", "granite", "x", "px"))
     recipe = Recipe(
-        "camera", ("frame", "heavy"), frame_rate=25.0, scale=Stated(1 / 412, 1e-5), time_base=Stated(1 / 12), columns=rules
+        "camera",
+        ("frame", "heavy"),
+        frame_rate=25.0,
+        scale=Stated(1 / 412, 1e-5),
+        time_base=Stated(1 / 12),
+        columns=rules,
     )
     again = read_recipe("r.json", recipe_json(recipe))
     assert again == recipe
@@ -217,7 +224,9 @@ def test_answers_change_what_an_ambiguous_number_means():
     point = read_bytes("a.tsv", content, Recipe(decimal="."))
     assert point.questions == ()
     assert point.trials[0].bodies[0].channels[0].si[0] == pytest.approx(1.1)
-    assert read_bytes("a.tsv", content, Recipe(decimal=",")).trials[0].bodies[0].channels[0].si[0] == pytest.approx(0.0011)
+    assert read_bytes("a.tsv", content, Recipe(decimal=",")).trials[0].bodies[0].channels[0].si[0] == pytest.approx(
+        0.0011
+    )
 
 
 def test_clocks_of_their_own_become_one_trial_with_blanks():

@@ -74,9 +74,24 @@ def test_units_agree_with_an_independent_library():
     import pint
 
     registry = pint.UnitRegistry()
-    name = {"°": "degree", "m/s²": "m/s**2", "cm/s²": "cm/s**2", "in": "inch", "t": "metric_ton", "%": "percent", "in/s": "inch/s"}
+    name = {
+        "°": "degree",
+        "m/s²": "m/s**2",
+        "cm/s²": "cm/s**2",
+        "in": "inch",
+        "t": "metric_ton",
+        "%": "percent",
+        "in/s": "inch/s",
+    }
     base = {"length": "m", "time": "s", "mass": "kg", "speed": "m/s", "acceleration": "m/s**2", "force": "N"}
-    name |= {"gₙ": "standard_gravity", "lbf": "force_pound", "kp": "kgf", "mm/s²": "mm/s**2", "ft/s²": "ft/s**2", "gf": "gram_force"}
+    name |= {
+        "gₙ": "standard_gravity",
+        "lbf": "force_pound",
+        "kp": "kgf",
+        "mm/s²": "mm/s**2",
+        "ft/s²": "ft/s**2",
+        "gf": "gram_force",
+    }
     for kind in ("length", "time", "mass", "speed", "acceleration", "force"):
         for symbol in set(symbols(kind)) - {PIXEL}:
             theirs = registry.Quantity(1.0, name.get(symbol, symbol)).to(base[kind]).magnitude

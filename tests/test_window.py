@@ -534,11 +534,14 @@ def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot):
     assert len(desk.reading.trials[0].time.values) == 3
     stage.view.moveCursor(stage.view.textCursor().MoveOperation.End)
     stage.view.setFocus()
-    qtbot.keyClicks(stage.view, "0,3\t58,0")
+    qtbot.keyClicks(stage.view, "0,3")
+    qtbot.keyClick(stage.view, Qt.Key.Key_Tab)
+    qtbot.keyClicks(stage.view, "58,0")
     qtbot.waitUntil(lambda: len(desk.reading.trials[0].time.values) == 4, timeout=5000)
     window.receiving.clear()
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
-    qtbot.keyClicks(stage.view, "0\t1\n1\t2\n2\t4\n")
+    for key in "0\t1\n1\t2\n2\t4\n":
+        qtbot.keyClick(stage.view, {"\t": Qt.Key.Key_Tab, "\n": Qt.Key.Key_Return}.get(key, key))
     qtbot.waitUntil(lambda: bool(desk.reading) and len(desk.reading.trials[0].time.values) == 3, timeout=5000)
     qtbot.mouseClick(stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 1, timeout=10_000)

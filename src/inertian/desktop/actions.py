@@ -109,6 +109,8 @@ class Actions(QObject):
         self._add(menu, words.EXPORT_RECIPE, "", receiving.export_recipe)
         menu.addSeparator()
         self.again = self._add(menu, words.READ_AGAIN, "", receiving.read_again)
+        self.join = self._add(menu, words.JOIN_TRIALS, "Ctrl+J", receiving.join)
+        menu.addSeparator()
         self._add(menu, words.CLEAR_DESK, "", receiving.clear)
 
     def _bench_menu(self) -> None:
@@ -132,7 +134,7 @@ class Actions(QObject):
             action.setEnabled(name is not None)
             action.setText(named.format(name=name) if name else plain)
         self.save.setEnabled(history.unsaved or self._window.document.path is None)
-        for action in (self.remove, self.mark, self.again):
+        for action in (self.remove, self.mark, self.again, self.join):
             action.setEnabled(entry is not None)
 
     def _show_panes(self) -> None:

@@ -13,6 +13,7 @@ from inertian.desktop.tokens import Theme
 from inertian.project.evaluation import SeriesResult
 from inertian.project.project import Entry
 
+SENSOR = "sensor"  # a quantity measured in its own right: force, acceleration, velocity
 PIECE_POINTS = 60  # of a drawn fit: smooth to the eye at any zoom
 
 
@@ -66,14 +67,17 @@ class BenchStage(QWidget):
         entry = self._document.entry
         if entry is None or not self.isVisible():
             return
-        if self._shown != (entry.trial.id, entry.trial.axes):
+        trial = entry.trial
+        sensors = sum(len(b.sensors) for b in trial.bodies)
+        shown = (trial.id, trial.axes, sensors, trial.t[0], trial.t[-1])
+        if self._shown != shown:
             self._lay_out(entry)
-            self._shown = (entry.trial.id, entry.trial.axes)
+            self._shown = shown
             self.show_all()
         self._ask.setVisible(not entry.spans)
         series = self._document.evaluator.series(self._document.project, entry.series)
         for (quantity, axis), strip in self._strips.items():
-            traces = _positions if quantity == "position" else _velocities
+            traces = {"position": _positions, "velocity": _velocities, SENSOR: _sensors}[quantity]
             strip.draw(traces(self._document, entry, axis, series))
         self._show_bands()
         self.rail.update()
@@ -85,14 +89,14 @@ class BenchStage(QWidget):
 
     def _lay_out(self, entry: Entry) -> None:
         wanted = [("position", a) for a in entry.trial.axes] + [("velocity", a) for a in entry.trial.axes]
+        wanted += [(SENSOR, axis) for axis in dict.fromkeys(c.axis for b in entry.trial.bodies for c in b.sensors)]
         if wanted != list(self._strips):
             for strip in self._strips.values():
                 self._column.removeWidget(strip)
                 strip.deleteLater()
             self._strips = {}
             for quantity, axis in wanted:
-                title = (words.POSITION if quantity == "position" else words.VELOCITY).format(axis=axis)
-                strip = Strip(self._document, self._theme, self, title, "m" if quantity == "position" else "m/s")
+                strip = Strip(self._document, self._theme, self, *_heading(quantity, axis))
                 self._strips[quantity, axis] = strip
                 self._column.addWidget(strip, 1)
             first = self._strips[wanted[0]]
@@ -153,6 +157,25 @@ def _positions(document: Document, entry: Entry, axis: str, series: SeriesResult
             pieces = _pieces(series, trial.id, body.name, axis, velocity=False)
             traces.append(Trace(body.name, place, trial.t, body.channel(axis).si, None, pieces))
     return traces
+
+
+def _heading(quantity: str, axis: str) -> tuple[str, str]:
+    """The title of a strip and its unit."""
+    if quantity == SENSOR:
+        return words.SENSOR_TITLES[axis]
+    return (
+        (words.POSITION.format(axis=axis), "m") if quantity == "position" else (words.VELOCITY.format(axis=axis), "m/s")
+    )
+
+
+def _sensors(_document: Document, entry: Entry, axis: str, _series: SeriesResult) -> list[Trace]:
+    trial = entry.trial
+    return [
+        Trace(body.name, place, trial.t, channel.si, None, ())
+        for place, body in enumerate(trial.bodies)
+        for channel in body.sensors
+        if channel.axis == axis
+    ]
 
 
 def _velocities(document: Document, entry: Entry, axis: str, series: SeriesResult) -> list[Trace]:

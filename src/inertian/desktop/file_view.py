@@ -12,8 +12,9 @@ from inertian.desktop.tokens import SMALL, Theme
 
 if TYPE_CHECKING:
     from inertian.files.readings import FileReading
+    from inertian.files.understanding import TableView
 
-SHOWN_LINES = 3000
+SHOWN_LINES, SHOWN_BYTES = 3000, 2_000_000  # of a file; what is longer is shown in part, and cannot be typed into
 WASH = 58  # alpha of a column's colour
 TYPING_PAUSE_MS = 250  # longer than between two keys, shorter than one waits for
 
@@ -111,16 +112,18 @@ class FileView(QPlainTextEdit):
         self.unusable: set[int] = set()
         self.first_line, self.title_line, self.delimiter = 1, 0, ","
         self._shown: object = None
+        self._known = ""
+        self.offset = 0
         self._wash = _Wash(self)
         self._numbers = _Numbers(self)
         self._pause = QTimer(self, singleShot=True, interval=TYPING_PAUSE_MS)
-        self._pause.timeout.connect(lambda: self.retyped.emit(self.toPlainText()))
+        self._pause.timeout.connect(self._retyped)
         self.blockCountChanged.connect(lambda _n: self._make_room())
         self.updateRequest.connect(self._scroll_numbers)
         self.textChanged.connect(self._typed)
         self._make_room()
 
-    def show_file(self, reading: "FileReading | None", editable: bool) -> None:
+    def show_file(self, reading: "FileReading | None", editable: bool, table: int = 0) -> None:
         """Show a file with what was understood of it."""
         if reading is None:
             if not editable:
@@ -129,10 +132,14 @@ class FileView(QPlainTextEdit):
             self.setReadOnly(not editable)
             self._wash.rehighlight()
             return
-        self._learn(reading)
+        shown = reading.tables[min(table, len(reading.tables) - 1)] if reading.tables else None
+        self._learn(reading, shown)
         if not (editable and self.hasFocus()):
-            self._put(self._text_of(reading), (reading.sha256, reading.file, reading.delimiter is None))
-        self.setReadOnly(not editable)
+            self._put(
+                self._text_of(reading, shown, editable), (reading.sha256, reading.file, _raw(reading) or id(shown))
+            )
+        whole = len(reading.content) <= SHOWN_BYTES and reading.content.count(b"\n") < SHOWN_LINES
+        self.setReadOnly(not (editable and whole))
         self._wash.rehighlight()
 
     def _put(self, text: str, shown: object) -> None:
@@ -142,14 +149,14 @@ class FileView(QPlainTextEdit):
             longest = max((len(c) for line in text.split("\n", 40)[:40] for c in line.split("\t")[:-1]), default=0)
             self.setTabStopDistance((min(max(longest, 7), 24) + 2) * self.fontMetrics().averageCharWidth() * 1.15)
             self.setPlainText(text)
+            self._known = self.toPlainText()
             self.blockSignals(False)
             self._make_room()
 
-    def _learn(self, reading: "FileReading") -> None:
+    def _learn(self, reading: "FileReading", table: "TableView | None") -> None:
         bodies = list(dict.fromkeys(b.name for t in reading.trials for b in t.bodies))
         names = {old: new for old, new in (reading.recipe.names if reading.recipe else ())}
         self.colours, self.left_out = {}, set()
-        table = reading.tables[0] if reading.tables else None
         for view in table.columns if table else ():
             body = names.get(view.body, view.body)
             if view.why:
@@ -158,31 +165,38 @@ class FileView(QPlainTextEdit):
                 self.colours[view.place] = self.theme.bodies[bodies.index(body) % len(self.theme.bodies)]
             elif view.role in ("time", "frame"):
                 self.colours[view.place] = self.theme.strong_fill
-        self.unusable = {u.line for t in reading.trials for u in t.unusable}
-        self.delimiter = reading.delimiter or "\t"
-        first = table.first_line if table else 1
-        self.first_line = first if reading.delimiter is not None else 2
+        raw, first = _raw(reading), table.first_line if table else 1
+        self.unusable = {u.line for t in reading.trials for u in t.unusable} if raw else set()
+        self.delimiter = (reading.delimiter or "\t") if raw else "\t"
+        self.first_line = first if raw else 2
+        self.offset = 0 if raw else first - 2  # so that rows of a sheet have their own numbers
         titled = bool(table and any(table.titles))
-        self.title_line = (self.first_line - 1 if reading.delimiter is None else _title_line(reading, first)) if titled else 0
+        self.title_line = (_title_line(reading, first) if raw else 1) if titled else 0
 
-    def _text_of(self, reading: "FileReading") -> str:
-        if reading.kind in ("text", "gzip") and reading.delimiter is not None and reading.content[:2] != b"\x1f\x8b":
+    def _text_of(self, reading: "FileReading", table: "TableView | None", editable: bool) -> str:
+        if _raw(reading):
             from inertian.files.texts import decode
 
-            return "\n".join(decode(reading.file, reading.content[:2_000_000]).lines[:SHOWN_LINES])
-        table = reading.tables[0] if reading.tables else None
+            text = decode(reading.file, reading.content[:SHOWN_BYTES])
+            cut = len(text.lines) > SHOWN_LINES or len(reading.content) > SHOWN_BYTES
+            return "\n".join(text.lines[:SHOWN_LINES]) + ("\n" if text.ended and editable and not cut else "")
         if table is None:
             return ""
         lines = ["\t".join(t or f"column {n}" for n, t in enumerate(table.titles, start=1))]
         return "\n".join(lines + ["\t".join(row) for row in table.rows])
 
     def _typed(self) -> None:
-        if not self.isReadOnly():
+        """Formatting counts as a change of text for Qt; only another text is one."""
+        if not self.isReadOnly() and self.toPlainText() != self._known:
             self._pause.start()
+
+    def _retyped(self) -> None:
+        self._known = self.toPlainText()
+        self.retyped.emit(self._known)
 
     def go_to(self, line: int) -> None:
         """Show one line, in the middle."""
-        block = self.document().findBlockByNumber(min(line, self.blockCount()) - 1)
+        block = self.document().findBlockByNumber(min(max(line - self.offset, 1), self.blockCount()) - 1)
         cursor = QTextCursor(block)
         cursor.movePosition(QTextCursor.MoveOperation.EndOfBlock, QTextCursor.MoveMode.KeepAnchor)
         self.setTextCursor(cursor)
@@ -213,6 +227,9 @@ class FileView(QPlainTextEdit):
         super().resizeEvent(event)
         self._place_numbers()
 
+    def _numbered(self, number: int) -> str:
+        return str(number + self.offset) if number + self.offset > 0 else ""
+
     def paint_numbers(self, widget: QWidget, event: QPaintEvent | None) -> None:
         """Paint the numbers of the lines in view."""
         painter = QPainter(widget)
@@ -224,8 +241,13 @@ class FileView(QPlainTextEdit):
             number = block.blockNumber() + 1
             painter.setPen(QColor(self.theme.alarm if number in self.unusable else self.theme.soft_ink))
             where = QRect(0, int(top), widget.width() - 10, int(height))
-            painter.drawText(where, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, str(number))
+            painter.drawText(where, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self._numbered(number))
             block, top = block.next(), top + height
+
+
+def _raw(reading: "FileReading") -> bool:
+    """Whether the file is a text that can be shown as it is; else its table is shown."""
+    return reading.kind == "text" and reading.delimiter is not None
 
 
 def _title_line(reading: "FileReading", first: int) -> int:
@@ -235,6 +257,8 @@ def _title_line(reading: "FileReading", first: int) -> int:
         return 0
     from inertian.files.texts import decode
 
-    lines = decode(reading.file, reading.content[:200_000]).lines[: first - 1] if reading.content[:2] != b"\x1f\x8b" else []
+    lines = (
+        decode(reading.file, reading.content[:200_000]).lines[: first - 1] if reading.content[:2] != b"\x1f\x8b" else []
+    )
     word = titles[-1].split()[-1]
     return next((n for n in range(len(lines), 0, -1) if word in lines[n - 1]), 0)

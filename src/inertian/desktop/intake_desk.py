@@ -87,7 +87,9 @@ class IntakeDesk(QObject):
 
     # -- reading --------------------------------------------------------------------------------------------------
 
-    def read(self, sources: Sequence[Source], then: Callable[[], None], failed: Callable[[BaseException], None]) -> None:
+    def read(
+        self, sources: Sequence[Source], then: Callable[[], None], failed: Callable[[BaseException], None]
+    ) -> None:
         """Read files, add them to the desk, then call `then`; recipes of the project are used by themselves."""
         recipes = self._document.settled.recipes
         self._reads += 1

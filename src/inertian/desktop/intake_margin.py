@@ -21,7 +21,6 @@ from inertian.quantities.facts import Fact
 from inertian.quantities.units import symbols
 
 if TYPE_CHECKING:
-    from inertian.files.findings import Finding
     from inertian.files.readings import FileReading
     from inertian.files.recipes import Recipe
 
@@ -105,7 +104,11 @@ class IntakeMargin(QScrollArea):
                 self._field(column, "scale", words.SCALE_LABEL, words.SCALE_HINT, "", _scale)
             else:
                 rows = question.topic is Topic.TIME
-                text, hint = (words.ROW_RATE_LABEL, words.ROW_RATE_HINT) if rows else (words.FRAME_RATE_LABEL, words.FRAME_RATE_HINT)
+                text, hint = (
+                    (words.ROW_RATE_LABEL, words.ROW_RATE_HINT)
+                    if rows
+                    else (words.FRAME_RATE_LABEL, words.FRAME_RATE_HINT)
+                )
                 self._field(column, "frame rate", text, hint, "", _rate)
 
     def _build_understood(self, column: QVBoxLayout, reading: "FileReading", recipe: "Recipe") -> None:
@@ -149,7 +152,11 @@ class IntakeMargin(QScrollArea):
             name = view.title or f"column {view.place + 1}"
             body = names.get(view.body, view.body)
             place = bodies.index(body) if view.axis and body in bodies else None
-            title = BodyLabel(self._theme, place, name) if place is not None else label(name, "" if not view.why else "soft")
+            title = (
+                BodyLabel(self._theme, place, name)
+                if place is not None
+                else label(name, "" if not view.why else "soft")
+            )
             title.setTextFormat(Qt.TextFormat.PlainText)
             title.setText(title.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, MARGIN_WIDTH - 56))
             title.setToolTip(f"{name}: {view.why}" if view.why else name)
@@ -205,7 +212,8 @@ class IntakeMargin(QScrollArea):
             return
         self._section(column, words.PROBLEMS)
         lines = [(f"line {u.line}: {u.why}", u.line) for t in reading.trials for u in t.unusable]
-        found = [(_said(f), f.lines[0] if f.lines else 0) for f in reading.findings]
+        asked = {q.text for q in reading.questions}
+        found = [(f.text, f.lines[0] if f.lines else 0) for f in reading.findings if f.text not in asked]
         for text, line in [*found, *lines][:MOST_PROBLEMS]:
             column.addWidget(self._problem(text, line))
         if not found and not lines:
@@ -360,10 +368,6 @@ class _Problem(QPushButton):
         row.setContentsMargins(0, 2, 0, 2)
         row.addWidget(self.said)
         self.setMinimumHeight(self.said.heightForWidth(MARGIN_WIDTH - 34) + 4)
-
-
-def _said(finding: "Finding") -> str:
-    return finding.text
 
 
 def _known_masses(project: Project) -> dict[str, Fact]:

@@ -105,7 +105,6 @@ class IntakeStage(QWidget):
         desk = self._desk
         self._pages.setCurrentIndex(0 if desk.empty and not desk.busy and not desk.editable else 1)
         self._show_heading()
-        self.view.show_file(desk.reading, desk.editable)
         reading = desk.reading
         self.trial.clear()
         for trial in reading.trials if reading else ():
@@ -134,6 +133,8 @@ class IntakeStage(QWidget):
         reading = self._desk.reading
         trials = reading.trials if reading else ()
         chosen = max(self.trial.currentIndex(), 0)
+        tables = len(reading.tables) if reading else 0
+        self.view.show_file(reading, self._desk.editable, chosen if tables == len(trials) else 0)
         self.preview.show_trial(trials[chosen] if chosen < len(trials) else None, reading.recipe if reading else None)
 
     def _show_button(self) -> None:
@@ -147,7 +148,9 @@ class IntakeStage(QWidget):
             self.bring_in.setText(words.BRING_IN_ONE if count == 1 else words.BRING_IN_MANY.format(count=count))
         self.bring_in.setEnabled(count > 0 and not asked and not desk.busy)
         self.bring_in.setDefault(True)
-        self.hint.setText(words.ANSWER_FIRST.format(file=asked) if asked else "" if count or desk.busy else words.NOTHING_USABLE)
+        self.hint.setText(
+            words.ANSWER_FIRST.format(file=asked) if asked else "" if count or desk.busy else words.NOTHING_USABLE
+        )
 
     def _take_file(self) -> None:
         make, place = self.file.currentData()
@@ -163,5 +166,3 @@ class IntakeStage(QWidget):
         """Wear the theme as it is now."""
         self.preview.restyle()
         self.refresh()
-
-

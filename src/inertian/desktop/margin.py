@@ -1,7 +1,7 @@
 """The margin: what belongs to the trial in hand: setup, readings at the contact, and the account in a line."""
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from inertian.desktop import words
 from inertian.desktop.document import Document
@@ -10,16 +10,16 @@ from inertian.desktop.labels import BodyLabel, Choice, label, rule
 from inertian.desktop.numbers import shown, shown_plain, tip
 from inertian.desktop.tokens import MARGIN_WIDTH, Theme
 from inertian.motion.freemotion import FreeMotion
-from inertian.physics.collisions import CollisionReadings, mass_key
+from inertian.physics.collisions import SCALE, TIME_BASE, CollisionReadings, mass_key
 from inertian.physics.ledger import ENERGY, Accounts, Ledger, restitution_of
 from inertian.physics.verdicts import SIGN
-from inertian.project.edits import fact_set, motion_set
+from inertian.project.edits import fact_set, motion_set, stretch_set
 from inertian.project.notes import Note, second_look
 from inertian.project.project import READING_NOISE, Entry
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_positive
-from inertian.quantities.units import unit_of
+from inertian.quantities.units import PIXEL, Unit, unit_of
 
 
 def read_mass(text: str, meaning: Meaning) -> Fact:
@@ -32,8 +32,42 @@ def read_noise(text: str, _meaning: Meaning) -> Fact:
     return parse_positive(text, "length", unit_of("length", "mm"), Meaning.STANDARD)
 
 
+def read_scale(text: str, _meaning: Meaning) -> Fact:
+    """Read how long a pixel is: "412 px = 1.000 m", "2.43 mm/px", or m per px. Raises InertianError."""
+    from inertian.files.stretches import parse_scale
+
+    unit = unit_of("number", "m/px")
+    if "px" not in text.replace("m/px", "") and "=" not in text:
+        return parse_positive(text, "number", unit, Meaning.STANDARD)
+    stated = parse_scale(text)
+    return Fact(stated.value, stated.plus_minus, Meaning(stated.meaning), unit)
+
+
+def read_time_base(text: str, meaning: Meaning) -> Fact:
+    """Read what times are multiplied by: "300 as 25", "25/300", "0.0833 ± 0.0002". Raises InertianError."""
+    from inertian.files.stretches import parse_time_base
+
+    stated = parse_time_base(text)
+    return Fact(
+        stated.value, stated.plus_minus, meaning if stated.plus_minus else Meaning.EXACT, Unit("", "number", 1.0)
+    )
+
+
+_READERS = {SCALE: read_scale, TIME_BASE: read_time_base}
+
+
+def _size(count: int) -> str:
+    size, names = float(count), iter(words.SIZES)
+    name = next(names)
+    while size >= 1000.0 and name != words.SIZES[-1]:
+        size, name = size / 1000.0, next(names)
+    return f"{size:.3g} {name}"
+
+
 class Margin(QScrollArea):
     """Setup, readings and account of the trial in hand; follows every change, and every drag."""
+
+    read_again = pyqtSignal()
 
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__()
@@ -45,6 +79,7 @@ class Margin(QScrollArea):
         self._built: tuple[object, ...] = ()
         self.results_ready = False
         self.masses: dict[str, FactField] = {}
+        self.stretches: dict[str, FactField] = {}
         self.slowing: dict[str, QLabel] = {}
         self.readings: dict[tuple[str, str, str], QLabel] = {}
         self.accounts: dict[str, tuple[QLabel, QLabel]] = {}
@@ -60,12 +95,13 @@ class Margin(QScrollArea):
             self.setWidget(QWidget())
             self.widget().setObjectName("marginBody")
             return
-        shape = (tuple(b.name for b in entry.trial.bodies), entry.trial.axes)
+        pixels = any(c.unit.symbol == PIXEL for b in entry.trial.bodies for c in b.channels)
+        shape = (tuple(b.name for b in entry.trial.bodies), entry.trial.axes, pixels, self._stretched(entry))
         if shape != self._built:
             self._built = shape
             self._build(entry)
         self._show_setup(entry)
-        if self.results_ready:
+        if self.results_ready and entry.trial.axes:
             self._show_readings(entry)
 
     # -- building -------------------------------------------------------------------------------------------------
@@ -79,6 +115,16 @@ class Margin(QScrollArea):
         self._build_notes(column)
         column.addWidget(label(words.SETUP, "heading"))
         self._build_masses(entry, column)
+        self._build_stretches(entry, column)
+        if not entry.trial.axes:
+            said = label(words.NO_POSITIONS, "soft")
+            said.setWordWrap(True)
+            column.addSpacing(8)
+            column.addWidget(said)
+            self._build_source(column)
+            column.addStretch(1)
+            self.setWidget(body)
+            return
         self._build_motion(entry, column)
         column.addSpacing(8)
         column.addWidget(rule())
@@ -88,6 +134,7 @@ class Margin(QScrollArea):
         column.addWidget(rule())
         column.addSpacing(4)
         self._build_account(entry, column)
+        self._build_source(column)
         column.addStretch(1)
         self.setWidget(body)
 
@@ -112,6 +159,52 @@ class Margin(QScrollArea):
             field.edited.connect(lambda fact, name=body.name: self._set_mass(name, fact))
             self.masses[body.name] = field
             column.addWidget(field)
+
+    def _build_stretches(self, entry: Entry, column: QVBoxLayout) -> None:
+        """Scale and time base, where they matter: a field each, for the whole series."""
+        self.stretches = {}
+        pixels = any(c.unit.symbol == PIXEL for b in entry.trial.bodies for c in b.channels)
+        for name, text, hint in (
+            (SCALE, words.SCALE_FACT, words.SCALE_HINT),
+            (TIME_BASE, words.TIME_BASE_FACT, words.TIME_BASE_HINT),
+        ):
+            if (name == SCALE and not pixels) or (name == TIME_BASE and not self._stretched(entry)):
+                continue
+            field = FactField(self._theme, text, hint, _READERS[name])
+            field.edited.connect(lambda fact, n=name: self._set_stretch(n, fact))
+            self.stretches[name] = field
+            column.addWidget(field)
+
+    def _stretched(self, entry: Entry) -> bool:
+        """Whether the times of a trial are corrected; then there is a field for it."""
+        return self._document.project.fact(TIME_BASE, entry) is not None
+
+    def _build_source(self, column: QVBoxLayout) -> None:
+        """Where the trial came from, and the way back to its file."""
+        column.addSpacing(8)
+        column.addWidget(rule())
+        column.addSpacing(4)
+        column.addWidget(label(words.SOURCE, "heading"))
+        self.source = label("", "small")
+        self.source.setWordWrap(True)
+        self.source.setTextFormat(Qt.TextFormat.PlainText)
+        column.addWidget(self.source)
+        again = QPushButton(words.READ_AGAIN_SHORT)
+        again.clicked.connect(self.read_again)
+        column.addWidget(again, alignment=Qt.AlignmentFlag.AlignLeft)
+
+    def _show_source(self, entry: Entry) -> None:
+        origins = (entry.trial.provenance, *entry.trial.provenance.others)
+        said = [
+            words.SOURCE_LINE.format(file=o.file, size=_size(o.size), digest=o.sha256[:8])
+            + "\n"
+            + "; ".join(o.understood)
+            for o in origins
+        ]
+        self.source.setText("\n".join(said))
+        self.source.setToolTip(
+            "\n".join(words.SOURCE_TIP.format(file=o.file, size=o.size, digest=o.sha256) for o in origins)
+        )
 
     def _build_motion(self, entry: Entry, column: QVBoxLayout) -> None:
         column.addSpacing(4)
@@ -188,6 +281,13 @@ class Margin(QScrollArea):
         known = project.masses(entry)
         for body, field in self.masses.items():
             field.show_fact(known[body][1] if body in known else None)
+        for name, field in self.stretches.items():
+            stated = project.fact(name, entry)
+            field.show_fact(stated[1] if stated else None)
+        self._show_source(entry)
+        if not entry.trial.axes:
+            self._show_notes(())
+            return
         series = project.series_named(entry.series)
         self.motion.setCurrentIndex(self.motion.findData(series.motion))
         result = self._document.evaluator.series(project, entry.series)
@@ -280,6 +380,10 @@ class Margin(QScrollArea):
         entry, project = self._document.entry, self._document.settled
         known = project.fact(mass_key(body), entry)
         self._document.do(fact_set(project, known[0] if known else FactId(mass_key(body)), fact))
+
+    def _set_stretch(self, name: str, fact: Fact) -> None:
+        entry = self._document.entry
+        self._document.do(stretch_set(self._document.settled, entry.series, name, fact))
 
     def _set_noise(self, fact: Fact | None) -> None:
         entry, project = self._document.entry, self._document.settled

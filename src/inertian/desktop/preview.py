@@ -10,6 +10,8 @@ from inertian.desktop import marks, words
 from inertian.desktop.numbers import tick
 from inertian.desktop.theme import font
 from inertian.desktop.tokens import AXIS_WIDTH, SMALL, Theme
+from inertian.motion.trials import Trial
+from inertian.quantities.units import PIXEL, SI_SYMBOL, Unit
 
 if TYPE_CHECKING:
     from inertian.files.assembly import ChannelReading, TrialReading
@@ -49,13 +51,26 @@ class Preview(pg.GraphicsLayoutWidget):
         for place, body in enumerate(trial.bodies):
             clock = (body.time or trial.time).seconds * base
             for channel in body.channels:
-                title = _title(channel)
+                title = _title(channel, (body.time or trial.time).unit)
                 if title not in plots:
                     plots[title] = self._plot(title, len(plots), next(iter(plots.values()), None))
                 along = channel.axis if channel.axis in ("x", "y") else "x"
                 self._draw(plots[title], clock, channel.si * (-1.0 if along in flip else 1.0), place)
         for plot in list(plots.values())[:-1]:
             plot.getAxis("bottom").setStyle(showValues=False)
+
+    def show_joined(self, trial: Trial) -> None:
+        """Show a trial that is made already, such as two recordings on one clock."""
+        self._shown = (None, None)
+        self.clear()
+        plots: dict[str, pg.PlotItem] = {}
+        for place, body in enumerate(trial.bodies):
+            for channel in (*body.channels, *body.sensors):
+                unit = SI_SYMBOL[channel.unit.kind]
+                title = words.PREVIEW_TITLE[channel.axis].format(unit=unit, time=words.PREVIEW_TIME)
+                if title not in plots:
+                    plots[title] = self._plot(title, len(plots), next(iter(plots.values()), None))
+                self._draw(plots[title], trial.t, channel.si, place)
 
     def _plot(self, title: str, row: int, linked: "pg.PlotItem | None") -> pg.PlotItem:
         soft = self._theme.soft_ink
@@ -82,11 +97,14 @@ class Preview(pg.GraphicsLayoutWidget):
             good = good[np.linspace(0, good.size - 1, DRAWN).astype(int)]
         size = 5 if good.size <= FEW else 2
         brush = pg.mkBrush(marks.colour(self._theme, place))
-        plot.addItem(pg.ScatterPlotItem(x=t[good], y=y[good], symbol=marks.marker(place), size=size, pen=None, brush=brush))
+        plot.addItem(
+            pg.ScatterPlotItem(x=t[good], y=y[good], symbol=marks.marker(place), size=size, pen=None, brush=brush)
+        )
 
 
-def _title(channel: "ChannelReading") -> str:
-    from inertian.quantities.units import PIXEL, SI_SYMBOL
+def _title(channel: "ChannelReading", clock: Unit) -> str:
+    from inertian.files.assembly import FRAME, ROW
 
     unit = PIXEL if channel.unit.symbol == PIXEL and channel.unit.factor == 1.0 else SI_SYMBOL[channel.unit.kind]
-    return words.PREVIEW_TITLE[channel.axis].format(unit=unit)
+    counted = {FRAME: words.PREVIEW_FRAMES, ROW: words.PREVIEW_ROWS}.get(clock.symbol) if clock.factor == 1.0 else None
+    return words.PREVIEW_TITLE[channel.axis].format(unit=unit, time=counted or words.PREVIEW_TIME)

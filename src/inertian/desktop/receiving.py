@@ -175,6 +175,9 @@ class Receiving(QObject):
         if entry is None:
             return
         origin = entry.trial.provenance
+        if origin.others:
+            tell(self._window, words.TROUBLE_TITLE, words.JOINED_CANNOT.format(name=entry.trial.name))
+            return
         if origin.content is None:
             tell(self._window, words.TROUBLE_TITLE, words.ORIGINAL_GONE.format(file=origin.file or entry.trial.name))
             return
@@ -191,6 +194,18 @@ class Receiving(QObject):
             self._show(words.INTAKE)
 
         self._worker.run("read again", work, done, self._failed)
+
+    def join(self) -> None:
+        """Ask how another recording belongs to the trial in hand, and join it."""
+        from inertian.desktop.join_dialog import JoinDialog
+
+        entry = self._document.entry
+        if entry is None:
+            return
+        if len(self._document.settled.entries) < 2:
+            self._say(words.JOIN_ALONE)
+            return
+        JoinDialog(self._window, self._document, self._theme, entry).exec()
 
     # -- off the desk ---------------------------------------------------------------------------------------------
 

@@ -1,6 +1,7 @@
 """The shelf: trials as cards, in series that fold."""
 
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPointF, QRectF, QSize, Qt
@@ -105,7 +106,7 @@ class _Card(QStyledItemDelegate):
     def __init__(self, document: Document, theme: Theme, model: ShelfModel) -> None:
         super().__init__()
         self._document, self._theme, self._model = document, theme, model
-        self._traces: dict[str, list[QPolygonF]] = {}
+        self._traces: WeakKeyDictionary[Trial, list[QPolygonF]] = WeakKeyDictionary()
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         """Qt: cards, or lower rows when there are many."""
@@ -164,11 +165,11 @@ class _Card(QStyledItemDelegate):
             self._paint_spans(painter, QRectF(box.left() + 14, box.top() + 51, box.width() - 28, 2), entry)
 
     def _paint_trace(self, painter: QPainter, box: QRectF, trial: Trial) -> None:
-        if trial.id not in self._traces:
-            self._traces[trial.id] = _small_traces(trial)
+        if trial not in self._traces:
+            self._traces[trial] = _small_traces(trial)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         to_box = QTransform(box.width(), 0, 0, -box.height(), box.left(), box.bottom())
-        for place, line in enumerate(self._traces[trial.id]):
+        for place, line in enumerate(self._traces[trial]):
             painter.setPen(QPen(marks.colour(self._theme, place), 1.2))
             painter.drawPolyline(to_box.map(line))
 

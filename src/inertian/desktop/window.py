@@ -64,6 +64,7 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self.keeping = Keeping(self, self.say, document, self.worker, recovery_root)
         self.keeping.receive = self.receiving.receive
+        self.margin.read_again.connect(self.receiving.read_again)
         self.statusBar().addWidget(self.note_label, 1)
         self.statusBar().addPermanentWidget(self.file_label)
         self.statusBar().setSizeGripEnabled(False)
@@ -166,7 +167,8 @@ class MainWindow(QMainWindow):
         if entry is not None:
             trial = entry.trial
             start, stop = (shown_plain(float(t), 4) for t in (trial.t[0], trial.t[-1]))
-            count, bodies = len(trial.t), len(trial.bodies)
+            count, many = len(trial.t), len(trial.bodies)
+            bodies = words.ONE_BODY if many == 1 else words.MANY_BODIES.format(count=many)
             said = words.SAMPLES.format(count=count, bodies=bodies, start=start, stop=stop)
             self.file_label.setText(words.STATUS_FILE.format(file=trial.provenance.file or trial.name, samples=said))
             self.file_label.setToolTip("\n".join(trial.provenance.understood))

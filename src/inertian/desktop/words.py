@@ -136,7 +136,8 @@ EDGE_TIME = "Time of this edge in s"
 RAIL_HELP = (
     "Drag edges or whole spans. Keys: ↑ ↓ choose an edge or a span, ← → move it by a sample, Shift by ten, Enter types."
 )
-SAMPLES = "{count} samples, {bodies} bodies, {start} s to {stop} s"
+SAMPLES = "{count} samples, {bodies}, {start} s to {stop} s"
+ONE_BODY, MANY_BODIES = "1 body", "{count} bodies"
 STATUS_FILE = "{file}: {samples}"
 SERIES_COUNT = "{count}"
 SIGN_TIP = "Momentum: {verdict}"
@@ -145,12 +146,13 @@ INTAKE = "Intake"
 MENU_INTAKE = "&Intake"
 FILE_VIEW, PREVIEW = "The file as it is on disk", "Preview"
 PREVIEW_TITLE = {
-    "x": "position x in {unit}, against time in s",
-    "y": "position y in {unit}, against time in s",
-    "F": "force in {unit}, against time in s",
-    "a": "acceleration in {unit}, against time in s",
-    "v": "velocity in {unit}, against time in s",
+    "x": "position x in {unit}, against {time}",
+    "y": "position y in {unit}, against {time}",
+    "F": "force in {unit}, against {time}",
+    "a": "acceleration in {unit}, against {time}",
+    "v": "velocity in {unit}, against {time}",
 }
+PREVIEW_TIME, PREVIEW_FRAMES, PREVIEW_ROWS = "time in s", "frame number", "row number"
 INTAKE_EMPTY = "Drop recordings here: text, spreadsheets, JSON, archives of them. Or paste a table."
 INTAKE_OPEN, INTAKE_PASTE, INTAKE_TYPE = "Open files…", "Paste a table", "Type a table"
 PASTE_TABLE, TYPE_TABLE = "&Paste a table", "&Type a table…"
@@ -207,3 +209,14 @@ RECIPE_KEPT = "Recipe saved as {file}"
 SENSOR_TITLES = {"F": ("Force", "N"), "a": ("Acceleration", "m/s²"), "v": ("Velocity as measured", "m/s")}
 SCALE_FACT, TIME_BASE_FACT = "Scale in m per px", "Time base"
 ORIGINAL_GONE = "The original of “{file}” was not kept with the project. Bring the file in again."
+
+JOIN_TITLE = "Join another recording to “{name}”"
+JOIN_OTHER, JOIN_OFFSET, JOIN_FIND = "The other recording", "Add to its times", "Find by the contact"
+JOIN_OFFSET_HINT = "e.g. 0.35 ± 0.01 s"
+JOIN_FACING, JOIN_LENGTH, JOIN_LENGTH_HINT = "It looks the other way: x = L − x′", "L =", "e.g. 4.20 m"
+JOIN_HOW = "Found from {how}; the ± is a standard uncertainty."
+JOIN_BUTTON = "Join"
+JOIN_ALONE = "There is no other trial to join. Bring in the other recording first."
+JOINED_CANNOT = "“{name}” was joined from several files, so it cannot be read again as one. Undo the joining first."
+NO_POSITIONS = "No positions were recorded in this trial: what its sensors measured is shown on the bench."
+SOURCE_TIP = "{file}\n{size} bytes\nSHA-256 {digest}"

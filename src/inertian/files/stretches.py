@@ -14,7 +14,9 @@ _RATES = re.compile(
     r"(?:fps|frames/s|Hz)?\s*$",
     re.IGNORECASE,
 )
-_FRACTION = re.compile(r"^\s*(?P<top>\d+(?:[.,]\d+)?)\s*/\s*(?P<bottom>\d+(?:[.,]\d+)?)\s*(?:(?:±|\+-|\+/-)\s*(?P<pm>\S+)\s*)?$")
+_FRACTION = re.compile(
+    r"^\s*(?P<top>\d+(?:[.,]\d+)?)\s*/\s*(?P<bottom>\d+(?:[.,]\d+)?)\s*(?:(?:±|\+-|\+/-)\s*(?P<pm>\S+)\s*)?$"
+)
 
 
 def parse_scale(text: str) -> Stated:

@@ -52,7 +52,8 @@ def break_row(trial: Trial) -> int | None:
     left = _sides(t, x)
     cost, whole = left + _sides(1.0 - t[::-1], x[::-1])[::-1], left[-1]
     best = int(np.argmin(cost))
-    if not np.isfinite(cost[best]) or cost[best] > 0.5 * whole:
+    still = whole <= 1e-20 * max(1.0, float((x**2).sum()))  # nothing but rounding is left to explain
+    if not np.isfinite(cost[best]) or still or cost[best] > 0.5 * whole:
         return None
     return int(rows[best])
 

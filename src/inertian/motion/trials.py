@@ -27,7 +27,7 @@ class Channel:
     """One sampled quantity of a body: raw values in the file's unit, NaN where the file has no reading.
 
     `axis` is x or y for positions, F, a or v for a measured force, acceleration or velocity. `sign` is −1 where the
-    positive direction is the other way than in the file.
+    positive direction is the other way than in the file; `shift` (SI) is added, as for recorders that face one another.
     """
 
     axis: str
@@ -35,11 +35,12 @@ class Channel:
     unit: Unit
     raw: Array
     sign: float = 1.0
+    shift: float = 0.0
 
     def __post_init__(self) -> None:
         """Lock the values and keep their SI form."""
         object.__setattr__(self, "raw", locked(self.raw))
-        object.__setattr__(self, "_si", locked(self.raw * (self.sign * self.unit.factor)))
+        object.__setattr__(self, "_si", locked(self.raw * (self.sign * self.unit.factor) + self.shift))
 
     @property
     def si(self) -> Array:
@@ -101,6 +102,7 @@ class Provenance:
     unusable: tuple[tuple[int, str, str], ...] = ()  # line number, text, why
     recipe: str = ""  # how it was read, as JSON
     part: int = 0  # which of the file's trials this is
+    others: tuple["Provenance", ...] = ()  # of recordings that were joined to this one
 
 
 @dataclass(frozen=True, eq=False)

@@ -32,6 +32,11 @@ class AccountError(InertianError):
 SCALE, TIME_BASE = "scale", "time base"
 
 
+def offset_key(body: str) -> str:
+    """Return the name under which the setup keeps the clock offset of a body that another recorder followed."""
+    return f"clock offset of {body}"
+
+
 def mass_key(body: str) -> str:
     """Return the name under which the setup keeps the mass of a body."""
     return f"mass of {body}"
@@ -124,11 +129,13 @@ def read_collision(
     glide: Glide,
     restitution: tuple[FactId, Fact] | None = None,
     stretches: Mapping[str, tuple[FactId, Fact]] | None = None,
+    offsets: Mapping[str, tuple[FactId, Fact]] | None = None,
 ) -> CollisionReadings:
     """Return positions, velocities and accelerations of every body at both edges of the contact, and the masses.
 
     Everything in SI; see `laws` for the names. Masses that are not known are left out. `stretches` has the scale of all
-    lengths and the time base of all times, where they are facts with a ± of their own. `before` and `after` hold one
+    lengths and the time base of all times, where they are facts with a ± of their own; `offsets` by body the offset of a
+    clock of its own. `before` and `after` hold one
     fit per body. Raises AccountError if the bodies were not followed along the same axes.
     """
     _require_same_axes(trial)
@@ -141,7 +148,10 @@ def read_collision(
                     named[name] = stretched(
                         fit.estimate(axis, time, order, glide.key(fit.body)), order, stretches or {}
                     )
-    shared = [*glide.parts, *(_part_of_fact(key, fact) for key, fact in (stretches or {}).values())]
+    for body, (key, _fact) in (offsets or {}).items():
+        _let_clocks_slip(named, body, key)
+    known = [*(stretches or {}).values(), *(offsets or {}).values()]
+    shared = [*glide.parts, *(_part_of_fact(key, fact) for key, fact in known)]
     bodies = tuple(fit.body for fit in before)
     for name, (key, fact) in [(f"m {b}", masses[b]) for b in bodies if b in masses] + (
         [("e", restitution)] if restitution else []
@@ -161,6 +171,14 @@ def read_collision(
 
 def _part_of_fact(key: FactId, fact: Fact) -> SharedPart:
     return SharedPart(Source(key.name, "fact", f"fact {key.name}", fact.bounded), (key,), np.array([[fact.u**2]]))
+
+
+def _let_clocks_slip(named: dict[str, Estimate], body: str, key: FactId) -> None:
+    """Give a body's estimates their sensitivity to the offset of its clock: ∂x/∂offset = −v, ∂v/∂offset = −a."""
+    for name in [n for n in named if n.split(" ", 1)[1].rsplit(" ", 2)[0] == body and n[0] in "xv"]:
+        slope = -named["xva"["xva".index(name[0]) + 1] + name[1:]].value
+        old = named[name]
+        named[name] = Estimate(old.value, old.weights, {**old.sensitivities, key: slope})
 
 
 def stretched(estimate: Estimate, order: int, stretches: Mapping[str, tuple[FactId, Fact]]) -> Estimate:

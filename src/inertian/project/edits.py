@@ -5,12 +5,15 @@ from dataclasses import replace
 
 from inertian.motion.contact import suggest_spans
 from inertian.motion.freemotion import FreeMotion
+from inertian.motion.joining import joined
 from inertian.motion.spans import Span, SpanKind, Spans, move_edge, move_span
-from inertian.motion.trials import Trial
+from inertian.motion.trials import Channel, Trial
+from inertian.physics.collisions import SCALE, TIME_BASE, offset_key
 from inertian.physics.verdicts import Expectation
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project, with_trials
 from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.units import PIXEL
 
 
 def _limits(entry: Entry) -> tuple[float, float]:
@@ -93,3 +96,40 @@ def trial_removed(project: Project, trial: str) -> Edit:
     rest = tuple(e for e in project.entries if e is not entry)
     kept = tuple(s for s in project.series if any(e.series == s.name for e in rest))
     return Edit(f"Remove “{entry.trial.name}”", replace(project, entries=rest, series=kept))
+
+
+def trials_joined(project: Project, first: str, second: str, offset: Fact, facing: float | None) -> Edit:
+    """Join the recording `second` to `first`: one trial with the bodies of both, the second gone from the list.
+
+    `offset` (s) is added to the times of the second, `facing` is L in m of x = L − x′. Raises JoinError.
+    """
+    one, two = project.entry(first), project.entry(second)
+    trial = joined(one.trial, two.trial, offset.si, facing)
+    project = trial_removed(project, second).project.with_entry(replace(one, trial=trial, spans=suggest_spans(trial)))
+    if offset.u > 0.0:
+        for body in trial.bodies[len(one.trial.bodies) :]:
+            project = project.with_fact(FactId(offset_key(body.name), f"trial {first}"), offset)
+    return Edit(f"Join “{two.trial.name}” to “{one.trial.name}”", project)
+
+
+def stretch_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
+    """Correct the scale of pixels, or the time base, of a whole series; spans stay at the samples they were at.
+
+    Samples are kept as read; only what they are multiplied by changes.
+    """
+    for entry in project.entries_of(series):
+        trial = entry.trial
+        if name == TIME_BASE:
+            ratio = fact.si / trial.time_base
+            spans = Spans(replace(s, start=s.start * ratio, stop=s.stop * ratio) for s in entry.spans)
+            project = project.with_entry(replace(entry, trial=replace(trial, time_base=fact.si), spans=spans))
+        elif name == SCALE:
+            bodies = tuple(replace(b, channels=tuple(_scaled(c, fact.si) for c in b.channels)) for b in trial.bodies)
+            project = project.with_entry(replace(entry, trial=replace(trial, bodies=bodies)))
+    return Edit(f"Set {name}", project.with_fact(FactId(name, f"series {series}"), fact))
+
+
+def _scaled(channel: Channel, scale: float) -> Channel:
+    if channel.unit.symbol != PIXEL:
+        return channel
+    return replace(channel, unit=replace(channel.unit, factor=scale))

@@ -67,16 +67,17 @@ def _saved_channel(channel: Channel) -> SavedChannel:
     unit = channel.unit
     factor = unit.factor if unit.symbol == PIXEL else None
     return SavedChannel(
-        axis=channel.axis, column=channel.column, unit=unit.symbol, factor=factor, sign=-1 if channel.sign < 0 else 1
+        axis=channel.axis,
+        column=channel.column,
+        unit=unit.symbol,
+        factor=factor,
+        sign=-1 if channel.sign < 0 else 1,
+        shift=channel.shift,
     )
 
 
-def _saved_trial(entry: Entry) -> SavedTrial:
-    trial, origin = entry.trial, entry.trial.provenance
-    bodies = [
-        SavedBody(name=b.name, channels=[_saved_channel(c) for c in (*b.channels, *b.sensors)]) for b in trial.bodies
-    ]
-    source = SavedSource(
+def _saved_source(origin: Provenance) -> SavedSource:
+    return SavedSource(
         file=origin.file,
         sha256=origin.sha256,
         size=origin.size,
@@ -85,7 +86,16 @@ def _saved_trial(entry: Entry) -> SavedTrial:
         unusable=list(origin.unusable),
         recipe=json.loads(origin.recipe) if origin.recipe else None,
         part=origin.part,
+        others=[_saved_source(other) for other in origin.others],
     )
+
+
+def _saved_trial(entry: Entry) -> SavedTrial:
+    trial, origin = entry.trial, entry.trial.provenance
+    bodies = [
+        SavedBody(name=b.name, channels=[_saved_channel(c) for c in (*b.channels, *b.sensors)]) for b in trial.bodies
+    ]
+    source = _saved_source(origin)
     spans = [SavedSpan(name=s.name, kind=s.kind, start=s.start, stop=s.stop) for s in entry.spans]
     return SavedTrial(
         id=trial.id,
@@ -164,9 +174,9 @@ def encode(project: Project) -> dict[str, bytes]:
     }
     for entry in project.entries:
         pieces[f"data/{entry.trial.id}.csv"] = table_of(entry.trial)
-        origin = entry.trial.provenance
-        if origin.content is not None:
-            pieces[f"sources/{origin.sha256}"] = origin.content
+        for origin in (entry.trial.provenance, *entry.trial.provenance.others):
+            if origin.content is not None:
+                pieces[f"sources/{origin.sha256}"] = origin.content
     return pieces
 
 
@@ -222,10 +232,6 @@ def _entry(file: str, saved: SavedTrial, piece: Callable[[str], bytes], hashes: 
     table = piece(saved.data)
     if hashes.get(saved.data) != f"sha256:{hashlib.sha256(table).hexdigest()}":
         raise ProjectFileError(file, f"the samples of “{saved.name}” were changed or damaged; the file was not opened.")
-    origin = saved.source
-    content = piece(origin.path) if origin.path else None
-    if content is not None and hashlib.sha256(content).hexdigest() != origin.sha256:
-        raise ProjectFileError(file, f"the original of “{saved.name}” was changed or damaged; the file was not opened.")
     rows = list(csv.reader(io.StringIO(table.decode())))[1:]
     columns = np.array([[float(v) if v else np.nan for v in row] for row in rows], dtype=np.float64).T
     bodies, place = [], 1
@@ -234,15 +240,24 @@ def _entry(file: str, saved: SavedTrial, piece: Callable[[str], bytes], hashes: 
         for c in body.channels:
             unit = unit_of(KIND_OF_AXIS[c.axis], c.unit)
             unit = Unit(unit.symbol, unit.kind, c.factor) if c.factor else unit
-            channels.append(Channel(c.axis, c.column, unit, columns[place], float(c.sign)))
+            channels.append(Channel(c.axis, c.column, unit, columns[place], float(c.sign), c.shift))
             place += 1
         positions = tuple(c for c in channels if c.unit.kind == "length")
         bodies.append(Body(body.name, positions, tuple(c for c in channels if c.unit.kind != "length")))
-    provenance = Provenance(
-        origin.file, origin.sha256, origin.size, content, tuple(origin.understood), tuple(origin.unusable),
-        json.dumps(origin.recipe, ensure_ascii=False) if origin.recipe else "", origin.part,
-    )  # fmt: skip
+    provenance = _provenance(file, saved.name, saved.source, piece)
     unit = unit_of("time", saved.time_unit)
     trial = Trial(saved.id, saved.name, saved.time_column, unit, columns[0], tuple(bodies), provenance, saved.time_base)
     _tables[trial] = table
     return Entry(trial, saved.series, Spans(Span(s.name, s.kind, s.start, s.stop) for s in saved.spans))
+
+
+def _provenance(file: str, trial: str, saved: SavedSource, piece: Callable[[str], bytes]) -> Provenance:
+    content = piece(saved.path) if saved.path else None
+    if content is not None and hashlib.sha256(content).hexdigest() != saved.sha256:
+        raise ProjectFileError(file, f"the original of “{trial}” was changed or damaged; the file was not opened.")
+    recipe = json.dumps(saved.recipe, ensure_ascii=False) if saved.recipe else ""
+    others = tuple(_provenance(file, trial, other, piece) for other in saved.others)
+    return Provenance(
+        saved.file, saved.sha256, saved.size, content, tuple(saved.understood), tuple(saved.unusable), recipe, saved.part,
+        others,
+    )  # fmt: skip

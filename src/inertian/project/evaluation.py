@@ -148,11 +148,12 @@ class Evaluator:
         given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
         e = project.fact(RESTITUTION, entry) if given else None
         masses, stretches = project.masses(entry), project.stretches(entry)
+        offsets = project.clock_offsets(entry)
 
         def compute() -> CollisionReadings:
-            return _read(entry, series, masses, e, stretches)
+            return _read(entry, series, masses, e, stretches, offsets)
 
-        key = ("readings", trial, entry.spans, tuple(masses.items()), e, tuple(stretches.items()))
+        key = ("readings", trial, entry.spans, tuple(masses.items()), e, *stretches.items(), *offsets.items())
         return self._result(key, series, compute)
 
     def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
@@ -188,6 +189,7 @@ def _read(
     masses: Mapping[str, tuple[FactId, Fact]],
     e: tuple[FactId, Fact] | None,
     stretches: Mapping[str, tuple[FactId, Fact]],
+    offsets: Mapping[str, tuple[FactId, Fact]],
 ) -> CollisionReadings:
     """Read one collision off the fits of its series. Raises InertianError with what is missing."""
     trial, spans = entry.trial, entry.spans
@@ -201,5 +203,5 @@ def _read(
         )
     before, after = series.before[trial.id], series.after[trial.id]
     return read_collision(
-        trial, spans.contact, before, after, masses, series.noise_of(trial.id), series.glide, e, stretches
+        trial, spans.contact, before, after, masses, series.noise_of(trial.id), series.glide, e, stretches, offsets
     )

@@ -8,7 +8,7 @@ from inertian.motion.contact import suggest_spans
 from inertian.motion.freemotion import FreeMotion
 from inertian.motion.spans import Spans
 from inertian.motion.trials import Trial
-from inertian.physics.collisions import SCALE, TIME_BASE, mass_key
+from inertian.physics.collisions import SCALE, TIME_BASE, mass_key, offset_key
 from inertian.physics.verdicts import Expectation
 from inertian.quantities.facts import Fact, FactId
 from inertian.quantities.units import PIXEL
@@ -98,6 +98,11 @@ class Project:
         named = {name: self.fact(name, entry) for name in (SCALE, TIME_BASE)}
         in_pixels = any(c.unit.symbol == PIXEL for b in entry.trial.bodies for c in b.channels)
         return {name: fact for name, fact in named.items() if fact is not None and (name == TIME_BASE or in_pixels)}
+
+    def clock_offsets(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
+        """Return the clock offsets of a trial's bodies that another recorder followed, by body."""
+        found = {b.name: self.fact(offset_key(b.name), entry) for b in entry.trial.followed}
+        return {body: fact for body, fact in found.items() if fact is not None}
 
     def with_entry(self, new: Entry) -> "Project":
         """Return this project with the entry of the same trial exchanged."""

@@ -46,6 +46,7 @@ class SavedChannel(_Strict):
     unit: str
     factor: FiniteFloat | None = None  # SI per unit, where the unit alone does not tell: pixels
     sign: Literal[-1, 1] = 1
+    shift: FiniteFloat = 0.0
 
 
 class SavedBody(_Strict):
@@ -66,6 +67,7 @@ class SavedSource(_Strict):
     unusable: list[tuple[int, str, str]]
     recipe: dict[str, Any] | None = None
     part: int = Field(default=0, ge=0)
+    others: list["SavedSource"] = []
 
 
 class SavedTrial(_Strict):
