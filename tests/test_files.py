@@ -134,13 +134,18 @@ def test_a_large_clean_table_is_read_in_bulk_to_the_same_values(monkeypatch):
     monkeypatch.setattr(bulk.BulkTable, "fill", lambda *a: calls.append(1) or honest(*a))
     fast = read_bytes("run.csv", content).trials[0]
     assert calls
-    for odd, count in ((b"0,5000x", 19_999), (b"", 20_000), (b"nan", 20_000)):  # each makes a guard say no
+    for odd, count, by_bulk in ((b"0,5000x", 19_999, False), (b"nan", 20_000, False), (b"", 20_000, True)):
         calls.clear()
         lines = content.split(b"\n")
         lines[9000] = lines[9000].split(b";")[0] + b";" + odd
-        careful = read_bytes("run.csv", b"\n".join(lines)).trials[0]
-        assert not calls
-        assert len(careful.time.values) == count
+        other = read_bytes("run.csv", b"\n".join(lines)).trials[0]
+        assert bool(calls) == by_bulk
+        assert len(other.time.values) == count
+        assert np.isfinite(other.bodies[0].channels[0].si).sum() == 19_999
+    lines[9000] = b"battery low"
+    told = read_bytes("run.csv", b"\n".join(lines)).trials[0]
+    assert [(u.line, u.text) for u in told.unusable] == [(9001, "battery low")]
+    np.testing.assert_array_equal(told.time.seconds, np.delete(t, 8998))
     np.testing.assert_array_equal(fast.time.seconds, t)
     np.testing.assert_array_equal(fast.bodies[0].channels[0].si, x)
 
@@ -153,6 +158,7 @@ def zipped(members):
     return out.getvalue()
 
 
+FAR = '<c r="XFD1048576"><v>1</v></c>'
 TABLE = "time (s),heavy (m)\n" + "".join(f"{k / 10},{k * 0.16:.2f}\n" for k in range(9))
 
 
@@ -164,9 +170,8 @@ def test_traps_are_refused_within_their_bounds():
         ("deep.json", b"[" * 100_000, Code.UNSAFE_CONTENT),
         ("entities.xlsx", zipped({"[Content_Types].xml": "<x/>", "xl/worksheets/sheet1.xml": "<!DOCTYPE a><a/>"}),
          Code.UNSAFE_CONTENT),
-        ("far.xlsx", zipped({"[Content_Types].xml": "<x/>", "xl/worksheets/sheet1.xml": '<c r="XFD1048576"><v>1</v></c>'}),
-         Code.TOO_LARGE),
-        ("links.zip", zipped({"/etc/passwd": TABLE, "..\\x.csv": TABLE}), Code.UNSAFE_ENTRY),
+        ("far.xlsx", zipped({"[Content_Types].xml": "<x/>", "xl/worksheets/sheet1.xml": FAR}), Code.TOO_LARGE),
+        ("links.zip", zipped({"/absolute.csv": TABLE, "..\\x.csv": TABLE}), Code.UNSAFE_ENTRY),
         ("field.csv", b"time (s),x (m)\n" + b"9" * 3_000_000, Code.NO_TABLE),
     ):  # fmt: skip
         reading = read_bytes(name, content)

@@ -5,8 +5,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from conftest import recording
 
+from conftest import recording
 from inertian.files.door import read_bytes
 from inertian.files.recipes import Recipe, Stated
 from inertian.files.recordings import trials_of

@@ -155,7 +155,7 @@ class FileView(QPlainTextEdit):
 
     def _learn(self, reading: "FileReading", table: "TableView | None") -> None:
         bodies = list(dict.fromkeys(b.name for t in reading.trials for b in t.bodies))
-        names = {old: new for old, new in (reading.recipe.names if reading.recipe else ())}
+        names = dict(reading.recipe.names) if reading.recipe else {}
         self.colours, self.left_out = {}, set()
         for view in table.columns if table else ():
             body = names.get(view.body, view.body)

@@ -202,9 +202,8 @@ class Margin(QScrollArea):
             for o in origins
         ]
         self.source.setText("\n".join(said))
-        self.source.setToolTip(
-            "\n".join(words.SOURCE_TIP.format(file=o.file, size=o.size, digest=o.sha256) for o in origins)
-        )
+        lines = [line.format(file=o.file, size=o.size, digest=o.sha256) for o in origins for line in words.SOURCE_TIP]
+        self.source.setToolTip("\n".join(lines))
 
     def _build_motion(self, entry: Entry, column: QVBoxLayout) -> None:
         column.addSpacing(4)

@@ -1,4 +1,4 @@
-"""Receiving recordings: from files, the clipboard or the keyboard onto the intake desk, and from there into the project."""
+"""Receiving recordings: from files, clipboard or keyboard onto the intake desk, and from there into the project."""
 
 from collections.abc import Callable
 from dataclasses import replace

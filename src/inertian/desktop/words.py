@@ -219,4 +219,4 @@ JOIN_BUTTON = "Join"
 JOIN_ALONE = "There is no other trial to join. Bring in the other recording first."
 JOINED_CANNOT = "“{name}” was joined from several files, so it cannot be read again as one. Undo the joining first."
 NO_POSITIONS = "No positions were recorded in this trial: what its sensors measured is shown on the bench."
-SOURCE_TIP = "{file}\n{size} bytes\nSHA-256 {digest}"
+SOURCE_TIP = ("{file}", "{size} bytes", "SHA-256 {digest}")

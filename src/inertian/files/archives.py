@@ -46,7 +46,7 @@ def gunzip(file: str, content: bytes) -> tuple[bytes, list[Finding]]:
 def refuse_bomb(file: str, unpacked: int, packed: int) -> None:
     """Raise UnreadableFileError if so much unpacked from so little, or simply so much, is no recording."""
     if unpacked > limits.UNPACKED or (unpacked > limits.FREE_UNPACKED and unpacked > limits.RATIO * max(packed, 1)):
-        why = f"it unpacks to over {unpacked // limits.MB} MB and was not read further. Unpack it yourself, if you trust it."
+        why = f"it unpacks to over {unpacked // limits.MB} MB and was not read. Unpack it yourself if you trust it."
         raise UnreadableFileError(file, Code.TOO_LARGE, why)
 
 

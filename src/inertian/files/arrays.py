@@ -42,7 +42,10 @@ def grids_of_npy(file: str, content: bytes) -> list[Grid]:
 
 
 def grids_of_npz(file: str, content: bytes) -> list[Grid]:
-    """Return the arrays of an npz file: those of one length as columns, others as tables. Raises UnreadableFileError."""
+    """Return the arrays of an npz file: those of one length as columns, others as tables.
+
+    Raises UnreadableFileError.
+    """
     columns: dict[str, np.ndarray] = {}
     grids = []
     with open_zip(file, content) as archive:
@@ -115,7 +118,10 @@ def grids_of_parquet(file: str, content: bytes) -> list[Grid]:
 
 
 def grids_of_hdf5(file: str, content: bytes) -> list[Grid]:
-    """Return the tables of an HDF5 file, one per group. Raises UnreadableFileError; links to other files are not followed."""
+    """Return the tables of an HDF5 file, one per group; links to other files are not followed.
+
+    Raises UnreadableFileError.
+    """
     try:
         import h5py
     except ImportError as error:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from inertian.files.clocks import epoch_unit, shifted_integers
+from inertian.files.clocks import epoch_unit, shifted_exactly
 from inertian.files.columns import Column
 from inertian.files.findings import Code, Finding, Question, Topic, Unusable, shown_line
 from inertian.files.roles import DEFAULT_BODY, Layout
@@ -111,9 +111,10 @@ def assemble(table: Table, columns: Sequence[Column], layout: Layout, rates: Rat
 def _time_of(column: Column | None, role: Role, n: int, rates: Rates, made: Assembled) -> TimeReading:
     if column is None:
         text = "No column of times was found. Say how many samples there are in a second."
-        made.findings.append(Finding(Code.NO_TIME_COLUMN, "There is no column of times; rows are only counted."))
-        made.questions.append(Question(Topic.TIME, text))
         rate = rates.frame_rate
+        made.findings.append(Finding(Code.NO_TIME_COLUMN, "There is no column of times; rows are only counted."))
+        if rate is None:
+            made.questions.append(Question(Topic.TIME, text))
         unit = Unit(ROW, "time", 1.0 / rate if rate else 1.0)
         return TimeReading(None, unit, np.arange(n, dtype=float))
     if column.moments is not None:
@@ -130,7 +131,7 @@ def _time_of(column: Column | None, role: Role, n: int, rates: Rates, made: Asse
     known = unit_of("time", given).symbol if given else None
     epoch = epoch_unit(column.values, known)
     if epoch is not None:
-        shifted = shifted_integers(column.cells) if column.cells is not None else column.shifted
+        shifted = shifted_exactly(column.cells) if column.cells is not None else column.shifted
         first = column.values[np.isfinite(column.values)][0]
         return TimeReading(column.label, unit_of("time", epoch), column.values - first if shifted is None else shifted)
     if not given:
@@ -167,11 +168,14 @@ def _say_missing_units(layout: Layout, made: Assembled) -> None:
 def _usable_rows(table: Table, layout: Layout, time: TimeReading, made: Assembled) -> tuple[Rows, list[Unusable]]:
     """Which rows have a time and are not spoilt, and the lines that are listed as unusable, each with the reason."""
     n = len(table.lines)
+    uses = [u.column for u in layout.uses]
+    whole = [*uses, *([layout.time] if layout.time else []), *layout.clocks.values()]
+    if not any(c.missing or c.bad for c in whole):
+        return np.arange(n), []
     keep = np.isfinite(time.values)
     unusable: list[Unusable] = []
-    uses = [u.column for u in layout.uses]
     spoilt: dict[int, list[str]] = {}
-    for c in [*uses, *([layout.time] if layout.time else []), *layout.clocks.values()]:
+    for c in whole:
         for row in c.bad:
             spoilt.setdefault(row, []).append(
                 f"{c.label}: “{shown_line(c.cells[row] if c.cells else '')}” is no number"
@@ -255,9 +259,9 @@ def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
     """
     if times.size < 4:
         return []
-    steps = np.diff(times)
-    if steps.min() >= 0:
+    if bool(np.all(times[1:] >= times[:-1])):
         return []
+    steps = np.diff(times)
     falls = np.flatnonzero(steps < 0) + 1
     rises = steps[steps > 0]
     if not falls.size or not rises.size or falls.size > 0.25 * times.size:
@@ -328,14 +332,14 @@ def _filled(rows: Rows, times: Array, channels: Sequence[ChannelReading]) -> Row
 
 def in_order(rows: Rows, times: Array) -> Rows:
     """Return rows in the order of their times; equal times keep the order of the file."""
-    own = times[rows]
-    if own.size < 2 or np.diff(own).min() >= 0:
+    own = times if len(rows) == len(times) and len(rows) and rows[0] == 0 else times[rows]
+    if own.size < 2 or bool(np.all(own[1:] >= own[:-1])):
         return rows
     return np.asarray(rows[np.argsort(own, kind="stable")])
 
 
 def _taken(channels: Sequence[ChannelReading], rows: Rows) -> tuple[ChannelReading, ...]:
-    if all(len(rows) == len(c.values) for c in channels) and np.diff(rows).min(initial=1) == 1:
+    if all(len(rows) == len(c.values) for c in channels) and bool(np.all(rows[1:] > rows[:-1])):
         return tuple(channels)  # all of them, in order
     return tuple(replace(c, values=c.values[rows]) for c in channels)
 

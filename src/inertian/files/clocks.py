@@ -4,6 +4,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from decimal import Decimal
 
 import numpy as np
 
@@ -17,6 +18,7 @@ _DATE = re.compile(
     r"(?:[T\s,;]+(?P<clock>\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d{1,9})?)?)\s*(?P<half>[AaPp][Mm])?)?"
     r"\s*(?P<zone>Z|UTC|[+-]\d{2}:?\d{2})?$"
 )
+_PLAIN_NUMBER = re.compile(r"[+-]?\d+(?:\.\d*)?$")
 _EPOCH = {"s": (8e8, 4e9), "ms": (8e11, 4e12), "µs": (8e14, 4e15), "ns": (8e17, 4e18)}  # 1995 to 2096
 
 
@@ -113,18 +115,18 @@ def epoch_unit(values: Array, unit: str | None) -> str | None:
     return fitting[0] if fitting and unit in (None, fitting[0]) else None
 
 
-def shifted_integers(cells: Sequence[str]) -> Array | None:
-    """Return large whole numbers less the first of them, shifted as integers so that no digit is lost; NaN where blank.
+def shifted_exactly(cells: Sequence[str]) -> Array | None:
+    """Return large numbers less the first of them, shifted before they become floats so that no digit is lost.
 
-    None if a filled cell is no whole number of fewer than 25 digits.
+    NaN where blank; None if a filled cell is no plain decimal number of fewer than 40 characters.
     """
-    whole: list[int | None] = []
+    whole: list[Decimal | None] = []
     for cell in cells:
-        bare = cell.strip()
+        bare = cell.strip().replace(",", ".")
         if not bare:
             whole.append(None)
-        elif len(bare) < 25 and bare.isascii() and bare.lstrip("+-").isdigit():
-            whole.append(int(bare))
+        elif len(bare) < 40 and _PLAIN_NUMBER.match(bare):
+            whole.append(Decimal(bare))
         else:
             return None
     first = next((w for w in whole if w is not None), None)

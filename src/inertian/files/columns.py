@@ -13,8 +13,10 @@ from inertian.files.titles import Title, read_title
 from inertian.quantities.estimates import Array
 from inertian.quantities.units import kind_of, unit_of
 
-_SENTINELS = frozenset((-99.0, -999.0, -9999.0, -99999.0, 999.0, 9999.0, 99999.0, 999999.0, -999.9, -999.99, -9999.9, 999.9,
-              999.99, 9999.9, 9999.99, 32767.0, -32768.0, 65535.0, -1e30, 1e30, 9.9e37, -9.9e37, 1e20, -1e20))  # fmt: skip
+_SENTINELS = frozenset((
+    -99.0, -999.0, -9999.0, -99999.0, 999.0, 9999.0, 99999.0, 999999.0, -999.9, -999.99, -9999.9, 999.9, 999.99, 9999.9,
+    9999.99, 32767.0, -32768.0, 65535.0, -1e30, 1e30, 9.9e37, -9.9e37, 1e20, -1e20,
+))  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)

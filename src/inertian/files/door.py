@@ -68,8 +68,8 @@ def read_bytes(file: str, content: bytes, recipe: Recipe | None = None, beside: 
 
 
 _NOTHING = (
-    "this is text, but no table of numbers was found in it. A recording has a column of times and a column of positions, "
-    "with at least two rows."
+    "this is text, but no table of numbers was found in it. A recording has a column of times and a column of "
+    "positions, with at least two rows."
 )
 
 
@@ -112,7 +112,7 @@ class _Reader:
             return replace(fast, findings=(*findings, *fast.findings))
         text = decode(name, content, self._recipe.encoding if self._recipe else None)
         if len(text.lines) > limits.CAREFUL_LINES:
-            why = f"it has {len(text.lines)} lines with flaws in them, more than can be looked at one by one. Cut it into parts."
+            why = f"its {len(text.lines)} lines have flaws, too many to be looked at one by one. Cut it into parts."
             raise UnreadableFileError(name, Code.TOO_LARGE, why)
         grid = text_grid(text, self._recipe)
         reading = understand(grid, self._recipe)

@@ -54,8 +54,10 @@ def time_flaws(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
         times = np.unique(times)
         steps = np.diff(times)
     if steps.size >= 5:
-        usual = float(np.median(steps))
         longest = float(steps.max())
+        if longest <= 2.0 * float(times[-1] - times[0]) / steps.size:
+            return found  # no step is much longer than the mean one
+        usual = float(np.median(steps))
         if longest > _GAP * usual and longest > 3.0 * float(np.quantile(steps, 0.8)):
             gaps = np.flatnonzero(steps > max(_GAP * usual, 3.0 * float(np.quantile(steps, 0.8))))
             if gaps.size <= 0.2 * steps.size:
@@ -73,9 +75,10 @@ def channel_flaws(trial: TrialReading) -> list[Finding]:
             good = finite(channel.values)
             if good.size >= 4 and np.ptp(good) == 0.0:
                 found.append(Finding(Code.CONSTANT, f"{name} never changes: was the sensor connected?"))
-            elif saturated(channel):
-                limit = _extreme(good)
-                said = f"{name} stays exactly at {limit:g} {channel.unit.symbol} for several samples, as a sensor at its end does."
+            elif (limit := saturated_at(channel)) is not None:
+                said = (
+                    f"{name} stays exactly at {limit:g} {channel.unit.symbol} for a while, as a sensor at its end does."
+                )
                 found.append(Finding(Code.SATURATED, said))
     return found
 
@@ -90,24 +93,19 @@ def _stays(x: Array, extreme: float) -> bool:
     return at.size >= 3 and extreme != 0.0 and bool(np.any(at[2:] - at[:-2] == 2))
 
 
-def _extreme(values: Array) -> float:
-    high, low = float(values.max()), float(values.min())
-    return high if (values == high).sum() >= (values == low).sum() else low
+def saturated_at(channel: ChannelReading) -> float | None:
+    """Return the value at which a channel is cut off, or None if it is not.
 
-
-def saturated(channel: ChannelReading) -> bool:
-    """Whether a channel is cut off: it comes to an extreme value at a run, stays exactly there, and leaves at a run.
-
-    A body that rests, and a coarse turning point, do not look like that: they come to their place slowly, or begin or
-    end there.
+    A sensor at its end comes to an extreme value at a run, stays exactly there, and leaves at a run. A body that rests,
+    and a coarse turning point, do not look like that: they come to their place slowly, or begin or end there.
     """
     x = finite(channel.values)
     if x.size < 10 or not any(_stays(x, e) for e in (float(x.max()), float(x.min()))):
-        return False
+        return None
     steps = np.abs(np.diff(x))
     moving = steps[steps > 0]
     if not moving.size or float((steps == 0).mean()) > 0.6:
-        return False
+        return None
     for extreme in (float(x.max()), float(x.min())):
         at = x == extreme
         if at.sum() < 3 or at[0] or at[-1] or extreme == 0.0:
@@ -118,5 +116,5 @@ def saturated(channel: ChannelReading) -> bool:
             inside = steps[start], steps[stop]
             fast = 0.25 * float(np.quantile(moving, 0.9)) if channel.axis in "Fa" else 2.0 * float(np.median(moving))
             if length >= 3 and min(inside) > fast:
-                return True
-    return False
+                return extreme
+    return None

@@ -47,6 +47,12 @@ def rising(values: Array) -> bool:
     return good.size >= 2 and float((np.diff(good) > 0).mean()) >= 0.75
 
 
+def never_falls(values: Array) -> bool:
+    """Whether values stay or rise from row to row, as the times of rows for several bodies do."""
+    good = values[np.isfinite(values)]
+    return len(np.unique(good)) >= 2 and bool(np.all(np.diff(good) >= 0))
+
+
 def counts_up(values: Array) -> bool:
     """Whether values are whole numbers that go up by one, as row numbers do; restarts at the first are allowed."""
     good = values[np.isfinite(values)]
@@ -81,23 +87,30 @@ def _find_time(
     if numeric and len(numeric) < len(times):
         times = numeric  # a date or clock beside seconds
     if not times and not any(r is Role.FRAME for r in roles.values()):
-        times = _unnamed_time(usable, roles, headed)
+        times = _unnamed_time(columns, usable, roles, headed)
     if not times:
         frames = [c for c in usable if roles[c.place] is Role.FRAME and c.numeric]
         if frames:
             times, layout.time_is = frames[:1], Role.FRAME
     for c in times:
         roles[c.place] = Role.TIME
+    if not times:  # a, v and f without units in a table without time are letters, not quantities
+        for c in columns:
+            if roles[c.place] in _LETTER and not c.title.unit and len(c.title.name) == 1 and c.place not in chosen:
+                roles[c.place] = Role.UNKNOWN
     return times
 
 
-def _unnamed_time(columns: Sequence[Column], roles: dict[int, Role], headed: bool) -> list[Column]:
+def _unnamed_time(
+    everything: Sequence[Column], columns: Sequence[Column], roles: dict[int, Role], headed: bool
+) -> list[Column]:
     """Time without a title: the first column that rises, unless it only counts rows and the next one rises too."""
     free = [c for c in columns if roles[c.place] is Role.UNKNOWN and not c.title.unit and c.numeric]
     if headed:
         free = [c for c in free if not c.title.name or (c is columns[0] and evenly_spaced(c.values))][:1]
     free = free[:2]
-    if not free or not rising(free[0].values):
+    labelled = not headed and any(not c.numeric and c.cells and any(map(str.strip, c.cells)) for c in everything)
+    if not free or not (rising(free[0].values) or (labelled and never_falls(free[0].values))):
         return []
     if not counts_up(free[0].values):
         return free[:1]
@@ -125,7 +138,7 @@ def _find_labels(columns: Sequence[Column], roles: dict[int, Role], layout: Layo
         text = not c.numeric and c.moments is None
         few = 1 <= len(labels) <= _FEW_LABELS and len(labels) <= 0.5 * len(c.cells)
         whole = text or bool(np.all(c.values[np.isfinite(c.values)] % 1 == 0))
-        if role is Role.INDEX and repeated and few and len(labels) > 1 and not counts_up(c.values):
+        if role is Role.INDEX and repeated and few and len(labels) > 1 and _tells_apart(c.values, times[0].values):
             role = Role.BODY
         if role is Role.TRIAL and few and whole and layout.trial is None:
             layout.trial = c
@@ -138,6 +151,12 @@ def _find_labels(columns: Sequence[Column], roles: dict[int, Role], layout: Layo
         elif text:
             role = Role.REMARK
         roles[c.place] = role
+
+
+def _tells_apart(labels: Array, times: Array) -> bool:
+    """Whether every label has each time only once, as bodies do, and row numbers of several trials do not."""
+    pairs = np.column_stack([labels, times])
+    return len(np.unique(pairs, axis=0)) == len(pairs) and len(np.unique(labels)) < len(np.unique(times))
 
 
 _REASONS = {

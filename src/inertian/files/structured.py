@@ -102,9 +102,9 @@ def _columns_in(value: Mapping[str, Any], units: dict[str, str]) -> dict[str, li
             if values is not None and isinstance(part.get("unit", part.get("units", "")), str):
                 units.setdefault(key, part.get("unit") or part.get("units") or "")
                 part = values
-        if isinstance(part, list) and len(part) >= 2 and all(map(_scalar, part)):
-            if key.casefold() not in (*_TITLE_KEYS, "tags"):
-                columns[key] = part
+        plain = isinstance(part, list) and len(part) >= 2 and all(map(_scalar, part))
+        if plain and key.casefold() not in (*_TITLE_KEYS, "tags"):
+            columns[key] = part
     return columns
 
 

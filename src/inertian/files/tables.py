@@ -46,7 +46,7 @@ def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[
     between: list[Record] = []
     for place, (record, is_row) in enumerate(zip(records, data, strict=True)):
         if (is_row and (rows or blocks or not _is_number_title(records, data, place, width))) or (
-            rows and _is_spoilt_row(record, width, delimiter)
+            rows and is_spoilt_row(record, width, delimiter)
         ):
             rows.append(record)
         elif not rows:
@@ -82,7 +82,7 @@ def _is_number_title(records: Sequence[Record], data: Sequence[bool], place: int
     return len(_trimmed(records[place].cells)) < width
 
 
-def _is_spoilt_row(record: Record, width: int, delimiter: str) -> bool:
+def is_spoilt_row(record: Record, width: int, delimiter: str) -> bool:
     """Whether a line among rows is one of them with a cell spoilt: as many cells, and some of them numbers."""
     cells = record.cells
     if record.comment or delimiter == WHITESPACE or len(cells) != width or width < 2:
@@ -129,34 +129,44 @@ def _fit_header(cells: Sequence[str], width: int, delimiter: str) -> tuple[str, 
         if len(cells) > width and not any(c.strip() for c in cells[width:]):
             return tuple(cells[:width])
         return None
+    for join in (_with_brackets, _with_units_in_words, _with_axes):
+        if len(cells) != width:
+            cells = join(cells)
+    return tuple(cells) if len(cells) == width else None
+
+
+def _with_brackets(cells: Sequence[str]) -> list[str]:
+    """Words of aligned titles put together with the bracket or slash behind them: "heavy", "(m)"."""
     joined: list[str] = []
     for cell in cells:
-        if (joined and (cell.startswith(("(", "[", "{", "<", "/")) or joined[-1].endswith("/"))) or (
-            joined and ("(" in joined[-1]) != (")" in joined[-1])
-        ):
+        open_end = bool(joined) and (joined[-1].endswith("/") or ("(" in joined[-1]) != (")" in joined[-1]))
+        if joined and (open_end or cell.startswith(("(", "[", "{", "<", "/"))):
             joined[-1] += f" {cell}"
         else:
             joined.append(cell)
-    if len(joined) == width:
-        return tuple(joined)
-    worded: list[str] = []
+    return joined
+
+
+def _with_units_in_words(cells: Sequence[str]) -> list[str]:
+    """The same for "time", "in", "s"."""
+    joined: list[str] = []
     place = 0
-    while place < len(joined):
-        if place + 2 < len(joined) and joined[place + 1] == "in" and kind_of(joined[place + 2]):
-            worded.append(" ".join(joined[place : place + 3]))
-            place += 3
+    while place < len(cells):
+        wide = place + 2 < len(cells) and cells[place + 1] == "in" and kind_of(cells[place + 2])
+        joined.append(" ".join(cells[place : place + 3]) if wide else cells[place])
+        place += 3 if wide else 1
+    return joined
+
+
+def _with_axes(cells: Sequence[str]) -> list[str]:
+    """The same for a body and its axis: "heavy", "x"."""
+    joined: list[str] = []
+    for cell in cells:
+        if joined and cell.split()[0].casefold() in ("x", "y", "z", "position", "time") and joined[-1].isalnum():
+            joined[-1] += f" {cell}"
         else:
-            worded.append(joined[place])
-            place += 1
-    if len(worded) == width:
-        return tuple(worded)
-    by_axis: list[str] = []
-    for cell in worded:  # "heavy x", "light y"
-        if by_axis and cell.split()[0].casefold() in ("x", "y", "z", "position", "time") and by_axis[-1].isalnum():
-            by_axis[-1] += f" {cell}"
-        else:
-            by_axis.append(cell)
-    return tuple(by_axis) if len(by_axis) == width else None
+            joined.append(cell)
+    return joined
 
 
 def _is_units_row(cells: Sequence[str]) -> bool:
@@ -170,7 +180,7 @@ def _is_units_row(cells: Sequence[str]) -> bool:
         and any(kind_of(c) in kinds for c in bare)
         and sum(known) >= 0.6 * len(known)
         and all(len(c) < 12 for c in bare)
-        and not any(c in ("x", "y", "v", "a") for c in bare)
+        and not any(c in ("x", "y", "v", "a", "t") for c in bare)
     )
 
 
@@ -238,9 +248,10 @@ def _two_rows(lower: tuple[str, ...], upper: Record | None, width: int) -> tuple
     cells = (*cells[:width], *[""] * (width - len(cells)))
     filled = [c for c in cells if c]
     names = [split_unit(c)[0].casefold() for c in lower if c.strip()]
-    if len(filled) < 1 or any(map(looks_numeric, filled)) or len(upper.cells) < 2 or len(set(names)) == len(names):
-        if not (len(filled) == width and all(_is_axis(c) for c in lower[1:] if c.strip()) and len(names) == width):
-            return None
+    told_apart = not filled or any(map(looks_numeric, filled)) or len(upper.cells) < 2 or len(set(names)) == len(names)
+    axes = len(filled) == len(names) == width and all(_is_axis(c) for c in lower[1:])
+    if told_apart and not axes:
+        return None
     joined, group = [], ""
     for top, bottom in zip(cells, lower, strict=True):
         role = read_title(bottom).role
@@ -269,7 +280,7 @@ def _table(block: tuple[list[Record], list[Record], list[Record]], delimiter: st
     ]  # fmt: skip
     findings = []
     if unusable:
-        findings.append(_skipped(unusable))
+        findings.append(skipped(unusable))
     rows, cut = _without_cut_off(rows, width, ended)
     if cut is not None:
         unusable.append(cut)
@@ -307,7 +318,8 @@ def _any_between(sorted_lines: Sequence[int], low: int, high: int) -> bool:
     return place < len(sorted_lines) and sorted_lines[place] < high
 
 
-def _skipped(unusable: Sequence[Unusable]) -> Finding:
+def skipped(unusable: Sequence[Unusable]) -> Finding:
+    """Return the finding that lists lines which are no rows."""
     count = len(unusable)
     said = (
         f"{count} {'line' if count == 1 else 'lines'} between the rows could not be used, first “{unusable[0].text}”."

@@ -26,37 +26,56 @@ class Role(StrEnum):
 
 
 _WORDS: dict[Role, str] = {
-    Role.TIME: "t time times zeit temps tiempo tempo tijd tid czas cas aika timp vreme vrijeme ido xronos χρονος время "
-    "час 时间 時間 시간 zaman timestamp timestamps zeitstempel zeitpunkt horodatage datetime uhrzeit heure hora epoch "
-    "elapsed clock utc moment instant laika laikas millis micros",
-    Role.FRAME: "frame frames framenumber frameno frm bild bildnummer image images cuadro fotograma quadro klatka kadr "
-    "beeld billede bildruta snimek",
-    Role.POSITION: "x y z position positions pos place location displacement distance dist coordinate coord coordinates "
-    "ort weg strecke abstand lage koordinate posicion distancia posizione distanza spostamento posicao deslocamento "
-    "polozenie pozycja droga odleglosc poloha draha polozaj asema paikka lage laege plats sted positie plaats afstand "
-    "konum mesafe положение координата путь расстояние 位置 위치 h height hohe hoehe hauteur altura altezza wysokosc "
-    "vyska hoogte korkeus hojde hojd elevation r s d range abscisse ordonnee",
-    Role.VELOCITY: "v vx vy vz velocity velocities speed vel geschwindigkeit tempo_v vitesse velocidad velocita velocidade "
-    "snelheid hastighed hastighet fart predkosc rychlost nopeus brzina hiz скорость 速度 속도",
-    Role.ACCELERATION: "a ax ay az acc accel acceleration accelerations beschleunigung acceleracion aceleracion "
-    "accelerazione aceleracao versnelling acceleratie acceleration przyspieszenie zrychleni kiihtyvyys ubrzanje ivme "
-    "ускорение 加速度",
+    Role.TIME: (
+        "t time times zeit temps tiempo tempo tijd tid czas cas aika timp vreme vrijeme ido xronos χρονος время час "
+        "时间 時間 시간 zaman timestamp timestamps zeitstempel zeitpunkt horodatage datetime uhrzeit heure hora epoch "
+        "elapsed clock utc moment instant laika laikas millis micros"
+    ),
+    Role.FRAME: (
+        "frame frames framenumber frameno frm bild bildnummer image images cuadro fotograma quadro klatka kadr beeld "
+        "billede bildruta snimek"
+    ),
+    Role.POSITION: (
+        "x y z position positions pos place location displacement distance dist coordinate coord coordinates ort weg "
+        "strecke abstand lage koordinate posicion distancia posizione distanza spostamento posicao deslocamento "
+        "polozenie pozycja droga odleglosc poloha draha polozaj asema paikka laege plats sted positie plaats afstand "
+        "konum mesafe положение координата путь расстояние 位置 위치 h height hohe hoehe hauteur altura altezza "
+        "wysokosc vyska hoogte korkeus hojde hojd elevation r s d range abscisse ordonnee"
+    ),
+    Role.VELOCITY: (
+        "v vx vy vz velocity velocities speed vel geschwindigkeit tempo_v vitesse velocidad velocita velocidade "
+        "snelheid hastighed hastighet fart predkosc rychlost nopeus brzina hiz скорость 速度 속도"
+    ),
+    Role.ACCELERATION: (
+        "a ax ay az acc accel acceleration accelerations beschleunigung acceleracion aceleracion accelerazione "
+        "aceleracao versnelling acceleratie przyspieszenie zrychleni kiihtyvyys ubrzanje ivme ускорение 加速度"
+    ),
     Role.FORCE: "f fx fy fz force forces kraft fuerza forza forca kracht sila voima kuvvet сила 力",
-    Role.BODY: "body bodies object obj objekt corps cuerpo corpo objeto korper koerper lichaam cialo teleso kappale label "
-    "track tracker target marker_id who stone_id objectid bodyid name",
-    Role.TRIAL: "trial run versuch essai ensayo prova ensaio proef forsok forsog pokus proba lauf durchgang attempt "
-    "experiment recording shot go session trialno runno",
-    Role.INDEX: "no nr num number idx index row rownumber line sample samples sampleno zeile nummer numero numer n i id "
-    "lp poradi count",
-    Role.REMARK: "remark remarks comment comments note notes bemerkung bemerkungen kommentar remarque remarques "
-    "commentaire observacion observaciones nota notas opmerking uwaga uwagi poznamka status state quality flag flags "
-    "operator valid ok",
-    Role.OTHER: "temperature temp temperatur voltage volt spannung tension current strom humidity pressure druck battery "
-    "energy energie energia power leistung mass masse masa mas momentum impulse impuls impulso work arbeit angle winkel theta "
-    "phi omega confidence score error err fehler sigma uncertainty unsicherheit residual likelihood probability area width "
-    "size intensity brightness raw roh brut brutto rssi adc signal counts ek ep etot ekin epot ke pe p weight gewicht "
-    "light_level lux checksum crc sd stdev std rms u_x u_y u_t ux uy ut dx dy dt delta dv "
-    "absolute magnitude norm betrag resultant resultante abs",
+    Role.BODY: (
+        "body bodies object obj objekt corps cuerpo corpo objeto korper koerper lichaam cialo teleso kappale label "
+        "track tracker target marker_id who stone_id objectid bodyid name"
+    ),
+    Role.TRIAL: (
+        "trial run versuch essai ensayo prova ensaio proef forsok forsog pokus proba lauf durchgang attempt "
+        "experiment recording shot go session trialno runno"
+    ),
+    Role.INDEX: (
+        "no nr num number idx index row rownumber line sample samples sampleno zeile nummer numero numer n i id lp "
+        "poradi count"
+    ),
+    Role.REMARK: (
+        "remark remarks comment comments note notes bemerkung bemerkungen kommentar remarque remarques commentaire "
+        "observacion observaciones nota notas opmerking uwaga uwagi poznamka status state quality flag flags operator "
+        "valid ok"
+    ),
+    Role.OTHER: (
+        "temperature temp temperatur voltage volt spannung tension current strom humidity pressure druck battery "
+        "energy energie energia power leistung mass masse masa mas momentum impulse impuls impulso work arbeit angle "
+        "winkel theta phi omega confidence score error err fehler sigma uncertainty unsicherheit residual likelihood "
+        "probability area width size intensity brightness raw roh brut brutto rssi adc signal counts ek ep etot ekin "
+        "epot ke pe p weight gewicht light_level lux checksum crc sd stdev std rms u_x u_y u_t ux uy ut dx dy dt "
+        "delta dv absolute magnitude norm betrag resultant resultante abs"
+    ),
 }  # fmt: skip
 
 
@@ -251,25 +270,31 @@ def read_title(raw: str, given_unit: str = "") -> Title:
     if not name.strip() and kind_of(unit) is None:
         return Title(raw, "", unit, Role.UNKNOWN, "", "")
     role, used = _role_by_words(roles)
-    if re.fullmatch(r"u_?[xytva]", folded(name)):
+    if re.match(r"(u_?[xytva]$|[σδ±]|d[xyt]$)", folded(name)):
         return Title(raw, name, unit, Role.OTHER, name, "", derived)
     kind = kind_of(unit) if unit else None
-    by_unit = _KIND_ROLE.get(kind or "")
+    if kind == "mass" and unit == "g" and any(r is Role.ACCELERATION for r, _ in roles):
+        role, unit = Role.ACCELERATION, "gₙ"
+    else:
+        role = _role_by_unit(role, unit, kind)
     time_word = any(r is Role.TIME for r, _ in roles)
-    if by_unit is not None and role not in (Role.FRAME,):
-        if by_unit is not Role.TIME or role in (Role.UNKNOWN, Role.TIME, Role.POSITION, Role.INDEX, Role.OTHER):
-            if role is not Role.OTHER or by_unit is Role.FORCE:
-                role = Role.TIME if by_unit is Role.POSITION and role is Role.TIME and not tokens else by_unit
-    elif unit and kind is None and unit not in ("-", "1"):
-        role = Role.OTHER
-    elif kind in ("mass", "angle", "number"):
-        role = Role.OTHER
-        if kind == "mass" and unit == "g" and any(r is Role.ACCELERATION for r, _ in roles):
-            role, unit = Role.ACCELERATION, "gₙ"
     axis, body = _axis_and_body(tokens, role, used)
     if body == " ".join(tokens):
         body = name.strip()  # nothing came off, so it stays as it is written
     return Title(raw, name, unit, role, body, axis, derived, time_word)
+
+
+def _role_by_unit(role: Role, unit: str, kind: str | None) -> Role:
+    """The role that words and unit speak for together; the unit has the last word, but for what is known as other."""
+    said = _KIND_ROLE.get(kind or "")
+    if said is None:
+        other = (unit and kind is None and unit not in ("-", "1")) or kind in ("mass", "angle", "number")
+        return Role.OTHER if other else role
+    if role is Role.FRAME or (role is Role.OTHER and said is not Role.FORCE):
+        return role
+    if said is Role.TIME and role not in (Role.UNKNOWN, Role.TIME, Role.POSITION, Role.INDEX):
+        return role
+    return said
 
 
 _SUBSCRIPTS = str.maketrans({"₁": "1", "₂": "2", "₃": "3", "ₓ": "x", "ᵧ": "y"})
@@ -305,12 +330,14 @@ def _tokens(name: str) -> list[str]:
     return found
 
 
-_STRENGTH = (Role.REMARK, Role.OTHER, Role.FORCE, Role.ACCELERATION, Role.VELOCITY, Role.TIME, Role.FRAME, Role.POSITION,
-             Role.TRIAL, Role.BODY, Role.INDEX)  # fmt: skip
+_STRENGTH = (
+    Role.REMARK, Role.OTHER, Role.FORCE, Role.ACCELERATION, Role.VELOCITY, Role.TIME, Role.FRAME, Role.POSITION,
+    Role.TRIAL, Role.BODY, Role.INDEX,
+)  # fmt: skip
 
 
 def _role_by_words(roles: list[tuple[Role | None, str]]) -> tuple[Role, str]:
-    """The strongest role among the words of a title; single letters and weak words only count where nothing else does."""
+    """The strongest role among the words of a title; single letters only count where nothing else does."""
     words = [(r, t) for r, t in roles if r is not None]
     long = [(r, t) for r, t in words if len(t) > 1]
     if not words:

@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+
 from inertian.files.assembly import Assembled, Rates, TrialReading, assemble
 from inertian.files.bulk import BulkTable
 from inertian.files.clues import Clues, clues_of
@@ -249,7 +251,7 @@ def _order_flaws(layout: Layout, made: Assembled) -> list[Finding]:
         trial = made.trials[0]
         column = layout.time
         assert column is not None
-        values = column.values[~(column.values != column.values)]
+        values = column.values if not column.missing else column.values[np.isfinite(column.values)]
         if len(values) == len(trial.time.values):
             return time_flaws(values * trial.time.unit.factor)
     for trial in made.trials:

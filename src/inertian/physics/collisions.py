@@ -134,9 +134,9 @@ def read_collision(
     """Return positions, velocities and accelerations of every body at both edges of the contact, and the masses.
 
     Everything in SI; see `laws` for the names. Masses that are not known are left out. `stretches` has the scale of all
-    lengths and the time base of all times, where they are facts with a ± of their own; `offsets` by body the offset of a
-    clock of its own. `before` and `after` hold one
-    fit per body. Raises AccountError if the bodies were not followed along the same axes.
+    lengths and the time base of all times, where they are facts with a ± of their own; `offsets` by body the
+    offset of a clock of its own. `before` and `after` hold one fit per body. Raises AccountError if the bodies were not
+    followed along the same axes.
     """
     _require_same_axes(trial)
     named: dict[str, Estimate] = {}
