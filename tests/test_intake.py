@@ -200,3 +200,16 @@ def test_time_bases_and_rates_are_read_and_nonsense_is_refused_in_words():
         with pytest.raises(InertianError):
             read(text)
     assert parse_fact("0.15 ± 0.01 s", "time", S).u > 0
+
+
+def test_a_name_that_looks_like_a_formula_is_data_and_runs_in_no_spreadsheet(tmp_path):
+    import csv
+    import zipfile
+
+    name = '=HYPERLINK("x")'
+    project = with_trials(Project("p"), [recording([0.0, 1.0, 2.0], {name: {"x": [1.0, 2.0, 3.0]}})], "s")
+    save(project, tmp_path / "p.inertian")
+    with zipfile.ZipFile(tmp_path / "p.inertian") as archive:
+        header = next(csv.reader(archive.read("data/made.csv").decode().splitlines()))
+    assert header[1].startswith("'=")
+    assert load(tmp_path / "p.inertian").entries[0].trial.bodies[0].name == name

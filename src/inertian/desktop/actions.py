@@ -102,6 +102,8 @@ class Actions(QObject):
 
     def _intake_menu(self) -> None:
         menu, receiving = self._window.menuBar().addMenu(words.MENU_INTAKE), self._window.receiving
+        self._add(menu, words.BRING_IN_ACTION, "Ctrl+Return", receiving.bring_in)
+        menu.addSeparator()
         self._add(menu, words.PASTE_TABLE, "Ctrl+Shift+V", receiving.paste)
         self._add(menu, words.TYPE_TABLE, "Ctrl+T", receiving.type_table)
         menu.addSeparator()
@@ -143,11 +145,15 @@ class Actions(QObject):
     def _next_pane(self) -> None:
         window = self._window
         panes = [window.shelf, window.bench.rail, window.ledger, window.margin]
+        inner_panes = [window.margin, window.ledger]
+        if window.receiving.built:
+            panes[1:1] = [window.receiving.stage.view, window.receiving.stage.bring_in, window.receiving.margin]
+            inner_panes.append(window.receiving.margin)
         panes = [pane for pane in panes if pane.isVisible()]
         focus = QApplication.focusWidget()
         here = next((i for i, p in enumerate(panes) if focus and (p is focus or p.isAncestorOf(focus))), -1)
         target = panes[(here + 1) % len(panes)]
-        if target in (window.margin, window.ledger):
+        if target in inner_panes:
             inner = target.widget()
             first = inner.nextInFocusChain() if inner else target
             while first is not None and first is not inner:

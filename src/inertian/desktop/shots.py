@@ -11,6 +11,7 @@ from inertian.desktop.application import make_window
 from inertian.desktop.tokens import DARK, LIGHT, Theme
 from inertian.desktop.window import MainWindow
 from inertian.project.demo import demo_project
+from inertian.rink.day import day
 
 SIZE = (1280, 800)
 WAIT_MS = 20_000
@@ -30,12 +31,25 @@ def settle(window: MainWindow, ready: Callable[[], bool]) -> None:
         QApplication.processEvents()
 
 
+def _fill_desk(window: MainWindow, folder: Path, trial: int) -> None:
+    """Put recordings of another afternoon on the intake desk, as if dropped: those like the trial in hand."""
+    files = [f for f in day(seed=7) if (f.series == "glancing") == (trial >= 10)]
+    paths = []
+    for file in files:
+        paths.append(folder / file.name)
+        paths[-1].write_bytes(file.content)
+    window.keeping.open_files(paths)
+    settle(window, lambda: not window.receiving.desk.busy and not window.receiving.desk.empty)
+
+
 def take_shots(folder: Path) -> list[Path]:
     """Write one PNG of each main view and return the paths. Raises OSError if the folder cannot be made."""
     import tempfile
 
     folder.mkdir(parents=True, exist_ok=True)
     views: list[tuple[str, Theme, str, int]] = [
+        ("intake-light", LIGHT, words.INTAKE, 0),
+        ("intake-dark", DARK, words.INTAKE, 10),
         ("bench-light", LIGHT, words.BENCH, 0),
         ("ledger-light", LIGHT, words.LEDGER, 0),
         ("bench-dark", DARK, words.BENCH, 0),
@@ -52,6 +66,8 @@ def take_shots(folder: Path) -> list[Path]:
             window.show_stage(stage)
             window.show()
             settle(window, lambda w=window: bool(w.shelf.trials.verdicts))
+            if stage == words.INTAKE:
+                _fill_desk(window, Path(recovery), trial)
             path = folder / f"{name}.png"
             if not window.grab().save(str(path), "PNG"):
                 raise OSError(f"cannot write {path}")

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
+from inertian.files.footage import harmless
 from inertian.files.recipes import recipe_of
 from inertian.motion.spans import Span, Spans
 from inertian.motion.trials import KIND_OF_AXIS, Body, Channel, Provenance, Trial
@@ -50,13 +51,17 @@ def _number(value: float) -> str:
     return "" if np.isnan(value) else repr(float(value))
 
 
+def _title(body: str, channel: Channel) -> str:
+    return harmless(f"{body} {channel.axis} ({channel.unit.symbol})")
+
+
 def table_of(trial: Trial) -> bytes:
     """Return a trial's raw samples as CSV in the file's own units; every float comes back bit for bit."""
     if trial not in _tables:
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
         channels = [(b.name, c) for b in trial.bodies for c in (*b.channels, *b.sensors)]
-        writer.writerow([f"time ({trial.time_unit.symbol})", *(f"{b} {c.axis} ({c.unit.symbol})" for b, c in channels)])
+        writer.writerow([f"time ({trial.time_unit.symbol})", *(_title(b, c) for b, c in channels)])
         columns = [trial.raw_time, *(c.raw for _, c in channels)]
         writer.writerows([[_number(v) for v in row] for row in zip(*(c.tolist() for c in columns), strict=True)])
         _tables[trial] = out.getvalue().encode()
@@ -140,7 +145,7 @@ def _data_package(project: Project) -> dict[str, Any]:
         trial, table = entry.trial, table_of(entry.trial)
         fields = [{"name": f"time ({trial.time_unit.symbol})", "type": "number", "unit": trial.time_unit.symbol}]
         fields += [
-            {"name": f"{b.name} {c.axis} ({c.unit.symbol})", "type": "number", "unit": c.unit.symbol}
+            {"name": _title(b.name, c), "type": "number", "unit": c.unit.symbol}
             for b in trial.bodies
             for c in (*b.channels, *b.sensors)
         ]
