@@ -5,7 +5,6 @@ Run: .venv/bin/python benchmarks/reading.py
 """
 
 import argparse
-import resource
 import statistics
 import subprocess
 import sys
@@ -20,15 +19,17 @@ from inertian.files.door import read_file
 
 ROWS = 1_000_000
 MEMORY = """
-import resource, sys
+import re, sys
 from pathlib import Path
 import polars
 from inertian.files.door import read_file
 small, large = map(Path, sys.argv[1:])
 read_file(small)
-before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+def peak():
+    return int(re.search(r"VmHWM:\\s+(\\d+)", open("/proc/self/status").read())[1])
+before = peak()
 reading = read_file(large)
-print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) * 1024 / large.stat().st_size)
+print((peak() - before) * 1024 / large.stat().st_size)
 """
 
 
@@ -66,7 +67,6 @@ def main() -> None:
         command = [sys.executable, "-c", MEMORY, str(small), str(path)]
         memory = float(subprocess.run(command, check=True, capture_output=True, text=True).stdout)
         print(f"memory {memory:.1f} × the file's size (at most 6)")
-        print(f"(this process: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB)")
 
 
 if __name__ == "__main__":

@@ -306,7 +306,7 @@ def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(open_wi
     assert stage.view.toPlainText().startswith("# ice rink, lane 2")
     qtbot.mouseClick(stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 3, timeout=10_000)
-    assert window.bench.isVisible()
+    qtbot.waitUntil(window.bench.isVisible, timeout=5000)
     assert window.document.history.undo_name == "Bring in 3 trials"
     assert [s.name for s in window.document.entry.spans] == ["before", "contact", "after"]
     qtbot.waitUntil(lambda: window.margin.results_ready, timeout=20_000)

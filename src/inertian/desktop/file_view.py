@@ -134,15 +134,18 @@ class FileView(QPlainTextEdit):
             return
         shown = reading.tables[min(table, len(reading.tables) - 1)] if reading.tables else None
         self._learn(reading, shown)
+        fresh = False
         if not (editable and self.hasFocus()):
-            self._put(
+            fresh = self._put(
                 self._text_of(reading, shown, editable), (reading.sha256, reading.file, _raw(reading) or id(shown))
             )
         whole = len(reading.content) <= SHOWN_BYTES and reading.content.count(b"\n") < SHOWN_LINES
         self.setReadOnly(not (editable and whole))
-        self._wash.rehighlight()
+        if not fresh:
+            self._wash.rehighlight()
 
-    def _put(self, text: str, shown: object) -> None:
+    def _put(self, text: str, shown: object) -> bool:
+        """Show a text, washed as it comes in, unless it is there already; return whether it was put there."""
         if shown is None or shown != self._shown:
             self._shown = shown
             self.blockSignals(True)
@@ -152,6 +155,8 @@ class FileView(QPlainTextEdit):
             self._known = self.toPlainText()
             self.blockSignals(False)
             self._make_room()
+            return True
+        return False
 
     def _learn(self, reading: "FileReading", table: "TableView | None") -> None:
         bodies = list(dict.fromkeys(b.name for t in reading.trials for b in t.bodies))

@@ -24,7 +24,8 @@ if TYPE_CHECKING:
     from inertian.files.readings import FileReading
     from inertian.files.recipes import Recipe
 
-MOST_COLUMNS, MOST_PROBLEMS = 12, 30
+MOST_COLUMNS, MOST_PROBLEMS = 16, 30
+TITLE_WIDTH, UNIT_WIDTH = 92, 54  # px
 _UNITS = {"time": "time", "position": "length", "force": "force", "acceleration": "acceleration", "velocity": "speed"}
 
 
@@ -158,15 +159,19 @@ class IntakeMargin(QScrollArea):
                 else label(name, "" if not view.why else "soft")
             )
             title.setTextFormat(Qt.TextFormat.PlainText)
-            title.setText(title.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, MARGIN_WIDTH - 56))
+            room = TITLE_WIDTH - (16 if place is not None else 0)
+            title.setText(title.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, room))
             title.setToolTip(f"{name}: {view.why}" if view.why else name)
-            column.addWidget(title)
+            title.setFixedWidth(TITLE_WIDTH)
             row = QHBoxLayout()
-            row.setSpacing(4)
-            row.addWidget(self._role_choice(view), 3)
+            row.setSpacing(2)
+            row.addWidget(title)
+            row.addWidget(self._role_choice(view), 1)
             kind = _UNITS.get(view.role)
             if kind and not view.why:
-                row.addWidget(self._unit_choice(view, kind), 2)
+                unit = self._unit_choice(view, kind)
+                unit.setFixedWidth(UNIT_WIDTH)
+                row.addWidget(unit)
             column.addLayout(row)
         if len(views) > MOST_COLUMNS:
             column.addWidget(label(words.MORE_COLUMNS.format(count=len(views) - MOST_COLUMNS), "small"))
@@ -175,10 +180,13 @@ class IntakeMargin(QScrollArea):
         made = Choice(self._theme)
         made.setProperty("role", "quiet")
         made.setAccessibleName(view.title)
+        made.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        made.setMinimumContentsLength(4)
         now = "other" if view.why else f"position {view.axis}" if view.role == "position" else view.role
         for key, name in words.ROLE_NAMES.items():
-            made.addItem(name, key)
+            made.addItem(words.LEFT_OUT.format(why=view.why) if key == "other" and view.why else name, key)
         made.setCurrentIndex(max(made.findData(now), 0))
+        made.setToolTip(view.why)
         made.activated.connect(lambda _i: self._set_role(view.place, made.currentData()))
         self.choices[f"role {view.place}"] = made
         return made

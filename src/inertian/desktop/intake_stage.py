@@ -1,6 +1,6 @@
 """The intake stage: the file as it is on disk, a live preview under it, and the button that says what it will do."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from inertian.desktop import words
@@ -36,14 +36,19 @@ class IntakeStage(QWidget):
         self.progress.setTextVisible(False)
         self.progress.setMaximumHeight(6)
         self.stop.clicked.connect(desk.cancel)
+        self.said, self.reasons = label(words.INTAKE_EMPTY, "heading"), label("")
         self._pages = QStackedWidget()
         self._pages.addWidget(self._empty_page())
         self._pages.addWidget(self._full_page())
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self._pages)
+        self._soon = QTimer(
+            self, singleShot=True, interval=0
+        )  # the picture after the words, so that nothing waits long
+        self._soon.timeout.connect(self._show_trial)
         self.file.activated.connect(self._take_file)
-        self.trial.activated.connect(lambda _i: self._show_trial())
+        self.trial.activated.connect(lambda _i: self._take_trial())
         desk.changed.connect(self.refresh)
         desk.turned.connect(self.refresh)
         desk.progressed.connect(self._show_progress)
@@ -53,10 +58,13 @@ class IntakeStage(QWidget):
         page = QWidget()
         column = QVBoxLayout(page)
         column.addStretch(2)
-        text = label(words.INTAKE_EMPTY, "heading")
-        text.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        text.setWordWrap(True)
-        column.addWidget(text)
+        column.setContentsMargins(48, 0, 48, 0)
+        for text in (self.said, self.reasons):
+            text.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            text.setWordWrap(True)
+            text.setTextFormat(Qt.TextFormat.PlainText)
+            column.addWidget(text)
+            column.addSpacing(8)
         column.addSpacing(12)
         row = QHBoxLayout()
         row.addStretch(1)
@@ -103,14 +111,17 @@ class IntakeStage(QWidget):
     def refresh(self) -> None:
         """Show what lies on the desk."""
         desk = self._desk
-        self._pages.setCurrentIndex(0 if desk.empty and not desk.busy and not desk.editable else 1)
+        self._pages.setCurrentIndex(0 if not desk.makes and not desk.busy and not desk.editable else 1)
+        self.said.setText(words.NOTHING_USABLE if desk.refused else words.INTAKE_EMPTY)
+        self.reasons.setText("\n\n".join(str(r.refused) for r in desk.refused[:8]))
         self._show_heading()
         reading = desk.reading
         self.trial.clear()
         for trial in reading.trials if reading else ():
             self.trial.addItem(words.TRIAL_OF.format(name=trial.name))
         self.trial.setVisible(self.trial.count() > 1)
-        self._show_trial()
+        self._show_file()
+        self._soon.start()
         self._show_button()
         self.progress.setVisible(desk.busy)
         self.stop.setVisible(desk.busy)
@@ -129,12 +140,21 @@ class IntakeStage(QWidget):
                 self.file.setCurrentIndex(self.file.count() - 1)
         self.file.setVisible(bool(files))
 
+    def _show_file(self) -> None:
+        """The file as it is; of a workbook, the sheet of the trial that is chosen."""
+        reading = self._desk.reading
+        tables, trials = (len(reading.tables), len(reading.trials)) if reading else (0, 0)
+        chosen = max(self.trial.currentIndex(), 0) if tables == trials else 0
+        self.view.show_file(reading, self._desk.editable, chosen)
+
+    def _take_trial(self) -> None:
+        self._show_file()
+        self._show_trial()
+
     def _show_trial(self) -> None:
         reading = self._desk.reading
         trials = reading.trials if reading else ()
         chosen = max(self.trial.currentIndex(), 0)
-        tables = len(reading.tables) if reading else 0
-        self.view.show_file(reading, self._desk.editable, chosen if tables == len(trials) else 0)
         self.preview.show_trial(trials[chosen] if chosen < len(trials) else None, reading.recipe if reading else None)
 
     def _show_button(self) -> None:
@@ -148,9 +168,7 @@ class IntakeStage(QWidget):
             self.bring_in.setText(words.BRING_IN_ONE if count == 1 else words.BRING_IN_MANY.format(count=count))
         self.bring_in.setEnabled(count > 0 and not asked and not desk.busy)
         self.bring_in.setDefault(True)
-        self.hint.setText(
-            words.ANSWER_FIRST.format(file=asked) if asked else "" if count or desk.busy else words.NOTHING_USABLE
-        )
+        self.hint.setText(words.ANSWER_FIRST.format(file=asked) if asked else "")
 
     def _take_file(self) -> None:
         make, place = self.file.currentData()

@@ -56,7 +56,8 @@ def read_time_base(text: str, meaning: Meaning) -> Fact:
 _READERS = {SCALE: read_scale, TIME_BASE: read_time_base}
 
 
-def _size(count: int) -> str:
+def size_of(count: int) -> str:
+    """Return a number of bytes as people say it."""
     size, names = float(count), iter(words.SIZES)
     name = next(names)
     while size >= 1000.0 and name != words.SIZES[-1]:
@@ -196,7 +197,7 @@ class Margin(QScrollArea):
     def _show_source(self, entry: Entry) -> None:
         origins = (entry.trial.provenance, *entry.trial.provenance.others)
         said = [
-            words.SOURCE_LINE.format(file=o.file, size=_size(o.size), digest=o.sha256[:8])
+            words.SOURCE_LINE.format(file=o.file, size=size_of(o.size), digest=o.sha256[:8])
             + "\n"
             + "; ".join(o.understood)
             for o in origins

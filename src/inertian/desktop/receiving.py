@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
 
 from inertian.desktop import words
@@ -14,6 +14,7 @@ from inertian.desktop.intake_desk import IntakeDesk, Source
 from inertian.desktop.keeping import tell
 from inertian.desktop.tokens import Theme
 from inertian.desktop.work import Worker
+from inertian.project.evaluation import Evaluator
 from inertian.project.history import Edit
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
@@ -219,27 +220,32 @@ class Receiving(QObject):
             return
         series, masses = self.margin.series.text().strip() or words.DEFAULT_SERIES, dict(self.margin.masses)
 
-        def work() -> tuple[Project, Edit, list[str]]:
+        def work() -> tuple[Project, Edit, list[str], Evaluator]:
+            reasons: list[str] = []
             if again is not None:
-                return project, reread(project, again, whole_recipe(makes[0])), []
-            edit, reasons = brought_in(project, makes, series, masses)
-            return project, edit, reasons
+                edit = reread(project, again, whole_recipe(makes[0]))
+            else:
+                edit, reasons = brought_in(project, makes, series, masses)
+            return project, edit, reasons, warmed(edit.project, project)
 
         self.stage.bring_in.setEnabled(False)
         self._worker.run("bring in", work, self._brought_in, self._failed)
 
-    def _brought_in(self, made: tuple[Project, Edit, list[str]]) -> None:
-        project, edit, reasons = made
+    def _brought_in(self, made: tuple[Project, Edit, list[str], Evaluator]) -> None:
+        project, edit, reasons, known = made
         if project is not self._document.settled:  # something was changed meanwhile: do it on top of that
             self.bring_in()
             return
         before = len(project.entries)
         self.margin.masses = {}
         self.desk.clear()
+        self._document.evaluator.adopt(known)
         self._document.do(edit)
         count = len(edit.project.entries) - before
         self._say(words.BROUGHT_IN.format(count="1 trial" if count == 1 else f"{count} trials") if count else "")
-        self._show(words.BENCH)
+        QTimer.singleShot(
+            0, lambda: self._show(words.BENCH)
+        )  # a step of its own, so that the window never stands still
         if reasons:
             tell(self._window, words.SOME_NOT, "\n\n".join(reasons))
 
@@ -254,6 +260,21 @@ class Receiving(QObject):
         """Stop reading: the window closes."""
         self.desk.cancel()
         self._worker.stop()
+
+
+def warmed(project: Project, before: Project) -> Evaluator:
+    """Return an evaluator that knows the series of all new trials, and the first of them: what is shown next."""
+    evaluator = Evaluator()
+    old = {id(e.trial) for e in before.entries}
+    new = [e for e in project.entries if id(e.trial) not in old]
+    for series in dict.fromkeys(e.series for e in new):
+        evaluator.series(project, series)
+    for entry in new[:1]:
+        evaluator.accounts(project, entry.trial.id)
+        for body in entry.trial.followed:
+            for axis in body.axes:
+                evaluator.velocity(entry.trial, body.name, axis, entry.spans.walls())
+    return evaluator
 
 
 def _files_in(folder: Path) -> list[Path]:

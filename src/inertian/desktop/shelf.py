@@ -187,7 +187,7 @@ def _small_traces(trial: Trial) -> list[QPolygonF]:
     """The first axis of each body, thinned, in the unit square."""
     channels = [(*body.channels, *body.sensors)[0].si for body in trial.bodies]
     low, high = min(np.nanmin(c) for c in channels), max(np.nanmax(c) for c in channels)
-    rows = np.unique(np.linspace(0, len(trial.t) - 1, TRACE_POINTS).astype(int))
+    rows = np.linspace(0, len(trial.t) - 1, min(TRACE_POINTS, len(trial.t))).astype(int)
     t = (trial.t[rows] - trial.t[0]) / (trial.t[-1] - trial.t[0])
     lines = []
     for channel in channels:

@@ -22,7 +22,7 @@ from inertian.desktop.bench import BenchStage
 from inertian.desktop.document import Document
 from inertian.desktop.keeping import Keeping
 from inertian.desktop.ledger_stage import LedgerStage
-from inertian.desktop.margin import Margin, label
+from inertian.desktop.margin import Margin, label, size_of
 from inertian.desktop.numbers import shown_plain
 from inertian.desktop.receiving import Receiving
 from inertian.desktop.shelf import Shelf
@@ -161,10 +161,15 @@ class MainWindow(QMainWindow):
         self.shelf.setVisible("shelf" in self._panes)
         self.margin.setVisible(not intake and entry is not None and "margin" in self._panes)
         if self.receiving.built:
-            self.receiving.margin.setVisible(intake and not self.receiving.desk.empty and "margin" in self._panes)
+            self.receiving.margin.setVisible(
+                intake and bool(self.receiving.desk.makes or self.receiving.desk.editable) and "margin" in self._panes
+            )
         self.setWindowTitle(f"{self.document.name}[*] – {words.PROGRAM}")
         self.setWindowModified(self.document.history.unsaved)
-        if entry is not None:
+        reading = self.receiving.desk.reading if intake else None
+        if intake:
+            self._show_file_in_hand(reading)
+        elif entry is not None:
             trial = entry.trial
             start, stop = (shown_plain(float(t), 4) for t in (trial.t[0], trial.t[-1]))
             count, many = len(trial.t), len(trial.bodies)
@@ -175,6 +180,15 @@ class MainWindow(QMainWindow):
         else:
             self.file_label.setText("")
 
+    def _show_file_in_hand(self, reading: object) -> None:
+        """Say in the status line what file lies on the intake desk: name, size, SHA-256."""
+        text = ""
+        if reading is not None:
+            size = size_of(reading.size)
+            text = words.SOURCE_LINE.format(file=reading.file, size=size, digest=reading.sha256[:12])
+        self.file_label.setText(text)
+        self.file_label.setToolTip(reading.sha256 if reading is not None else "")
+
     def _show_intake(self) -> None:
         """Put the intake stage in front; it is made when it is first needed."""
         stage = self.receiving.stage
@@ -182,6 +196,7 @@ class MainWindow(QMainWindow):
             self.stages.addWidget(stage)
             self._columns.addWidget(self.receiving.margin)
             self.receiving.desk.changed.connect(self._follow)
+            self.receiving.desk.turned.connect(self._follow)
         self.stages.setCurrentWidget(stage)
 
     def show_panes(self, names: set[str]) -> None:

@@ -81,6 +81,9 @@ def choose_delimiter(lines: Sequence[str]) -> tuple[str, float]:
     middle = len(filled) // 2
     half = _SAMPLE // 2
     sample = filled if len(filled) <= _SAMPLE else filled[:half] + filled[middle : middle + half]
+    for delimiter in CANDIDATES[:4]:
+        if _perfect(sample, delimiter):
+            return delimiter, 1.0
     scores = {d: _score(sample, d) for d in CANDIDATES if d == WHITESPACE or any(d in line for line in sample)}
     scores = {d: s for d, s in scores.items() if s > 0}
     if not scores:
@@ -88,6 +91,25 @@ def choose_delimiter(lines: Sequence[str]) -> tuple[str, float]:
     best = max(scores, key=lambda d: (round(scores[d], 6), -CANDIDATES.index(d)))
     others = [s for d, s in scores.items() if d != best and not {d, best} <= {"\t", WHITESPACE}]
     return best, 1.0 - 0.5 * (max(others, default=0.0) / scores[best]) ** 4
+
+
+def _perfect(lines: Sequence[str], delimiter: str) -> bool:
+    """Whether nearly all lines are rows of plain numbers under a delimiter, as many in each, with none left over."""
+    width = rows = 0
+    for line in lines:
+        cells = line.split(delimiter)
+        if len(cells) < 2:
+            continue
+        try:
+            for cell in cells:
+                float(cell)
+        except ValueError:
+            continue
+        rows += 1
+        width = width or len(cells)
+        if len(cells) != width:
+            return False
+    return rows >= 0.9 * len(lines) - 3 and rows > 2
 
 
 def _score(lines: Sequence[str], delimiter: str) -> float:

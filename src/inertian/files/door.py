@@ -10,7 +10,6 @@ from pathlib import Path
 import numpy as np
 
 from inertian.files import limits
-from inertian.files.archives import gunzip, member_bytes, open_zip, safe_members
 from inertian.files.assembly import TrialReading
 from inertian.files.bulk import HEADS, BulkTable, head_of, read_bulk
 from inertian.files.columns import columns_of
@@ -51,12 +50,16 @@ def read_bytes(file: str, content: bytes, recipe: Recipe | None = None, beside: 
     """Read a file whose bytes are at hand; `beside` is the folder that a data package may name files in."""
     digest: list[str] = []
     hashing = threading.Thread(target=lambda: digest.append(hashlib.sha256(content).hexdigest()))
-    hashing.start()  # a large file is hashed beside the reading; the library lets other threads run
+    if len(content) < limits.MB:
+        hashing.run()
+    else:  # a large file is hashed beside the reading; the library lets other threads run
+        hashing.start()
     try:
         reading = _Reader(file, recipe, beside).read(file, content)
     except UnreadableFileError as error:
         reading = _refused(file, "", len(content), error)
-    hashing.join()
+    if hashing.ident is not None:
+        hashing.join()
     reading = replace(reading, sha256=digest[0], size=len(content), content=content, recipe=recipe)
     if recipe is not None and recipe.names:
         reading = replace(reading, trials=tuple(_renamed(t, dict(recipe.names)) for t in reading.trials))
@@ -95,6 +98,8 @@ class _Reader:
         odd = unexpected_extension(name, kind)
         findings = [Finding(Code.WRONG_EXTENSION, odd)] if odd else []
         if kind is Kind.GZIP:
+            from inertian.files.archives import gunzip
+
             inner, more = gunzip(name, content)
             inside = self.read(name.removesuffix(".gz") if name.endswith(".gz") else name + ".txt", inner, depth + 1)
             return replace(inside, kind="gzip", findings=(*findings, *more, *inside.findings))
@@ -219,6 +224,7 @@ class _Reader:
 
     def _package(self, name: str, content: bytes, findings: list[Finding]) -> FileReading:
         """A zip with a data package in it, such as a project of Inertian."""
+        from inertian.files.archives import member_bytes, open_zip
         from inertian.files.structured import parse_json, resources_of
 
         grids: list[Grid] = []
@@ -235,6 +241,8 @@ class _Reader:
         return self._of_grids(name, Kind.PACKAGE, grids, findings, text.encoding)
 
     def _archive(self, name: str, content: bytes, depth: int, findings: list[Finding]) -> FileReading:
+        from inertian.files.archives import member_bytes, open_zip, safe_members
+
         if depth >= limits.DEPTH:
             why = "archives are packed in archives too deeply. Unpack it first."
             raise UnreadableFileError(name, Code.UNSAFE_CONTENT, why)

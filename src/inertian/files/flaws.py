@@ -6,7 +6,7 @@ import numpy as np
 
 from inertian.files.assembly import ChannelReading, TrialReading
 from inertian.files.findings import Code, Finding
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, distinct
 
 _GAP = 4.5  # usual steps
 _EVEN = 0.02  # of a step: more unevenness than rounding explains is no even step
@@ -19,7 +19,7 @@ def step_of(seconds: Array, resolution: float = 0.0) -> float | None:
     times = seconds
     steps = np.diff(times)
     if steps.min() <= 0:
-        times = np.unique(seconds)
+        times = distinct(seconds)
         steps = np.diff(times)
     if times.size < 2:
         return None
@@ -51,7 +51,7 @@ def time_flaws(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
         steps = np.diff(times)
     if steps.min() == 0:
         found.append(Finding(Code.DUPLICATE_TIME, f"{int((steps == 0).sum())} samples have the time of another one."))
-        times = np.unique(times)
+        times = distinct(times)
         steps = np.diff(times)
     if steps.size >= 5:
         longest = float(steps.max())

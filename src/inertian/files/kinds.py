@@ -1,9 +1,7 @@
 """What a file is, by its content; its name only says whether that was to be expected."""
 
 import re
-import zipfile
 from enum import StrEnum
-from io import BytesIO
 
 from inertian.files.findings import Code, UnreadableFileError
 
@@ -104,6 +102,9 @@ def _refuse_known(file: str, head: bytes) -> None:
 
 
 def _kind_of_zip(file: str, content: bytes) -> Kind:
+    import zipfile
+    from io import BytesIO
+
     try:
         with zipfile.ZipFile(BytesIO(content)) as archive:
             names = set(archive.namelist()[:10_000])

@@ -183,27 +183,17 @@ def decide_decimal(columns: Iterable[Sequence[str]]) -> Decimal:
     "0,5" and "12,34" speak for the comma, "1.5" for the point, "1.234,5" for the comma at once; "1,234" speaks for
     neither, unless numbers below a thousand stand in the same column without any mark.
     """
+    tables = [list(cells) for cells in columns]
+    marks = {mark for mark in ",." for cells in tables if any(mark in cell for cell in cells)}
+    if len(marks) == 1:
+        example = _first_that_tells(tables, next(iter(marks)))
+        if example is not None:
+            return Decimal(next(iter(marks)), True, f"as in “{example}”")
     votes = {",": 0, ".": 0}
     open_cells = {",": "", ".": ""}
-    for cells in columns:
-        column_open = {",": "", ".": ""}
-        small = False
-        for cell in cells:
-            parts = parts_of(cell) if ("," in cell or "." in cell) else None
-            if parts is None:
-                small = small or (1 < len(cell.strip()) < 4 and cell.strip().isdigit())
-                continue
-            digits = parts[1]
-            said = _said_by(digits)
-            if said in votes:
-                votes[said] += 1
-            elif said:
-                column_open[said[-1]] = cell.strip()
-        for mark, example in column_open.items():
-            if example and small:  # 950 beside 1,020: decimals would have been written out in both
-                votes["," if mark == "." else "."] += 1
-            elif example:
-                open_cells[mark] = open_cells[mark] or example
+    for cells in tables:
+        for mark, example in _votes_of(cells, votes).items():
+            open_cells[mark] = open_cells[mark] or example
     if votes[","] and votes["."]:
         mark = "," if votes[","] > votes["."] else "."
         return Decimal(mark, False, "some numbers have a decimal comma, others a decimal point")
@@ -211,13 +201,42 @@ def decide_decimal(columns: Iterable[Sequence[str]]) -> Decimal:
         mark = "," if votes[","] else "."
         return Decimal(mark, True, f"{votes[mark]} numbers can only be read so")
     if open_cells[","]:
-        return Decimal(
-            ",",
-            False,
-            f"“{open_cells[',']}” could mean {open_cells[','].replace(',', '.')} or {open_cells[','].replace(',', '')}",
-        )
+        example = open_cells[","]
+        return Decimal(",", False, f"“{example}” could mean {example.replace(',', '.')} or {example.replace(',', '')}")
     said = f"as in “{open_cells['.']}”" if open_cells["."] else "no number has a decimal mark"
     return Decimal(".", True, said, open_cells["."])
+
+
+def _first_that_tells(tables: Iterable[Sequence[str]], mark: str) -> str | None:
+    """The first number that can only be read with `mark` as decimal mark, where no other mark stands in the table."""
+    for cells in tables:
+        for cell in cells:
+            if mark in cell:
+                parts = parts_of(cell)
+                if parts is not None and _said_by(parts[1]) == mark:
+                    return cell.strip()
+    return None
+
+
+def _votes_of(cells: Sequence[str], votes: dict[str, int]) -> dict[str, str]:
+    """Count the votes of one column, and return an open case for each mark that has one."""
+    open_cells = {",": "", ".": ""}
+    small = False
+    for cell in cells:
+        parts = parts_of(cell) if ("," in cell or "." in cell) else None
+        if parts is None:
+            small = small or (1 < len(cell.strip()) < 4 and cell.strip().isdigit())
+            continue
+        said = _said_by(parts[1])
+        if said in votes:
+            votes[said] += 1
+        elif said:
+            open_cells[said[-1]] = cell.strip()
+    if small:  # 950 beside 1,020: decimals would have been written out in both
+        for mark, example in open_cells.items():
+            votes["," if mark == "." else "."] += bool(example)
+        return {}
+    return {mark: example for mark, example in open_cells.items() if example}
 
 
 def _said_by(digits: str) -> str:

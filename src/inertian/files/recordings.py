@@ -9,7 +9,7 @@ from inertian.files.readings import FileReading
 from inertian.files.recipes import Recipe, recipe_json
 from inertian.files.wording import sentences
 from inertian.motion.trials import Body, Channel, Provenance, Trial, TrialError
-from inertian.quantities.estimates import Array, Rows
+from inertian.quantities.estimates import Array, Rows, distinct
 from inertian.quantities.units import PIXEL, Unit
 
 _POSITIONS = ("x", "y")
@@ -32,7 +32,7 @@ def trials_of(reading: FileReading) -> list[Trial]:
 
 def can_be_brought_in(trial: TrialReading) -> bool:
     """Whether a trial has the two samples it needs."""
-    return len(np.unique(trial.time.values)) >= 2
+    return len(distinct(trial.time.values)) >= 2
 
 
 def open_questions(reading: FileReading) -> list[Topic]:
@@ -61,12 +61,12 @@ def _one_clock(trial: TrialReading, recipe: Recipe | None) -> tuple[Array, tuple
     flip = set(recipe.flip) if recipe else set()
     main = trial.time.values
     clocks = [main] + [_in_unit(b, trial) for b in trial.bodies if b.time is not None]
-    times = np.unique(np.concatenate(clocks))
+    times = distinct(np.concatenate(clocks))
     bodies = []
     for body in trial.bodies:
         own = main if body.time is None else _in_unit(body, trial)
-        stamps, first = np.unique(own, return_index=True)
-        rows = np.searchsorted(times, stamps)
+        first = np.flatnonzero(np.concatenate([[True], own[1:] != own[:-1]]))  # in order; equal stamps count once
+        rows = np.searchsorted(times, own[first])
         positions = [_channel(c, first, rows, len(times), flip) for c in body.channels if c.axis in _POSITIONS]
         sensors = [_channel(c, first, rows, len(times), flip) for c in body.channels if c.axis not in _POSITIONS]
         bodies.append(Body(body.name, tuple(positions), tuple(sensors)))

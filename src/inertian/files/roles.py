@@ -7,7 +7,7 @@ import numpy as np
 
 from inertian.files.columns import Column
 from inertian.files.titles import Role
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, distinct
 from inertian.quantities.units import PIXEL, kind_of
 
 DEFAULT_BODY = "body"
@@ -50,7 +50,7 @@ def rising(values: Array) -> bool:
 def never_falls(values: Array) -> bool:
     """Whether values stay or rise from row to row, as the times of rows for several bodies do."""
     good = values[np.isfinite(values)]
-    return len(np.unique(good)) >= 2 and bool(np.all(np.diff(good) >= 0))
+    return len(distinct(good)) >= 2 and bool(np.all(np.diff(good) >= 0))
 
 
 def counts_up(values: Array) -> bool:
@@ -129,7 +129,7 @@ def evenly_spaced(values: Array) -> bool:
 
 def _find_labels(columns: Sequence[Column], roles: dict[int, Role], layout: Layout, times: list[Column]) -> None:
     """Columns that say which body or which trial a row belongs to."""
-    repeated = bool(times) and len(np.unique(times[0].values)) < 0.8 * len(times[0].values)
+    repeated = bool(times) and len(distinct(times[0].values)) < 0.8 * len(times[0].values)
     for c in columns:
         if c in times or c.cells is None:
             continue
@@ -156,7 +156,7 @@ def _find_labels(columns: Sequence[Column], roles: dict[int, Role], layout: Layo
 def _tells_apart(labels: Array, times: Array) -> bool:
     """Whether every label has each time only once, as bodies do, and row numbers of several trials do not."""
     pairs = np.column_stack([labels, times])
-    return len(np.unique(pairs, axis=0)) == len(pairs) and len(np.unique(labels)) < len(np.unique(times))
+    return len(np.unique(pairs, axis=0)) == len(pairs) and len(distinct(labels)) < len(distinct(times))
 
 
 _REASONS = {
@@ -301,9 +301,7 @@ def _leave_out_derived(layout: Layout, chosen: dict[int, Role]) -> None:
             and (use.axis == "v" or (use.axis == "a" and (use.body in with_speed or use.column.title.derived)))
         )
         if computed:
-            layout.left_out.append(
-                (use.column, "computed from the positions; it is derived anew, with its uncertainty")
-            )
+            layout.left_out.append((use.column, "computed, derived anew"))
         else:
             kept.append(use)
     layout.uses = kept

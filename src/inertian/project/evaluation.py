@@ -74,6 +74,14 @@ class Evaluator:
         self._results: OrderedDict[Hashable, tuple[object, object]] = OrderedDict()
         self._size = 0  # samples behind one series result
 
+    def adopt(self, other: "Evaluator") -> None:
+        """Take over what another evaluator worked out, on a thread of its own; it must not be used any more."""
+        for trial, known in other._by_trial.items():
+            self._by_trial.setdefault(trial, OrderedDict()).update(known)
+        self._series.update(other._series)
+        self._results.update(other._results)
+        self._size = max(self._size, other._size)
+
     def _of_trial(self, trial: Trial, key: Hashable, compute: Callable[[], Result]) -> Result:
         cache = self._by_trial.setdefault(trial, OrderedDict())
         if key in cache:

@@ -32,6 +32,15 @@ def locked(values: object) -> Array:
     return array
 
 
+def distinct(values: Array) -> Array:
+    """Return the distinct numbers of `values` in order, shape (m,), without NaN.
+
+    As np.unique, whose first call imports masked arrays: a fiftieth of a second at start.
+    """
+    ordered = np.sort(values[np.isfinite(values)])
+    return ordered[np.concatenate([[True], ordered[1:] != ordered[:-1]])] if ordered.size else ordered
+
+
 @dataclass(frozen=True, eq=False)
 class SampleWeights:
     """Weights on the rows start, start+1, … of one channel; a banded row of the operator raw samples → estimate."""
