@@ -564,3 +564,53 @@ def test_a_file_is_read_again_by_a_corrected_recipe_and_its_spans_stay(open_wind
     assert (after.trial.id, after.spans) == (before.trial.id, before.spans)
     assert after.trial.bodies[0].channels[0].si[0] == pytest.approx(before.trial.bodies[0].channels[0].si[0] / 10)
     assert window.document.history.undo_name == "Read “In line 01” again"
+
+
+def test_reading_many_files_can_be_stopped_and_one_bad_file_stops_nothing(open_window, qtbot, tmp_path, monkeypatch):
+    import time
+
+    from inertian.desktop import intake_desk
+
+    honest = intake_desk._read
+    monkeypatch.setattr(intake_desk, "_read", lambda source: time.sleep(0.05) or honest(source))
+    for k in range(40):
+        (tmp_path / f"run {k:02d}.csv").write_text("time (s),heavy (m)\n0,1\n1,2\n2,4\n" if k != 1 else "")
+    window = open_window(Project("empty"))
+    drop(window, [tmp_path])
+    desk, stage = window.receiving.desk, window.receiving.stage
+    qtbot.waitUntil(lambda: stage.progress.value() >= 3, timeout=10_000)
+    assert stage.stop.isVisible()
+    qtbot.mouseClick(stage.stop, LEFT)
+    qtbot.waitUntil(lambda: not desk.busy, timeout=10_000)
+    assert 2 <= len(desk.files()) < 39
+    assert [r.file for r in desk.refused] == ["run 01.csv"]
+    assert "Stopped after" in window.note_label.text()
+    qtbot.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: len(window.document.project.entries) >= 2, timeout=10_000)
+
+
+def test_two_recorders_are_joined_in_the_window(open_window, qtbot):
+    from test_intake import two_recorders
+
+    from inertian.desktop.join_dialog import JoinDialog
+    from inertian.project.history import Edit
+    from inertian.project.project import with_trials
+
+    window = open_window(Project("p"))
+    window.document.do(Edit("two recorders", with_trials(Project("p"), two_recorders(), "s")))
+    dialog = JoinDialog(window, window.document, window.theme, window.document.entry)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    assert dialog.facing.isChecked()  # they saw the motion run opposite ways
+    assert dialog.offset.text().startswith("0.1")
+    type_into(qtbot, dialog.offset, "soon")
+    assert "soon" in dialog.trouble.text()
+    assert not dialog.join.isEnabled()
+    qtbot.mouseClick(dialog.find, LEFT)
+    dialog.length.setFocus()
+    qtbot.keyClicks(dialog.length, "5.0 m")
+    qtbot.mouseClick(dialog.join, LEFT)
+    assert [b.name for b in window.document.entry.trial.bodies] == ["heavy", "light"]
+    assert window.document.history.undo_name == "Join “right” to “left”"
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(window.document.project.entries) == 2

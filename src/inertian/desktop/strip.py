@@ -19,6 +19,7 @@ from inertian.motion.spans import SpanKind, Spans
 from inertian.quantities.estimates import Array
 
 LEGEND_WIDTH = 140  # px, of a body above a plot
+MOST_DOTS = 20_000  # of a trace that are drawn; more lie on one another and take seconds to paint
 DENSE = 300  # points; above it pens stay 1 px and markers small
 
 
@@ -212,7 +213,9 @@ class DrawnTrace:
         old, self._shown = self._shown, trace
         good = np.isfinite(trace.y)
         if old is None or trace.y is not old.y or trace.t is not old.t:
-            self._dots.setData(x=trace.t[good], y=trace.y[good])
+            rows = np.flatnonzero(good)
+            rows = rows[:: max(1, rows.size // MOST_DOTS)]
+            self._dots.setData(x=trace.t[rows], y=trace.y[rows])
         if trace.u is not None:
             self._show_band(trace)
         while len(self._pieces) > len(trace.pieces):
@@ -243,6 +246,7 @@ class DrawnTrace:
                     self._plot.addItem(item)
                 self._bands.append((up, down, fill))
         for rows, (up, down, _fill) in zip(runs, self._bands, strict=True):
+            rows = rows[:: max(1, rows.size // MOST_DOTS)]
             up.setData(x=trace.t[rows], y=trace.y[rows] + trace.u[rows])
             down.setData(x=trace.t[rows], y=trace.y[rows] - trace.u[rows])
 

@@ -142,7 +142,8 @@ def _kind_of_text(file: str, content: bytes, head: bytes) -> Kind:
 
 def _kind_of_json(content: bytes) -> Kind:
     lines = [line for line in content[:200_000].splitlines()[:20] if line.strip()]
-    if len(lines) > 1 and all(line.strip().startswith(b"{") and line.strip().endswith(b"}") for line in lines[:-1]):
+    whole = [line.strip().startswith(b"{") and line.strip().endswith(b"}") for line in lines]
+    if len(lines) > 1 and whole[0] and sum(whole) >= 0.6 * len(lines):
         return Kind.JSON_LINES
     start = content.lstrip(b"\xef\xbb\xbf \t\r\n")[:200]
     return Kind.JSON if _JSON_START.match(start) else Kind.TEXT

@@ -24,23 +24,33 @@ def text_grid(text: Text, recipe: Recipe | None) -> Grid:
     pairs = key_value_records(text.lines)
     if pairs is not None and not (recipe and recipe.delimiter):
         return Grid("", pairs, None, text.ended)
-    delimiter, certainty = choose_delimiter(text.lines)
+    lines = double_quoted(text.lines)
+    delimiter, certainty = choose_delimiter(lines)
     if recipe is not None and recipe.delimiter:
         delimiter, certainty = recipe.delimiter, 1.0
-    records = records_of(text.lines, delimiter)
+    records = records_of(lines, delimiter)
     findings: list[Finding] = []
     widths = Counter(len(r.cells) for r in records if not r.comment and is_data(r.cells))
     if not widths:
         return Grid("", records, delimiter, text.ended, certainty=certainty)
     usual = max(widths, key=lambda w: (widths[w], w))
     if delimiter == WHITESPACE:
-        records = align(records, text.lines, usual) if len(widths) > 1 else records
+        records = align(records, lines, usual) if len(widths) > 1 else records
     else:
-        records, mended = _mend_delimiters(records, text.lines, delimiter, usual)
+        records, mended = _mend_delimiters(records, lines, delimiter, usual)
         if mended:
             said = f"{len(mended)} lines have another delimiter than the rest; they were read with it."
             findings.append(Finding(Code.MIXED_DELIMITER, said, tuple(mended)))
     return Grid("", records, delimiter, text.ended, findings=tuple(findings), certainty=certainty)
+
+
+def double_quoted(lines: list[str]) -> list[str]:
+    """Return lines whose cells stand in single quotes with double ones; else the lines as they are."""
+    filled = [line.strip() for line in lines[:100] if line.strip()]
+    single = sum(line[0] == "'" == line[-1] and len(line) > 2 and "'" in line[1:-1] for line in filled)
+    if not filled or single < 0.8 * len(filled):
+        return lines
+    return [line.replace("'", '"') for line in lines]
 
 
 def _mend_delimiters(

@@ -189,6 +189,8 @@ def _by_clues(columns: list[Column], clues: Clues) -> list[Column]:
     mended = []
     for c in columns:
         role = Role.POSITION if c.title.role is Role.UNKNOWN else c.title.role
+        if not c.title.name and Role.TIME in clues.by_role and c is columns[0]:
+            role = Role.TIME  # without titles, time comes first
         unit = clues.by_role.get(role, "")
         mended.append(replace(c, title=read_title(c.title.raw, unit)) if unit and not c.title.unit and c.numeric else c)
     return mended
