@@ -213,3 +213,23 @@ def test_a_name_that_looks_like_a_formula_is_data_and_runs_in_no_spreadsheet(tmp
         header = next(csv.reader(archive.read("data/made.csv").decode().splitlines()))
     assert header[1].startswith("'=")
     assert load(tmp_path / "p.inertian").entries[0].trial.bodies[0].name == name
+
+
+@pytest.mark.slow
+def test_intervals_cover_when_a_clock_offset_is_known_within_its_u():
+    """Positions at the contact of the body on the second clock, its offset off by draws from the stated u."""
+    rng, hits, n, u = np.random.default_rng(9), 0, 400, 0.01
+    for _ in range(n):
+        t1, t2 = np.arange(0, 2.4, 0.02), np.arange(0, 2.4, 0.025)
+        heavy, _light = motions(t1, rng)
+        _heavy, light = motions(t2 + 0.15, rng)
+        pair = [recording(t1, {"heavy": {"x": heavy}}, "left"), recording(t2, {"light": {"x": light}}, "right")]
+        project = with_trials(Project("p"), pair, "s")
+        stated = Fact(0.15 + rng.normal(0, u), u, Meaning.STANDARD, S)
+        project = trials_joined(project, "left", "right", stated, None).project
+        contact = project.entries[0].spans.contact
+        inputs = Evaluator().readings(project, "left").inputs
+        i = inputs.index("x light x close")
+        truth = 2.4 + W2 * (contact.stop - HIT)
+        hits += abs(inputs.values[i] - truth) <= inputs.u("x light x close")
+    assert abs(hits / n - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / n)

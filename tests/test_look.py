@@ -1,5 +1,7 @@
 """The look: contrast computed from the tokens, nothing clipped, every glyph in the shipped typeface."""
 
+from pathlib import Path
+
 import pytest
 from PyQt6.QtGui import QFont, QFontMetrics, QRawFont, QTextDocument
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit
@@ -7,6 +9,7 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QL
 from inertian.desktop import words
 from inertian.desktop.theme import FAMILY, load_fonts
 from inertian.desktop.tokens import DARK, LIGHT, MARKERS
+from inertian.project.project import Project
 
 
 def luminance(colour):
@@ -116,3 +119,42 @@ def test_the_theme_can_be_changed_while_the_window_is_open(open_window, demo):
     assert window.theme.name == "dark"
     bench = window.bench.grab().toImage()
     assert bench.pixelColor(bench.width() - 3, bench.height() - 3).lightness() < 80
+
+
+@pytest.mark.parametrize("size", [(1280, 720), (1366, 768)])
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=lambda t: t.name)
+def test_no_text_of_the_intake_is_clipped(open_window, theme, size, qtbot):
+    ugly = Path(__file__).parent / "ugly"
+    window = open_window(Project("empty"), theme, size)
+    names = ("derived-beside.csv", "frames-only.txt", "pixels-scale.csv", "ambiguous-thousand.tsv")
+    for name in (*names, "two-sheets.xlsx", "serial.txt", "missing-spellings.csv"):
+        window.receiving.clear()
+        window.keeping.open_files([ugly / name, ugly / "picture.csv"])
+        desk, margin = window.receiving.desk, window.receiving.margin
+        qtbot.waitUntil(lambda desk=desk: not desk.busy and bool(desk.makes), timeout=10_000)
+        for _ in range(3):
+            QApplication.processEvents()
+        assert margin.widget().width() <= margin.viewport().width()
+        shown = [w for kind in (QLabel, QLineEdit, QAbstractButton) for w in window.receiving.stage.findChildren(kind)]
+        shown += [w for kind in (QLabel, QLineEdit, QAbstractButton) for w in margin.findChildren(kind)]
+        shown = [w for w in shown if w.isVisible()]
+        assert len(shown) > 15
+        for widget in shown:
+            assert not _clipped(widget), (name, widget.text(), widget.width())
+            assert not _outside(widget, window), (name, widget.text())
+
+
+def test_the_intake_wears_both_themes(open_window, qtbot):
+    window = open_window(Project("empty"), LIGHT)
+    window.keeping.open_files([Path(__file__).parent / "ugly" / "plain.csv"])
+    qtbot.waitUntil(lambda: bool(window.receiving.desk.makes), timeout=10_000)
+
+    def lightness():
+        for _ in range(3):
+            QApplication.processEvents()
+        view, preview = window.receiving.stage.view, window.receiving.stage.preview
+        return [w.grab().toImage().pixelColor(w.width() - 30, w.height() - 8).lightness() for w in (view, preview)]
+
+    assert min(lightness()) > 200
+    window.wear(DARK)
+    assert max(lightness()) < 80

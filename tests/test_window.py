@@ -590,11 +590,10 @@ def test_reading_many_files_can_be_stopped_and_one_bad_file_stops_nothing(open_w
 
 
 def test_two_recorders_are_joined_in_the_window(open_window, qtbot):
-    from test_intake import two_recorders
-
     from inertian.desktop.join_dialog import JoinDialog
     from inertian.project.history import Edit
     from inertian.project.project import with_trials
+    from test_intake import two_recorders
 
     window = open_window(Project("p"))
     window.document.do(Edit("two recorders", with_trials(Project("p"), two_recorders(), "s")))
@@ -614,3 +613,80 @@ def test_two_recorders_are_joined_in_the_window(open_window, qtbot):
     assert window.document.history.undo_name == "Join “right” to “left”"
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert len(window.document.project.entries) == 2
+
+
+def test_a_recipe_is_exported_imported_and_refused_in_words(open_window, qtbot, tmp_path, monkeypatch):
+    from inertian.desktop import receiving
+
+    said = []
+    monkeypatch.setattr(receiving, "tell", lambda _window, _title, text: said.append(text))
+    (tmp_path / "a.csv").write_text("frame,heavy (px)\n0,100\n1,200\n2,300\n")
+    window = open_window(Project("empty"))
+    drop(window, [tmp_path / "a.csv"])
+    desk, margin = window.receiving.desk, window.receiving.margin
+    qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
+    type_into(qtbot, margin.fields["frame rate"], "50")
+    qtbot.waitUntil(lambda: len(desk.reading.questions) == 1, timeout=5000)
+    type_into(qtbot, margin.fields["scale"], "100 px = 1 m")
+    qtbot.waitUntil(lambda: desk.reading.questions == (), timeout=5000)
+    target = tmp_path / "camera.json"
+    monkeypatch.setattr(receiving.QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
+    window.receiving.export_recipe()
+    assert "camera" in target.read_text()
+    window.receiving.clear()
+    drop(window, [tmp_path / "a.csv"])
+    qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
+    assert desk.reading.questions
+    monkeypatch.setattr(receiving.QFileDialog, "getOpenFileName", lambda *a, **k: (str(target), ""))
+    window.receiving.use_recipe()
+    qtbot.waitUntil(lambda: desk.reading.questions == (), timeout=5000)
+    assert desk.reading.trials[0].time.seconds[-1] == pytest.approx(0.04)
+    target.write_text("{}")
+    window.receiving.use_recipe()
+    assert "no recipe" in said[-1]
+
+
+def test_a_scale_is_corrected_in_the_margin_for_the_whole_series(open_window, qtbot, tmp_path):
+    rows = "".join(f"{k / 50},{100 + 3 * k if k < 30 else 190 + k - 30}\n" for k in range(60))
+    (tmp_path / "a.csv").write_text("# 100 px = 1.00 m\ntime (s),heavy (px)\n" + rows)
+    window = open_window(Project("empty"))
+    bring_in(window, qtbot, [tmp_path / "a.csv"])
+    field = window.margin.stretches["scale"]
+    before = window.document.entry.trial.bodies[0].channels[0].si[0]
+    type_into(qtbot, field.line, "200 px = 1.00 m")
+    assert window.document.entry.trial.bodies[0].channels[0].si[0] == pytest.approx(before / 2)
+    assert window.document.history.undo_name == "Set scale"
+    type_into(qtbot, field.line, "a long way")
+    assert not field.trouble.isHidden()
+    assert "a.csv" in window.margin.source.text()
+    assert "SHA-256" in window.margin.source.text()
+
+
+def test_a_force_beside_positions_is_a_strip_of_its_own(open_window, qtbot):
+    from pathlib import Path
+
+    window = open_window(Project("empty"))
+    bring_in(window, qtbot, [Path(__file__).parent / "ugly" / "force.csv"])
+    qtbot.waitUntil(window.bench.isVisible, timeout=5000)
+    assert window.bench.strip("sensor", "F").title.text() == "Force"
+    bring_in(window, qtbot, [Path(__file__).parent / "ugly" / "gates.csv"])
+    qtbot.waitUntil(lambda: ("sensor", "v") in window.bench._strips, timeout=5000)
+    said = [w.text() for w in window.margin.findChildren(QLabel)]
+    assert words.NO_POSITIONS in said
+    window.show_stage(words.LEDGER)
+
+
+def test_every_pane_of_the_intake_is_reached_with_f6(open_window, qtbot, tmp_path):
+    (tmp_path / "a.csv").write_text("time (s),heavy (m)\n0,1\n1,2\n2,4\n")
+    window = open_window(Project("empty"))
+    drop(window, [tmp_path / "a.csv"])
+    qtbot.waitUntil(lambda: bool(window.receiving.desk.makes), timeout=10_000)
+    seen = set()
+    for _ in range(6):
+        qtbot.keyClick(window, Qt.Key.Key_F6)
+        focus = QApplication.focusWidget()
+        for name, pane in (("file", window.receiving.stage.view), ("button", window.receiving.stage.bring_in),
+                           ("margin", window.receiving.margin), ("shelf", window.shelf)):  # fmt: skip
+            if focus is pane or pane.isAncestorOf(focus):
+                seen.add(name)
+    assert seen == {"file", "button", "margin", "shelf"}

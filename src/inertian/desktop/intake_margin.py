@@ -8,25 +8,23 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from inertian.desktop import words
+from inertian.desktop.column_rows import ColumnRows
 from inertian.desktop.document import Document
+from inertian.desktop.fact_readers import read_mass
 from inertian.desktop.facts_form import FactField
 from inertian.desktop.intake_desk import IntakeDesk, with_rule
 from inertian.desktop.labels import BodyLabel, Choice, label, rule
-from inertian.desktop.margin import read_mass
 from inertian.desktop.tokens import MARGIN_WIDTH, Theme
 from inertian.physics.collisions import mass_key
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact
-from inertian.quantities.units import symbols
 
 if TYPE_CHECKING:
     from inertian.files.readings import FileReading
     from inertian.files.recipes import Recipe
 
-MOST_COLUMNS, MOST_PROBLEMS = 16, 30
-TITLE_WIDTH, UNIT_WIDTH = 92, 54  # px
-_UNITS = {"time": "time", "position": "length", "force": "force", "acceleration": "acceleration", "velocity": "speed"}
+MOST_PROBLEMS = 30
 
 
 class IntakeMargin(QScrollArea):
@@ -146,66 +144,11 @@ class IntakeMargin(QScrollArea):
         if not reading.tables:
             return
         self._section(column, words.COLUMNS)
-        views = reading.tables[0].columns
-        bodies = list(dict.fromkeys(b.name for t in reading.trials for b in t.bodies))
-        names = dict(reading.recipe.names) if reading.recipe else {}
-        for view in views[:MOST_COLUMNS]:
-            name = view.title or f"column {view.place + 1}"
-            body = names.get(view.body, view.body)
-            place = bodies.index(body) if view.axis and body in bodies else None
-            title = (
-                BodyLabel(self._theme, place, name)
-                if place is not None
-                else label(name, "" if not view.why else "soft")
-            )
-            title.setTextFormat(Qt.TextFormat.PlainText)
-            room = TITLE_WIDTH - (16 if place is not None else 0)
-            title.setText(title.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, room))
-            title.setToolTip(f"{name}: {view.why}" if view.why else name)
-            title.setFixedWidth(TITLE_WIDTH)
-            row = QHBoxLayout()
-            row.setSpacing(2)
-            row.addWidget(title)
-            row.addWidget(self._role_choice(view), 1)
-            kind = _UNITS.get(view.role)
-            if kind and not view.why:
-                unit = self._unit_choice(view, kind)
-                unit.setFixedWidth(UNIT_WIDTH)
-                row.addWidget(unit)
-            column.addLayout(row)
-        if len(views) > MOST_COLUMNS:
-            column.addWidget(label(words.MORE_COLUMNS.format(count=len(views) - MOST_COLUMNS), "small"))
-
-    def _role_choice(self, view: object) -> Choice:
-        made = Choice(self._theme)
-        made.setProperty("role", "quiet")
-        made.setAccessibleName(view.title)
-        made.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        made.setMinimumContentsLength(4)
-        now = "other" if view.why else f"position {view.axis}" if view.role == "position" else view.role
-        for key, name in words.ROLE_NAMES.items():
-            made.addItem(words.LEFT_OUT.format(why=view.why) if key == "other" and view.why else name, key)
-        made.setCurrentIndex(max(made.findData(now), 0))
-        made.setToolTip(view.why)
-        made.activated.connect(lambda _i: self._set_role(view.place, made.currentData()))
-        self.choices[f"role {view.place}"] = made
-        return made
-
-    def _unit_choice(self, view: object, kind: str) -> Choice:
-        from inertian.quantities.units import kind_of, unit_of
-
-        made = Choice(self._theme)
-        made.setProperty("role", "quiet")
-        made.setAccessibleName(f"{view.title}: unit")
-        for symbol in symbols(kind):
-            made.addItem(symbol, symbol)
-        known = unit_of(kind, view.unit).symbol if kind_of(view.unit) == kind else ""
-        if not known:
-            made.insertItem(0, "unit?", "")
-        made.setCurrentIndex(max(made.findData(known), 0))
-        made.activated.connect(lambda _i: self._set_unit(view.place, made.currentData()))
-        self.choices[f"unit {view.place}"] = made
-        return made
+        rows = ColumnRows(self._theme, reading)
+        rows.role_wanted.connect(self._set_role)
+        rows.unit_wanted.connect(self._set_unit)
+        self.choices |= rows.choices
+        column.addWidget(rows)
 
     def _build_problems(self, column: QVBoxLayout, reading: "FileReading | None") -> None:
         refused = self._desk.refused

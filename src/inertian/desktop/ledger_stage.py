@@ -5,9 +5,10 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButto
 
 from inertian.desktop import words
 from inertian.desktop.document import Document
+from inertian.desktop.fact_readers import read_mass
 from inertian.desktop.facts_form import FactField
 from inertian.desktop.labels import BodyLabel, Choice, label, rule
-from inertian.desktop.margin import other_forms, read_mass
+from inertian.desktop.margin import other_forms
 from inertian.desktop.numbers import shown, shown_plain, tip
 from inertian.desktop.pictures import Budget, Intervals
 from inertian.desktop.theme import font

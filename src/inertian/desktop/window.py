@@ -20,9 +20,10 @@ from PyQt6.QtWidgets import (
 from inertian.desktop import words
 from inertian.desktop.bench import BenchStage
 from inertian.desktop.document import Document
+from inertian.desktop.fact_readers import size_of
 from inertian.desktop.keeping import Keeping
 from inertian.desktop.ledger_stage import LedgerStage
-from inertian.desktop.margin import Margin, label, size_of
+from inertian.desktop.margin import Margin, label
 from inertian.desktop.numbers import shown_plain
 from inertian.desktop.receiving import Receiving
 from inertian.desktop.shelf import Shelf

@@ -173,6 +173,10 @@ def _usable_rows(table: Table, layout: Layout, time: TimeReading, made: Assemble
     if not any(c.missing or c.bad for c in whole):
         return np.arange(n), []
     keep = np.isfinite(time.values)
+    timed = {body: keep if body not in layout.clocks else np.isfinite(layout.clocks[body].values) for body in
+             {u.body for u in layout.uses}}  # fmt: skip
+    for own in timed.values():
+        keep = keep | own
     unusable: list[Unusable] = []
     spoilt: dict[int, list[str]] = {}
     for c in whole:
@@ -180,12 +184,14 @@ def _usable_rows(table: Table, layout: Layout, time: TimeReading, made: Assemble
             spoilt.setdefault(row, []).append(
                 f"{c.label}: “{shown_line(c.cells[row] if c.cells else '')}” is no number"
             )
-    any_reading = np.zeros(n, dtype=bool)
-    for c in uses:
-        any_reading |= np.isfinite(c.values)
-    for row in sorted(set(spoilt) | set(np.flatnonzero(~keep).tolist())):
+    any_reading, timeless = np.zeros(n, dtype=bool), np.zeros(n, dtype=bool)
+    for u in layout.uses:
+        seen = np.isfinite(u.column.values)
+        any_reading |= seen
+        timeless |= seen & ~timed[u.body]
+    for row in sorted(set(spoilt) | set(np.flatnonzero(timeless).tolist())):
         why = "; ".join(spoilt.get(row, ["no time"]))
-        if row in spoilt or any_reading[row]:
+        if row in spoilt or timeless[row]:
             unusable.append(Unusable(int(table.lines[row]), _line_text(table, row), why))
         if row in spoilt and not any_reading[row]:
             keep[row] = False
@@ -235,6 +241,8 @@ def _groups(table: Table, layout: Layout, time: TimeReading, rows: Rows, made: A
     if layout.body is not None:
         return [("", rows)]
     apart = range(1, len(rows)) if table.apart else ()
+    if layout.clocks and not np.isfinite(time.values[rows]).all():
+        return [("", rows)]
     starts = restarts(time.values[rows], [i for i in apart if _separated(table, rows[i - 1], rows[i])])
     if not starts:
         return [("", rows)]
@@ -266,13 +274,13 @@ def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
     rises = steps[steps > 0]
     if not falls.size or not rises.size or falls.size > 0.25 * times.size:
         return []
-    step = float(np.median(rises))
+    step = float(np.quantile(rises, 0.25))
     found: list[int] = []
     last, said = 0, set(marked)
     for fall in falls.tolist():
         part = times[last:fall]
         length = float(part.max() - part.min())
-        near = abs(times[fall] - part[0]) <= max(1.5 * step, 0.1 * length) and length > 1.5 * step
+        near = abs(times[fall] - part[0]) <= max(step, 0.1 * length) and length > step
         near = near or fall in said
         following = times[fall : fall + 3]
         if near and len(part) >= (2 if fall in said else 3) and following.size >= 2 and np.all(np.diff(following) > 0):

@@ -9,6 +9,7 @@ from inertian.files.findings import Code, Finding
 from inertian.quantities.estimates import Array, distinct
 
 _GAP = 4.5  # usual steps
+_AT_A_RUN = 5.0  # steps of reading from one sample to the next, just beside the run
 _EVEN = 0.02  # of a step: more unevenness than rounding explains is no even step
 
 
@@ -103,18 +104,13 @@ def saturated_at(channel: ChannelReading) -> float | None:
     if x.size < 10 or not any(_stays(x, e) for e in (float(x.max()), float(x.min()))):
         return None
     steps = np.abs(np.diff(x))
-    moving = steps[steps > 0]
-    if not moving.size or float((steps == 0).mean()) > 0.6:
-        return None
+    least = float(np.diff(distinct(x)).min(initial=np.inf))  # the step of the readings, or less
     for extreme in (float(x.max()), float(x.min())):
-        at = x == extreme
-        if at.sum() < 3 or at[0] or at[-1] or extreme == 0.0:
-            continue
+        at = np.concatenate([[False], x == extreme, [False]])
         edges = np.flatnonzero(np.diff(at.astype(np.int8)))
-        for start, stop in zip(edges[::2], edges[1::2], strict=False):
-            length = stop - start
-            inside = steps[start], steps[stop]
-            fast = 0.25 * float(np.quantile(moving, 0.9)) if channel.axis in "Fa" else 2.0 * float(np.median(moving))
-            if length >= 3 and min(inside) > fast:
+        for start, stop in zip(edges[::2], edges[1::2], strict=True):  # the run is x[start:stop]
+            if stop - start < 3 or start < 2 or stop > x.size - 2 or extreme == 0.0:
+                continue
+            if min(steps[start - 2], steps[stop]) > _AT_A_RUN * least:
                 return extreme
     return None

@@ -10,83 +10,21 @@ from dataclasses import dataclass
 from inertian.quantities.units import kind_of
 
 MISSING_WORDS = frozenset(
-    [
-        "na",
-        "n/a",
-        "n.a.",
-        "n.a",
-        "nan",
-        "null",
-        "none",
-        "nil",
-        "missing",
-        "fehlt",
-        "fehlend",
-        "manquant",
-        "void",
-        "undef",
-        "undefined",
-        "blank",
-        "empty",
-        "lost",
-        "-",
-        "--",
-        "---",
-        "----",
-        "–",
-        "—",
-        ".",
-        "..",
-        "...",
-        "?",
-        "??",
-        "*",
-        "**",
-        "x/a",
-        "#n/a",
-        "#n/v",
-        "#na",
-        "#nv",
-        "#value!",
-        "#wert!",
-        "#div/0!",
-        "#ref!",
-        "#num!",
-        "#name?",
-        "inf",
-        "+inf",
-        "-inf",
-        "infinity",
-        "+infinity",
-        "-infinity",
-        "∞",
-        "-∞",
-        "+∞",
-        "1.#qnan",
-        "1.#inf",
-        "-1.#inf",
-        "1.#ind",
-        "-1.#ind",
-        "1.#nan",
-        "-nan",
-        "+nan",
-        "nan(ind)",
-        "-nan(ind)",
-        "<na>",
-        "nat",
-        "not_available",
-    ]
+    "na n/a n.a. n.a nan null none nil missing fehlt fehlend manquant void undef undefined blank empty lost "  # noqa: SIM905
+    "- -- --- ---- – — . .. ... ? ?? * ** x/a #n/a #n/v #na #nv #value! #wert! #div/0! #ref! #num! #name? "
+    "inf +inf -inf infinity +infinity -infinity ∞ -∞ +∞ 1.#qnan 1.#inf -1.#inf 1.#ind -1.#ind 1.#nan -nan +nan "
+    "nan(ind) -nan(ind) <na> nat not_available k.a.".split()
 )
 _SPACES = "  \u00a0\u202f\u2009\u2007"
 _GROUP = "'’`" + _SPACES
-_PLAIN = re.compile(r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d{1,4})?$")
+_PLAIN = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,4})?$")
 _CELL = re.compile(
-    rf"(?P<sign>[+\-−–]?)\s?(?P<digits>\d[\d.,{_GROUP}]*|[.,]\d+)(?P<exponent>(?:[eEdD]|\s?[×x*]\s?10\^?)[+\-−]?\d{{1,4}})?"
+    rf"(?P<sign>[+\-−–]?)\s?(?P<digits>[0-9][0-9.,{_GROUP}]*|[.,][0-9]+)(?P<exponent>(?:[eEdD]|\s?[×x*]\s?10\^?)[+\-−]?[0-9]{{1,4}})?"
     r"(?P<unit>\s*[A-Za-zµμ°%\"′″Ω][\w/²³·^*−\-⁻¹ ]{0,11})?$"
 )
 _GROUPED = {
-    ",": re.compile(r"[1-9]\d{0,2}(,\d{3})+$"),
-    ".": re.compile(r"[1-9]\d{0,2}(\.\d{3})+$"),
+    ",": re.compile(r"[1-9][0-9]{0,2}(,[0-9]{3})+$"),
+    ".": re.compile(r"[1-9][0-9]{0,2}(\.[0-9]{3})+$"),
 }
 LONGEST = 60  # characters of a cell that can be a number
 LARGEST_NUMBER = 1e100  # no reading is beyond it; its square still is a number

@@ -59,4 +59,6 @@ def trial_name(file: str) -> str:
         head, dot, ending = stem.rpartition(".")
         if dot and head and len(ending) <= 8 and ending.isalnum() and not ending.isdigit():
             stem = head
+        if ending.casefold() != "gz":
+            break
     return stem.replace("_", " ").strip() or file

@@ -1,0 +1,49 @@
+"""How what is typed into the fields of the setup becomes a fact, and how sizes are said."""
+
+from inertian.desktop import words
+from inertian.physics.collisions import SCALE, TIME_BASE
+from inertian.quantities.facts import Fact, Meaning, parse_positive
+from inertian.quantities.units import Unit, unit_of
+
+
+def read_mass(text: str, meaning: Meaning) -> Fact:
+    """Read a mass as typed. Raises InertianError."""
+    return parse_positive(text, "mass", unit_of("mass", "kg"), meaning)
+
+
+def read_noise(text: str, _meaning: Meaning) -> Fact:
+    """Read the standard deviation of one position reading as typed. Raises InertianError."""
+    return parse_positive(text, "length", unit_of("length", "mm"), Meaning.STANDARD)
+
+
+def read_scale(text: str, _meaning: Meaning) -> Fact:
+    """Read how long a pixel is: "412 px = 1.000 m", "2.43 mm/px", or m per px. Raises InertianError."""
+    from inertian.files.stretches import parse_scale
+
+    unit = unit_of("number", "m/px")
+    if "px" not in text.replace("m/px", "") and "=" not in text:
+        return parse_positive(text, "number", unit, Meaning.STANDARD)
+    stated = parse_scale(text)
+    return Fact(stated.value, stated.plus_minus, Meaning(stated.meaning), unit)
+
+
+def read_time_base(text: str, meaning: Meaning) -> Fact:
+    """Read what times are multiplied by: "300 as 25", "25/300", "0.0833 ± 0.0002". Raises InertianError."""
+    from inertian.files.stretches import parse_time_base
+
+    stated = parse_time_base(text)
+    return Fact(
+        stated.value, stated.plus_minus, meaning if stated.plus_minus else Meaning.EXACT, Unit("", "number", 1.0)
+    )
+
+
+READERS = {SCALE: read_scale, TIME_BASE: read_time_base}
+
+
+def size_of(count: int) -> str:
+    """Return a number of bytes as people say it."""
+    size, names = float(count), iter(words.SIZES)
+    name = next(names)
+    while size >= 1000.0 and name != words.SIZES[-1]:
+        size, name = size / 1000.0, next(names)
+    return f"{size:.3g} {name}"
