@@ -5,6 +5,7 @@ import math
 import os
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 
@@ -200,3 +201,48 @@ def test_inspect_uses_a_recipe_and_refuses_what_is_none(tmp_path):
     done = inertian("inspect", tmp_path / "a.csv", "--recipe", tmp_path / "a.csv", "--json")
     assert (done.returncode, done.stdout) == (2, "")
     assert "no recipe" in done.stderr
+
+
+def test_inspect_of_every_ugly_file_is_whole_json_of_the_documented_form():
+    ugly = Path(__file__).parent / "ugly"
+    paths = [p for p in sorted(ugly.iterdir()) if p.name != "expected.json"]
+    done = inertian("inspect", *paths, "--json")
+    assert done.returncode == 2
+    assert "Traceback" not in done.stderr
+    files = json.loads(done.stdout, parse_constant=pytest.fail)["files"]
+    assert [f["path"] for f in files] == [str(p) for p in paths]
+    assert len(done.stderr.strip().splitlines()) == sum(f["refused"] is not None for f in files)
+    schema = json.loads((ugly.parents[1] / "docs" / "schemas" / "inspect-1.json").read_text())
+    file_form = schema["properties"]["files"]["items"]["properties"]
+    known = set(file_form["warnings"]["items"]["properties"]["code"]["enum"])
+    trial_form = file_form["trials"]["items"]
+    body_form = trial_form["properties"]["bodies"]["items"]
+    for file in files:
+        assert set(file) == set(file_form)
+        assert {w["code"] for w in file["warnings"]} <= known
+        assert file["format"] in file_form["format"]["enum"]
+        for trial in file["trials"]:
+            assert set(trial) == set(trial_form["required"])
+            assert set(trial["time"]) == set(schema["$defs"]["time"]["required"])
+            for body in trial["bodies"]:
+                assert set(body_form["required"]) <= set(body) <= set(body_form["properties"])
+                for axis, channel in body["channels"].items():
+                    assert axis in ("x", "y", "F", "a", "v")
+                    assert set(channel) == set(schema["$defs"]["channel"]["required"])
+                    assert channel["n"] <= len(range(10**6))
+                    if channel["n"]:
+                        assert channel["sum_sq"] >= channel["n"] * channel["mean"] ** 2 - 1e-9
+
+
+def test_inspect_for_reading_says_what_was_understood(tmp_path):
+    (tmp_path / "a.csv").write_text("time (ms);heavy (cm);remark\n0;10,0;ok\n100;26,0;\n200;x;\n300;58,0;\n")
+    done = inertian("inspect", tmp_path / "a.csv", tmp_path / "none.csv")
+    assert done.returncode == 2
+    assert "cannot be found" in done.stderr
+    for said in (
+        "semicolon between columns, decimal comma",
+        "1 body: heavy (x in cm)",
+        "left out: remark (remarks)",
+        "line 4:",
+    ):
+        assert said in done.stdout

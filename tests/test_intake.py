@@ -233,3 +233,92 @@ def test_intervals_cover_when_a_clock_offset_is_known_within_its_u():
         truth = 2.4 + W2 * (contact.stop - HIT)
         hits += abs(inputs.values[i] - truth) <= inputs.u("x light x close")
     assert abs(hits / n - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / n)
+
+
+@pytest.mark.parametrize("name", ["scale", "time base"])
+@pytest.mark.parametrize("law", ["momentum x", "kinetic energy"])
+def test_the_sensitivity_to_a_stretch_is_that_of_evaluating_anew(name, law):
+    """u through the fact alone equals |∂/∂fact| u, the derivative taken by changing the fact and evaluating again."""
+    share = 1e-3
+
+    def opening(scale_by=1.0, base_by=1.0, scale_u=0.0, base_u=0.0):
+        scale = Stated(scale_by / 412, scale_u / 412, "standard" if scale_u else "limits")
+        base = Stated(base_by / 12, base_u / 12, "standard" if base_u else "limits")
+        project = filmed(scale, base)
+        return Evaluator().accounts(project, project.entries[0].trial.id).ledger(law).opening
+
+    plain = opening()
+    if name == "scale":
+        moved, loose = opening(scale_by=1 + share).value, opening(scale_u=share).u
+    else:
+        moved, loose = opening(base_by=1 + share).value, opening(base_u=share).u
+    assert np.sqrt(loose**2 - plain.u**2) == pytest.approx(abs(moved - plain.value), rel=0.02)
+
+
+def test_a_ratio_of_speeds_of_one_film_does_not_feel_its_scale():
+    from inertian.physics.ledger import restitution_of
+
+    readings = []
+    for u in (0.0, 0.05):
+        project = filmed(Stated(1 / 412, u / 412, "standard"), Stated(1 / 12, u / 12, "standard"))
+        readings.append(restitution_of(Evaluator().readings(project, project.entries[0].trial.id)))
+    assert readings[1].u < 1.01 * readings[0].u  # uncancelled, it would be fifty times as large
+
+
+def test_files_of_one_make_are_kept_together_and_other_makes_apart():
+    one, two = b"time (s),heavy (m)\n0,1\n1,2\n2,4\n", b"t (s);x (m)\n0;1\n1;2\n2;3\n"
+    readings = [read_bytes(f"{k}.csv", c) for k, c in enumerate((one, two, one + b"3,5\n", b"", one + b"3,6\n"))]
+    makes = makes_of(readings)
+    assert [[r.file for r in m.readings] for m in makes] == [["0.csv", "2.csv", "4.csv"], ["1.csv"]]
+    assert [m.count() for m in makes] == [3, 1]
+    assert makes[0].bodies() == ("heavy",)
+    assert makes[0].topics() == ()
+    edit, reasons = brought_in(Project("p"), makes, "film", {"heavy": Fact(19.1, 0.1, Meaning.LIMITS, KG)})
+    assert reasons == []
+    assert (edit.name, len(edit.project.entries), len(edit.project.recipes)) == ("Bring in 4 trials", 4, 2)
+    assert [e.trial.name for e in edit.project.entries] == ["0", "2", "4", "1"]
+    assert FactId("mass of heavy") in edit.project.setup
+
+
+def test_a_trial_too_short_is_told_and_the_others_come_in():
+    content = b"trial,time (s),heavy (m)\nA,0,1\nA,1,2\nA,2,4\nB,0,1\n"
+    edit, reasons = brought_in(Project("p"), makes_of([read_bytes("a.csv", content)]), "s", {})
+    assert [e.trial.name for e in edit.project.entries] == ["A"]
+    assert reasons == ["B: a trial needs at least 2 samples."]
+
+
+def test_reading_again_is_refused_where_the_original_is_gone_or_gives_less():
+    project = filmed(Stated(1 / 412), Stated(1 / 12))
+    entry = project.entries[0]
+    bare = replace(entry.trial, provenance=replace(entry.trial.provenance, content=None))
+    with pytest.raises(InertianError, match="too large to be kept"):
+        reread(project.with_entry(replace(entry, trial=bare)), entry.trial.id, Recipe())
+    later = replace(entry.trial, provenance=replace(entry.trial.provenance, part=3))
+    with pytest.raises(InertianError, match="fewer trials"):
+        reread(project.with_entry(replace(entry, trial=later)), entry.trial.id, Recipe())
+
+
+def test_version_1_projects_are_still_opened(demo, tmp_path):
+    import zipfile
+
+    save(demo, tmp_path / "new.inertian")
+    with zipfile.ZipFile(tmp_path / "new.inertian") as new, zipfile.ZipFile(tmp_path / "old.inertian", "w") as old:
+        for name in new.namelist():
+            content = new.read(name)
+            if name == "analysis.json":
+                value = json.loads(content)
+                value["version"] = 1
+                value.pop("recipes")
+                for trial in value["trials"]:
+                    trial.pop("time_base")
+                    for key in ("recipe", "part", "others"):
+                        trial["source"].pop(key)
+                    for c in (c for b in trial["bodies"] for c in b["channels"]):
+                        for key in ("factor", "sign", "shift"):
+                            c.pop(key)
+                content = json.dumps(value).encode()
+            old.writestr(name, content)
+    opened = load(tmp_path / "old.inertian")
+    for a, b in zip(opened.entries, demo.entries, strict=True):
+        np.testing.assert_array_equal(a.trial.t, b.trial.t)
+        assert a.spans == b.spans
