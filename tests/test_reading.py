@@ -34,7 +34,8 @@ RELATIONS = '<Relationships xmlns="http://schemas.openxmlformats.org/package/200
 KIND = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/"
 MAIN = 'xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"'
 SHEET = f"<worksheet {MAIN}><sheetData>{{rows}}</sheetData></worksheet>"
-STYLES = f'<styleSheet {MAIN}><cellXfs count="3"><xf numFmtId="0"/><xf numFmtId="21"/><xf numFmtId="22"/></cellXfs></styleSheet>'
+FORMATS = "".join(f'<xf numFmtId="{n}"/>' for n in (0, 21, 22))  # plain, time of day, date
+STYLES = f'<styleSheet {MAIN}><cellXfs count="3">{FORMATS}</cellXfs></styleSheet>'
 
 
 def cell(place, value):
