@@ -3,6 +3,7 @@
 from inertian.desktop import words
 from inertian.physics.collisions import SCALE, TIME_BASE
 from inertian.quantities.facts import Fact, Meaning, parse_positive
+from inertian.quantities.rounding import write
 from inertian.quantities.units import Unit, unit_of
 
 
@@ -37,6 +38,22 @@ def read_time_base(text: str, meaning: Meaning) -> Fact:
     )
 
 
+def write_scale(fact: Fact) -> str:
+    """Return a scale as it is shown: in mm per pixel, with its ± to two figures."""
+    return written(1000.0 * fact.typed, 1000.0 * fact.plus_minus, "mm/px")
+
+
+def write_time_base(fact: Fact) -> str:
+    """Return a time base as it is shown."""
+    return written(fact.typed, fact.plus_minus, "")
+
+
+def written(value: float, plus_minus: float, unit: str) -> str:
+    """Return a number that was computed, not typed: rounded by its ±, or to seven figures where it has none."""
+    return write(value, plus_minus, unit) if plus_minus else f"{value:.7g} {unit}".strip()
+
+
+WRITERS = {SCALE: write_scale, TIME_BASE: write_time_base}
 READERS = {SCALE: read_scale, TIME_BASE: read_time_base}
 
 

@@ -31,6 +31,7 @@ class FactField(QWidget):
         self._read = read
         self._fact: Fact | None = None
         self.show_meaning = True
+        self.write: Callable[[Fact], str] = str  # how a fact is shown in the field
         self.may_be_empty = False  # then clearing the field takes the fact out
         self.label = QLabel(label)
         self.label.setText(self.label.fontMetrics().elidedText(label, Qt.TextElideMode.ElideMiddle, LABEL_WIDTH))
@@ -67,7 +68,7 @@ class FactField(QWidget):
     def reset(self) -> None:
         """Show the fact as it is, and forget what was typed."""
         fact = self._fact
-        self.line.setText(str(fact).replace(".", decimal_mark()) if fact else "")
+        self.line.setText(self.write(fact).replace(".", decimal_mark()) if fact else "")
         self.line.setModified(False)
         self._complain("")
         self.meaning.setVisible(self.show_meaning and fact is not None and fact.plus_minus > 0)

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QScroll
 from inertian.desktop import words
 from inertian.desktop.column_rows import ColumnRows
 from inertian.desktop.document import Document
-from inertian.desktop.fact_readers import read_mass
+from inertian.desktop.fact_readers import read_mass, written
 from inertian.desktop.facts_form import FactField
 from inertian.desktop.intake_desk import IntakeDesk, with_rule
 from inertian.desktop.labels import BodyLabel, Choice, label, rule
@@ -112,6 +112,11 @@ class IntakeMargin(QScrollArea):
 
     def _build_understood(self, column: QVBoxLayout, reading: "FileReading", recipe: "Recipe") -> None:
         self._section(column, words.UNDERSTOOD)
+        if recipe.name:
+            said = label(words.BY_RECIPE.format(name=recipe.name), "small")
+            said.setWordWrap(True)
+            said.setTextFormat(Qt.TextFormat.PlainText)
+            column.addWidget(said)
         if reading.delimiter is not None:
             now = "whitespace" if reading.delimiter == " " else reading.delimiter
             names = dict(words.DELIMITER_NAMES)
@@ -129,16 +134,25 @@ class IntakeMargin(QScrollArea):
                 line.setWordWrap(True)
                 line.setTextFormat(Qt.TextFormat.PlainText)
                 column.addWidget(line)
+        self._say_evidence(reading)
         if recipe.frame_rate is not None:
             self._field(column, "frame rate", words.FRAME_RATE_LABEL, "", f"{recipe.frame_rate:g}", _rate)
         pixels = any(c.unit.symbol == "px" for t in reading.trials[:1] for b in t.bodies for c in b.channels)
         if pixels and "scale" not in self.fields:
-            now = recipe.scale.value if recipe.scale else reading.scale
-            shown = f"{1000 * now:.6g} mm/px" if now else ""
+            now = recipe.scale or reading.scale
+            shown = written(1000 * now.value, 1000 * now.plus_minus, "mm/px") if now else ""
             self._field(column, "scale", words.SCALE_LABEL, words.SCALE_HINT, shown, _scale)
         base = recipe.time_base
-        shown = f"{base.value:.6g}" + (f" ± {base.plus_minus:.2g}" if base.plus_minus else "") if base else ""
+        shown = written(base.value, base.plus_minus, "") if base else ""
         self._field(column, "time base", words.TIME_BASE_LABEL, words.TIME_BASE_HINT, shown, _time_base)
+
+    def _say_evidence(self, reading: "FileReading") -> None:
+        """What speaks for each conclusion, and how sure it is, on hovering over it."""
+        for conclusion in reading.conclusions:
+            choice = self.choices.get(conclusion.topic)
+            if choice is not None:
+                sure = f"{100 * conclusion.confidence:.0f}"
+                choice.setToolTip(words.EVIDENCE.format(evidence=conclusion.evidence, sure=sure))
 
     def _build_columns(self, column: QVBoxLayout, reading: "FileReading") -> None:
         if not reading.tables:

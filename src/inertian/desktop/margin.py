@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QScrollArea, QVBox
 
 from inertian.desktop import words
 from inertian.desktop.document import Document
-from inertian.desktop.fact_readers import READERS, read_mass, read_noise, size_of
+from inertian.desktop.fact_readers import READERS, WRITERS, read_mass, read_noise, size_of
 from inertian.desktop.facts_form import FactField
 from inertian.desktop.labels import BodyLabel, Choice, label, rule
 from inertian.desktop.numbers import shown, shown_plain, tip
@@ -130,6 +130,7 @@ class Margin(QScrollArea):
             if (name == SCALE and not pixels) or (name == TIME_BASE and not self._stretched(entry)):
                 continue
             field = FactField(self._theme, text, hint, READERS[name])
+            field.write = WRITERS[name]
             field.edited.connect(lambda fact, n=name: self._set_stretch(n, fact))
             self.stretches[name] = field
             column.addWidget(field)

@@ -193,6 +193,8 @@ ROLE_NAMES = {
     "acceleration": "acceleration", "velocity": "velocity", "body": "names the body", "trial": "names the trial",
     "other": "left out",
 }  # fmt: skip
+BY_RECIPE = "by the recipe “{name}”"
+EVIDENCE = "{evidence}; {sure} % sure"
 NO_PROBLEMS = "none"
 PROBLEM_TIP = "Click to see the line."
 REFUSED_TITLE = "Not usable"
@@ -209,7 +211,7 @@ SIZES = ("bytes", "kB", "MB", "GB")
 READ_AGAIN_SHORT = "Read again…"
 RECIPE_KEPT = "Recipe saved as {file}"
 SENSOR_TITLES = {"F": ("Force", "N"), "a": ("Acceleration", "m/s²"), "v": ("Velocity as measured", "m/s")}
-SCALE_FACT, TIME_BASE_FACT = "Scale in m per px", "Time base"
+SCALE_FACT, TIME_BASE_FACT = "Scale", "Time base"
 ORIGINAL_GONE = "The original of “{file}” was not kept with the project. Bring the file in again."
 
 JOIN_TITLE = "Join another recording to “{name}”"

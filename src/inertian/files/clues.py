@@ -5,8 +5,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from inertian.files.numbers import value_of
+from inertian.files.recipes import Stated
 from inertian.files.titles import Role, read_title
-from inertian.quantities.units import PIXEL, kind_of, unit_of
+from inertian.quantities.errors import InertianError
+from inertian.quantities.units import kind_of
 
 _RATE = re.compile(
     r"(\d+(?:[.,]\d+)?)\s*(?:fps\b|hz\b|frames?\s*(?:per|/|a|pro)\s*(?:s\b|sec)|(?:bilder|images|imágenes|pictures)\s*"
@@ -14,17 +16,17 @@ _RATE = re.compile(
     r"sample rate|rate|abtastrate|cadence)\s*(?:\([^)]*\))?\s*[:=,;\t]?\s*(\d+(?:[.,]\d+)?)",
     re.IGNORECASE,
 )
-_NUMBER = r"(\d+(?:[.,]\d+)?)"
+_NUMBER = r"\d+(?:[.,]\d+)?(?:\s*±\s*\d+(?:[.,]\d+)?)?"
 _SCALES = (
     re.compile(
-        rf"{_NUMBER}\s*(?:px|pixels?)\s*(?:=|are|is|:|equals)\s*{_NUMBER}\s*(mm|cm|dm|m|in|ft)\b", re.IGNORECASE
+        rf"{_NUMBER}\s*(?:px|pixels?)\s*(=|are|is|:|equals)\s*{_NUMBER}\s*(?:mm|cm|dm|m|in|ft)\b", re.IGNORECASE
     ),
     re.compile(
-        rf"{_NUMBER}\s*(mm|cm|dm|m|in|ft)\s*(?:=|are|is|:|equals)\s*{_NUMBER}\s*(?:px|pixels?)\b", re.IGNORECASE
+        rf"{_NUMBER}\s*(?:mm|cm|dm|m|in|ft)\s*(=|are|is|:|equals)\s*{_NUMBER}\s*(?:px|pixels?)\b", re.IGNORECASE
     ),
-    re.compile(rf"{_NUMBER}\s*(mm|cm|dm|m|in|ft)\s*(?:/|per)\s*(?:px|pixels?)\b", re.IGNORECASE),
-    re.compile(rf"{_NUMBER}\s*(?:px|pixels?)\s*(?:/|per)\s*(mm|cm|dm|m|in|ft)\b", re.IGNORECASE),
+    re.compile(rf"{_NUMBER}\s*(?:mm|cm|dm|m|in|ft)\s*(/|per)\s*(?:px|pixels?)\b", re.IGNORECASE),
 )
+_PER_LENGTH = re.compile(rf"({_NUMBER})\s*(?:px|pixels?)\s*(?:/|per)\s*(mm|cm|dm|m|in|ft)\b", re.IGNORECASE)
 _UNIT_LIST = re.compile(r"^\s*(?:units?|einheiten|einheit|unités?|unidades)\s*[:=,;\t]\s*(.+)$", re.IGNORECASE)
 _SAID = re.compile(r"([^\W\d_]+)(?:\s+unit)?\s*(?:\bin\b|:|=|\[|\(|/)\s*\[?([A-Za-zµ]+(?:/s[²2]?)?)\b", re.IGNORECASE)
 
@@ -36,7 +38,7 @@ class Clues:
     by_place: tuple[str, ...] = ()
     by_role: dict[Role, str] = field(default_factory=dict)
     frame_rate: float | None = None
-    scale: float | None = None
+    scale: Stated | None = None
 
 
 def clues_of(lines: Sequence[str], width: int) -> Clues:
@@ -76,22 +78,21 @@ def _value(text: str) -> float:
     return found[0] if found else 0.0
 
 
-def _scale(text: str) -> float | None:
-    for form, pattern in enumerate(_SCALES):
+def _scale(text: str) -> Stated | None:
+    """A scale as it would be typed; without ±, the last digit written is the step of the reading."""
+    for pattern in _SCALES:
         match = pattern.search(text)
-        if match is None:
-            continue
-        if form == 0:
-            pixels, length, unit = _value(match[1]), _value(match[2]), match[3]
-        elif form == 1:
-            length, unit, pixels = _value(match[1]), match[2], _value(match[3])
-        elif form == 2:
-            length, unit, pixels = _value(match[1]), match[2], 1.0
-        else:
-            pixels, length, unit = _value(match[1]), 1.0, match[2]
-        if pixels > 0 and length > 0:
-            return unit_of("length", unit.lower()).to_si(length) / pixels
-    return None
+        if match is not None:
+            joint = "=" if match[1] not in ("/", "per") else "/"
+            return _parsed(f"{text[match.start() : match.start(1)]}{joint}{text[match.end(1) : match.end()]}")
+    match = _PER_LENGTH.search(text)
+    return _parsed(f"{match[1]} px = 1.000000 {match[2].lower()}") if match is not None else None
 
 
-__all__ = ["PIXEL", "Clues", "clues_of"]
+def _parsed(text: str) -> Stated | None:
+    from inertian.files.stretches import parse_scale
+
+    try:
+        return parse_scale(text)
+    except InertianError:
+        return None

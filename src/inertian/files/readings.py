@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 
 from inertian.files.assembly import TrialReading
 from inertian.files.findings import Finding, Question, UnreadableFileError
-from inertian.files.recipes import Recipe
+from inertian.files.recipes import Recipe, Stated
 from inertian.files.understanding import Conclusion, TableView
 
 
@@ -31,7 +31,7 @@ class FileReading:
     conclusions: tuple[Conclusion, ...] = ()
     tables: tuple[TableView, ...] = ()
     frame_rate: float | None = None
-    scale: float | None = None
+    scale: Stated | None = None
     content: bytes = field(default=b"", repr=False)
     recipe: Recipe | None = None
 

@@ -14,7 +14,7 @@ from inertian.files.findings import Code, Finding, Question, Topic
 from inertian.files.flaws import channel_flaws, time_flaws
 from inertian.files.grids import Grid
 from inertian.files.numbers import Decimal, decide_decimal
-from inertian.files.recipes import Recipe
+from inertian.files.recipes import Recipe, Stated
 from inertian.files.roles import Layout, lay_out
 from inertian.files.tables import Table, find_tables
 from inertian.files.titles import Role, read_title
@@ -69,7 +69,7 @@ class GridReading:
     tables: list[TableView] = field(default_factory=list)
     decimal: str = "."
     frame_rate: float | None = None
-    scale: float | None = None
+    scale: Stated | None = None
 
 
 def understand(grid: Grid, recipe: Recipe | None = None, bulk: BulkTable | None = None) -> GridReading:
@@ -168,9 +168,10 @@ def _understand_table(
         return
     if bulk is not None:
         table, layout = bulk.fill(table, layout)
-    rates = _rates(clues, recipe)
-    reading.frame_rate, reading.scale = rates.frame_rate, rates.scale
-    made = assemble(table, columns, layout, rates)
+    frame_rate = recipe.frame_rate if recipe and recipe.frame_rate else clues.frame_rate
+    scale = recipe.scale if recipe and recipe.scale else clues.scale
+    reading.frame_rate, reading.scale = frame_rate, scale
+    made = assemble(table, columns, layout, Rates(frame_rate, scale.value if scale else None))
     _finish(table, layout, made, reading)
 
 
@@ -211,12 +212,6 @@ def _by_recipe(columns: list[Column], recipe: Recipe) -> tuple[list[Column], dic
             c = replace(c, title=replace(c.title, unit=recipe.time_unit))
         mended.append(c)
     return mended, chosen
-
-
-def _rates(clues: Clues, recipe: Recipe | None) -> Rates:
-    frame_rate = recipe.frame_rate if recipe and recipe.frame_rate else clues.frame_rate
-    scale = recipe.scale.value if recipe and recipe.scale else clues.scale
-    return Rates(frame_rate, scale)
 
 
 def _finish(table: Table, layout: Layout, made: Assembled, reading: GridReading) -> None:

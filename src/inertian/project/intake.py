@@ -116,11 +116,17 @@ def brought_in(
                 trials += trials_of(replace(reading, recipe=recipe))
             except InertianError as error:
                 reasons.append(str(error))
-        project = _with_stretches(project.with_recipe(recipe), recipe, f"series {series}")
+        project = _with_stretches(project.with_recipe(recipe), _stretching(make, recipe), f"series {series}")
     for body, mass in masses.items():
         project = project.with_fact(FactId(mass_key(body)), mass)
     name = f"Bring in “{trials[0].name}”" if len(trials) == 1 else f"Bring in {len(trials)} trials"
     return Edit(name, with_trials(project, trials, series)), reasons
+
+
+def _stretching(make: Make, recipe: "Recipe") -> "Recipe":
+    """The recipe with the scale that the files themselves state, if they all state the same one."""
+    stated = {reading.scale for reading in make.readings}
+    return replace(recipe, scale=stated.pop()) if recipe.scale is None and len(stated) == 1 else recipe
 
 
 def _with_stretches(project: Project, recipe: "Recipe", scope: str) -> Project:
