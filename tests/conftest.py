@@ -6,9 +6,13 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 import pytest
+from hypothesis import settings
 
 from inertian.motion.trials import Body, Channel, Trial
 from inertian.quantities.units import unit_of
+
+settings.register_profile("inertian", deadline=None)  # machines are slow at times, and times are not tested
+settings.load_profile("inertian")
 
 METRE, CENTIMETRE, SECOND = unit_of("length", "m"), unit_of("length", "cm"), unit_of("time", "s")
 

@@ -55,6 +55,8 @@ def clues_of(lines: Sequence[str], width: int) -> Clues:
         listed = _UNIT_LIST.match(text.lstrip("#%/!;*' "))
         if listed:
             cells = [c.strip(" []()") for c in re.split(r"[,;\t|]+|\s{1,}", listed[1]) if c.strip(" []()")]
+            if len(cells) == width - 1 > 0:
+                cells = ["", *cells]  # of the columns beside the time
             if len(cells) == width and any(kind_of(c) for c in cells):
                 by_place = tuple(c if kind_of(c) else "" for c in cells)
                 continue

@@ -221,7 +221,7 @@ def key_value_records(lines: Sequence[str]) -> list[Record] | None:
         filled = [(n, _STAMP.sub(r"time=\1 ", line, count=1)) for n, line in filled]
         sample = filled[:_SAMPLE]
     for _, line in sample:
-        pairs = [(k.strip(), v) for k, v in _PAIR.findall(line) if is_reading(v)]
+        pairs = [(k.strip(), v) for k, v in _PAIR.findall(line) if is_reading(v.rstrip(":"))]
         if len(pairs) >= 2 and len({k for k, _ in pairs}) == len(pairs):
             hits += 1
             keys.update(dict.fromkeys(k for k, _ in pairs))
@@ -229,7 +229,7 @@ def key_value_records(lines: Sequence[str]) -> list[Record] | None:
         return None
     records = [Record(0, tuple(keys))]
     for number, line in filled:
-        pairs_of = {k.strip(): v for k, v in _PAIR.findall(line)}
+        pairs_of = {k.strip(): v.rstrip(":") for k, v in _PAIR.findall(line)}
         if sum(k in pairs_of for k in keys) >= 2:
             records.append(Record(number, tuple(pairs_of.get(k, "") for k in keys)))
         else:

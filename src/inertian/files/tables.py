@@ -59,12 +59,20 @@ def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[
             between.append(record)
     blocks.append((above, rows, between))
     largest = max(len(b[1]) for b in blocks)
-    kept = [b for b in blocks if len(b[1]) >= 2 or len(b[1]) == largest]
-    return [_table(b, delimiter, ended if b is blocks[-1] else True) for b in kept if b[1]]
+    kept: list[tuple[list[Record], list[Record], list[Record]]] = []
+    stray: list[Record] = []  # lines with numbers that are no table: they stand above the next one
+    for block in blocks:
+        if block[1] and (len(block[1]) >= 2 or len(block[1]) == largest):
+            kept.append(([*stray, *block[0]], block[1], block[2]))
+            stray = []
+        else:
+            stray += [*block[0], *block[1], *block[2]]
+    return [_table(b, delimiter, ended or b is not kept[-1]) for b in kept]
 
 
 def _usual_width(records: Sequence[Record], data: Sequence[bool]) -> int:
-    widths = Counter(len(_trimmed(r.cells)) for r, d in zip(records, data, strict=True) if d)
+    """The usual number of cells of a row; blank ones at the end count, as a column of remarks is mostly blank."""
+    widths = Counter(len(r.cells) for r, d in zip(records, data, strict=True) if d)
     return max(widths, key=lambda w: (widths[w], w))
 
 
@@ -222,6 +230,8 @@ def _header_of(above: Sequence[Record], width: int, delimiter: str, rows: Sequen
         named = [c for c in fitted if c.strip()]
         if len(named) < max(1, width // 2) and width > 1:
             break
+        if len(named) == 1 < width and fitted[0].strip() and not _known_word(fitted):
+            break  # a line of text above the table, filled up with blank cells
         single = width == 1 and record.comment
         doubtful = record.comment or (delimiter == WHITESPACE and back > 0)
         if (doubtful and not _known_word(fitted) and not any(units)) or (single and not _known_word(fitted)):
@@ -331,6 +341,11 @@ def _block_name(texts: Sequence[Record]) -> str:
     """The title right above a block, if it is one short line."""
     if not texts or texts[-1].comment:
         return ""
+    for record in reversed(texts[-4:]):
+        said = " ".join(c.strip() for c in record.cells if c.strip())
+        words = said.replace(":", " ").split()
+        if 1 < len(words) < 5 and read_title(words[0]).role is Role.TRIAL:
+            return " ".join(words)
     filled = [c.strip() for c in texts[-1].cells if c.strip()]
     said = " ".join(filled)
     return said.rstrip(":") if len(filled) == 1 or (len(texts[-1].cells) < 4 and len(said) < 40) else ""

@@ -91,7 +91,7 @@ _ROLE_OF["#"] = Role.INDEX
 _FILLERS = frozenset(
     "of the in der die das des dem den von vom de la le les du d l del di da do van het measured value "  # noqa: SIM905
     "values val centre center mid along for and at am im auf data reading readings sensor smoothed since start seit "
-    "actual above over ground floor ice table".split()
+    "actual above over ground floor ice table linear".split()
 )
 _VERTICAL = frozenset(
     folded(w)
@@ -123,6 +123,7 @@ _BRACKET = re.compile(
     r"^(?P<name>.*?)[\s_,]*[(\[{<]\s*(?P<unit>[^()\[\]{}<>]*(?:\([^()]*\)[^()\[\]{}<>]*)?)\s*[)\]}>]\s*$", re.DOTALL
 )
 _JOINT = re.compile(r"\s+in\s+|\s*[,:]\s*|\s*/\s*|\s+-\s+|[_.]|\s+")
+_RATE_TAIL = re.compile(r"^(?P<name>.+?)_(?P<length>m|cm|mm|km)_(?:per_)?(?P<time>s2|s\^2|s_2|s|h)$")
 LONGEST_TITLE = 160  # characters of a title that are looked at
 _RISKY_TAILS = frozenset(("t", "h", "g", "p", "in", "°", "%", "ft", "d"))
 _TOKENS = re.compile(r"[^\W\d_]+|\d+(?:[.,]\d+)?|#", re.UNICODE)
@@ -148,6 +149,11 @@ def split_unit(raw: str) -> tuple[str, str]:
     The unit is "" if none is recognised.
     """
     text = " ".join(raw[:LONGEST_TITLE].strip().lstrip("#%").split())
+    rate = _RATE_TAIL.match(text)
+    if rate is not None:
+        return rate["name"].replace(
+            "_", " "
+        ).strip(), f"{rate['length']}/{'s²' if '2' in rate['time'] else rate['time']}"
     bracket = _BRACKET.match(text)
     if bracket is not None:
         unit = bracket["unit"].strip()

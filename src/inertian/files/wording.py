@@ -59,7 +59,7 @@ def how_much(reading: FileReading) -> str:
     samples = sum(len(t.time.values) for t in reading.trials)
     lost = sum(len(t.unusable) for t in reading.trials)
     trials = "" if count == 1 else f"{count} trials, "
-    return f"{trials}{samples} samples, {lost} lines unusable"
+    return f"{trials}{samples} samples, {lost} {'line' if lost == 1 else 'lines'} unusable"
 
 
 def left_out(reading: FileReading) -> list[tuple[str, str]]:
