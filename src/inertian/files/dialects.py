@@ -69,9 +69,6 @@ def split_line(line: str, delimiter: str) -> tuple[str, ...]:
             return tuple(next(csv.reader(io.StringIO(line), delimiter=delimiter, skipinitialspace=True), ()))
         except csv.Error:
             return tuple(cell.strip('" ') for cell in line.split(delimiter))
-    if delimiter == "|":
-        bare = line.strip()
-        return tuple(cell.strip() for cell in bare.removeprefix("|").removesuffix("|").split("|"))
     return tuple(line.split(delimiter))
 
 
@@ -86,6 +83,8 @@ def choose_delimiter(lines: Sequence[str]) -> tuple[str, float]:
             return delimiter, 1.0
     scores = {d: _score(sample, d) for d in CANDIDATES if d == WHITESPACE or any(d in line for line in sample)}
     scores = {d: s for d, s in scores.items() if s > 0}
+    if scores.get("\t", 0.0) > 0.5 * scores.get(WHITESPACE, 0.0) and sum("\t" in x for x in sample) > 0.8 * len(sample):
+        scores.pop(WHITESPACE, None)  # blanks inside cells are no delimiters where there are tabs
     if not scores:
         return ",", 0.0
     best = max(scores, key=lambda d: (round(scores[d], 6), -CANDIDATES.index(d)))
@@ -143,11 +142,14 @@ def comment_prefix(line: str) -> str:
 def records_of(lines: Sequence[str], delimiter: str) -> list[Record]:
     """Cut all lines; quotes left open take in the lines after, within bounds."""
     found: list[Record] = []
+    framed = delimiter == "|" and _framed(lines)
     place, quoted = 0, delimiter != WHITESPACE and any('"' in line for line in lines)
     wrapped = quoted and _wrapped(lines, delimiter)
     while place < len(lines):
         line, number = lines[place], place + 1
         place += 1
+        if framed:
+            line = line.strip().removeprefix("|").removesuffix("|")
         if wrapped and line.strip().startswith('"') and line.strip().endswith('"'):
             line = line.strip()[1:-1].replace('""', '"')
         elif quoted and line.count('"') % 2 and delimiter in line + delimiter:
@@ -158,6 +160,12 @@ def records_of(lines: Sequence[str], delimiter: str) -> list[Record]:
         else:
             found.append(Record(number, split_line(line[len(prefix) :], delimiter), True))
     return found
+
+
+def _framed(lines: Sequence[str]) -> bool:
+    """Whether bars stand at both ends of each line too, as in tables that are drawn with them."""
+    filled = [line.strip() for line in lines[:100] if "|" in line]
+    return sum(s.startswith("|") and s.endswith("|") for s in filled) > 0.8 * len(filled)
 
 
 def _wrapped(lines: Sequence[str], delimiter: str) -> bool:

@@ -45,7 +45,7 @@ def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[
     rows: list[Record] = []
     between: list[Record] = []
     for place, (record, is_row) in enumerate(zip(records, data, strict=True)):
-        if (is_row and (rows or blocks or not _is_number_title(records, data, place, width))) or (
+        if (is_row and (rows or blocks or not _is_number_title(records, data, place, width, delimiter))) or (
             rows and is_spoilt_row(record, width, delimiter)
         ):
             rows.append(record)
@@ -82,10 +82,10 @@ def _trimmed(cells: tuple[str, ...]) -> tuple[str, ...]:
     return cells
 
 
-def _is_number_title(records: Sequence[Record], data: Sequence[bool], place: int, width: int) -> bool:
+def _is_number_title(records: Sequence[Record], data: Sequence[bool], place: int, width: int, delimiter: str) -> bool:
     """Whether a lone line of numbers above the titles is no row: it stands apart from the rows, or is far narrower."""
     following = [i for i in range(place + 1, min(place + 4, len(records))) if not records[i].blank]
-    if not following or data[following[0]]:
+    if not following or data[following[0]] or is_spoilt_row(records[following[0]], width, delimiter):
         return False
     return len(_trimmed(records[place].cells)) < width
 
@@ -260,7 +260,9 @@ def _two_rows(lower: tuple[str, ...], upper: Record | None, width: int) -> tuple
     names = [split_unit(c)[0].casefold() for c in lower if c.strip()]
     told_apart = not filled or any(map(looks_numeric, filled)) or len(upper.cells) < 2 or len(set(names)) == len(names)
     axes = len(filled) == len(names) == width and all(_is_axis(c) for c in lower[1:])
-    if told_apart and not axes:
+    grouped = not cells[0] and bool(filled) and not any(read_title(c).body for c in lower if _is_axis(c))
+    grouped = grouped and any(map(_is_axis, lower)) and not any(map(looks_numeric, filled))
+    if told_apart and not axes and not grouped:
         return None
     joined, group = [], ""
     for top, bottom in zip(cells, lower, strict=True):
@@ -361,7 +363,9 @@ def _without_cut_off(rows: list[Record], width: int, ended: bool) -> tuple[list[
     if not short and len(last) == width and last[-1].strip():
         digits = {_decimals(r.cells[width - 1]) for r in others if len(r.cells) >= width}
         short = len(digits) == 1 and next(iter(digits)) > _decimals(last[-1]) and len(rows) > 5
-        short = short or not is_reading(last[-1])
+        ends = [r.cells[width - 1] for r in others if len(r.cells) >= width]
+        readings = all(map(is_reading, ends)) and 2 * sum(map(looks_numeric, ends)) > len(ends)
+        short = short or (readings and not is_reading(last[-1]))
     if not short:
         return rows, None
     return rows[:-1], Unusable(rows[-1].line, shown_line(" ".join(last)), "cut off: the file ends in this line")
