@@ -525,7 +525,7 @@ def test_a_column_is_put_to_another_use_and_a_problem_shows_its_line(open_window
     assert window.document.entry.trial.provenance.unusable[0][0] == 4
 
 
-def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot):
+def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot, monkeypatch):
     window = open_window(Project("empty"))
     QApplication.clipboard().setText("t (s)\theavy (cm)\n0,0\t10,0\n0,1\t26,0\n0,2\t42,0\n")
     qtbot.keyClick(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
@@ -538,6 +538,14 @@ def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot):
     qtbot.keyClick(stage.view, Qt.Key.Key_Tab)
     qtbot.keyClicks(stage.view, "58,0")
     qtbot.waitUntil(lambda: len(desk.reading.trials[0].time.values) == 4, timeout=5000)
+    asked = []
+    with monkeypatch.context() as patch:
+        patch.setattr(
+            "inertian.desktop.receiving.ask", lambda *a: asked.append(a[2]) or QMessageBox.StandardButton.Cancel
+        )
+        window.close()
+    assert window.isVisible()  # a typed table is not lost without a question
+    assert "not in the project yet" in asked[0]
     window.receiving.clear()
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     for key in "0\t1\n1\t2\n2\t4\n":

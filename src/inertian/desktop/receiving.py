@@ -6,12 +6,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer
-from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
 
 from inertian.desktop import words
 from inertian.desktop.document import Document
 from inertian.desktop.intake_desk import IntakeDesk, Source
-from inertian.desktop.keeping import tell
+from inertian.desktop.keeping import ask, tell
 from inertian.desktop.tokens import Theme
 from inertian.desktop.work import Worker
 from inertian.project.evaluation import Evaluator
@@ -82,8 +82,9 @@ class Receiving(QObject):
 
     def receive(self, paths: list[Path]) -> None:
         """Read files, or the files of folders, and show what was understood."""
-        if self.desk.reading_again is not None or self.desk.editable:
+        if self.desk.reading_again is not None:
             self.desk.clear()
+        self.desk.editable = False  # what was typed stays on the desk, beside the files
         files = [f for path in paths for f in (_files_in(path) if path.is_dir() else [path])]
         self._read([Source(p.name, p) for p in files])
 
@@ -109,8 +110,9 @@ class Receiving(QObject):
         if not text.strip():
             self._say(words.NOTHING_TO_PASTE)
             return
-        self.desk.clear()
-        self.desk.editable = True
+        if self.desk.reading_again is not None:
+            self.desk.clear()
+        self.desk.editable = self.desk.empty
         self._read([Source(words.PASTED_NAME, content=text.encode())])
 
     def type_table(self) -> None:
@@ -255,6 +257,14 @@ class Receiving(QObject):
         if not isinstance(error, InertianError):
             raise error
         tell(self._window, words.TROUBLE_TITLE, str(error))
+
+    def may_leave(self) -> bool:
+        """Ask before a table is lost that was typed or pasted and not brought in; files are on disk anyway."""
+        if not (self.desk.editable and self.desk.makes):
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = ask(self._window, words.DESK_TITLE, words.DESK_NOT_EMPTY, buttons.Discard | buttons.Cancel)
+        return answer == buttons.Discard
 
     def leave(self) -> None:
         """Stop reading: the window closes."""

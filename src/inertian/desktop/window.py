@@ -261,7 +261,7 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Qt: ask about unsaved changes, then close."""
-        if not self.keeping.may_leave():
+        if not self.receiving.may_leave() or not self.keeping.may_leave():
             event.ignore()
             return
         self.receiving.leave()

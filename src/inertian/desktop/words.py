@@ -224,3 +224,5 @@ JOIN_ALONE = "There is no other trial to join. Bring in the other recording firs
 JOINED_CANNOT = "“{name}” was joined from several files, so it cannot be read again as one. Undo the joining first."
 NO_POSITIONS = "No positions were recorded in this trial: what its sensors measured is shown on the bench."
 SOURCE_TIP = ("{file}", "{size} bytes", "SHA-256 {digest}")
+DESK_TITLE = "A table is not brought in"
+DESK_NOT_EMPTY = "The table that was typed on the intake desk is not in the project yet. Close without it?"
