@@ -107,6 +107,8 @@ def _fraction(digits: str) -> int:
 
 def epoch_unit(values: Array, unit: str | None) -> str | None:
     """Return "s", "ms", "µs" or "ns" if numbers are counted from 1970, by their size; else None."""
+    if values.size and np.isfinite(values[0]) and not any(a <= values[0] <= b for a, b in _EPOCH.values()):
+        return None  # the usual case, without a look at all of them
     good = values[np.isfinite(values)]
     if not good.size:
         return None
