@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from inertian.desktop import words
 from inertian.desktop.document import Document
 from inertian.desktop.work import Worker
 from inertian.project.intake import Make, makes_of, read_again, read_by_recipes
@@ -148,7 +149,7 @@ class IntakeDesk(QObject):
 
     def retype(self, text: str, failed: Callable[[BaseException], None]) -> None:
         """Read the typed text in hand anew."""
-        source = Source(self.reading.file if self.reading else _TYPED, content=text.encode())
+        source = Source(self.reading.file if self.reading else words.TYPED_NAME, content=text.encode())
 
         def done(reading: "FileReading") -> None:
             self.refused = [reading] if reading.refused is not None else []
@@ -169,14 +170,6 @@ class IntakeDesk(QObject):
         self.makes, self.refused, self.reading_again, self.editable = [], [], None, False
         self._make = self._file = 0
         self.changed.emit()
-
-    def drop_refused(self) -> None:
-        """Forget the files that could not be used."""
-        self.refused = []
-        self.changed.emit()
-
-
-_TYPED = "Typed table.txt"
 
 
 def _read(source: Source) -> "FileReading":

@@ -20,7 +20,6 @@ from inertian.project.project import READING_NOISE, Entry
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId
-from inertian.quantities.units import PIXEL
 
 
 class Margin(QScrollArea):
@@ -54,8 +53,12 @@ class Margin(QScrollArea):
             self.setWidget(QWidget())
             self.widget().setObjectName("marginBody")
             return
-        pixels = any(c.unit.symbol == PIXEL for b in entry.trial.bodies for c in b.channels)
-        shape = (tuple(b.name for b in entry.trial.bodies), entry.trial.axes, pixels, self._stretched(entry))
+        shape = (
+            tuple(b.name for b in entry.trial.bodies),
+            entry.trial.axes,
+            entry.trial.in_pixels,
+            self._stretched(entry),
+        )
         if shape != self._built:
             self._built = shape
             self._build(entry)
@@ -122,12 +125,11 @@ class Margin(QScrollArea):
     def _build_stretches(self, entry: Entry, column: QVBoxLayout) -> None:
         """Scale and time base, where they matter: a field each, for the whole series."""
         self.stretches = {}
-        pixels = any(c.unit.symbol == PIXEL for b in entry.trial.bodies for c in b.channels)
         for name, text, hint in (
             (SCALE, words.SCALE_FACT, words.SCALE_HINT),
             (TIME_BASE, words.TIME_BASE_FACT, words.TIME_BASE_HINT),
         ):
-            if (name == SCALE and not pixels) or (name == TIME_BASE and not self._stretched(entry)):
+            if (name == SCALE and not entry.trial.in_pixels) or (name == TIME_BASE and not self._stretched(entry)):
                 continue
             field = FactField(self._theme, text, hint, READERS[name])
             field.write = WRITERS[name]

@@ -180,14 +180,13 @@ MASS_HINT_BARE = "mass, e.g. 19.1 ± 0.1 kg"
 NOTHING_USABLE = "Nothing of this can be used."
 LEFT_OUT = "left out: {why}"
 UNDERSTOOD, ASKED, COLUMNS, PROBLEMS, WHO_IS_WHO = "Understood", "To be answered", "Columns", "Problems", "Who is who"
-CUT_LABEL, DECIMAL_LABEL, TIME_UNIT_LABEL = "Between columns", "Decimal mark", "Unit of time"
+CUT_LABEL, DECIMAL_LABEL = "Between columns", "Decimal mark"
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", "whitespace": "spaces"}
 DECIMAL_NAMES = {".": "point: 1.5", ",": "comma: 1,5"}
 FRAME_RATE_LABEL, FRAME_RATE_HINT = "Frames per second", "e.g. 50"
 ROW_RATE_LABEL, ROW_RATE_HINT = "Samples per second", "e.g. 50"
 SCALE_LABEL, SCALE_HINT = "Scale", "e.g. 412 px = 1.000 m"
 TIME_BASE_LABEL, TIME_BASE_HINT = "Slow motion: filmed as exported", "e.g. 300 as 25"
-TIME_BASE_SAID = "times × {factor}"
 ROLE_NAMES = {
     "time": "time", "frame": "frame number", "position x": "position x", "position y": "position y", "force": "force",
     "acceleration": "acceleration", "velocity": "velocity", "body": "names the body", "trial": "names the trial",
@@ -201,7 +200,6 @@ REFUSED_TITLE = "Not usable"
 POSITIVE = "Positive {axis}"
 POSITIVE_AS_IS, POSITIVE_REVERSED = "as in the file", "the other way"
 SERIES_LABEL = "Into the series"
-BROUGHT_IN_FROM = "Brought in {count}."
 SOME_NOT = "Not brought in"
 MORE_COLUMNS = "and {count} more columns"
 BRING_IN_ACTION = "&Bring in what is on the desk"

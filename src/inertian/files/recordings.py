@@ -4,13 +4,12 @@ import numpy as np
 
 from inertian.files import limits
 from inertian.files.assembly import FRAME, ROW, BodyReading, ChannelReading, TrialReading
-from inertian.files.findings import Topic
 from inertian.files.readings import FileReading
 from inertian.files.recipes import Recipe, recipe_json
 from inertian.files.wording import sentences
 from inertian.motion.trials import Body, Channel, Provenance, Trial, TrialError
 from inertian.quantities.estimates import Array, Rows, distinct
-from inertian.quantities.units import PIXEL, Unit
+from inertian.quantities.units import Unit
 
 _POSITIONS = ("x", "y")
 
@@ -33,11 +32,6 @@ def trials_of(reading: FileReading) -> list[Trial]:
 def can_be_brought_in(trial: TrialReading) -> bool:
     """Whether a trial has the two samples it needs."""
     return len(distinct(trial.time.values)) >= 2
-
-
-def open_questions(reading: FileReading) -> list[Topic]:
-    """Return what has to be answered before a file's trials mean anything."""
-    return [q.topic for q in reading.questions]
 
 
 def _trial(reading: FileReading, trial: TrialReading, part: int) -> Trial:
@@ -86,8 +80,3 @@ def _channel(reading: ChannelReading, first: Rows, rows: Rows, n: int, flip: set
     values[rows] = reading.values[first]
     along = {"F": "x", "a": "x", "v": "x"}.get(reading.axis, reading.axis)
     return Channel(reading.axis, reading.column, reading.unit, values, -1.0 if along in flip else 1.0)
-
-
-def in_pixels(trial: Trial) -> bool:
-    """Whether a trial's positions are pixels times a scale."""
-    return any(c.unit.symbol == PIXEL for b in trial.bodies for c in b.channels)

@@ -6,7 +6,7 @@ import numpy as np
 
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array, ChannelId, locked
-from inertian.quantities.units import Unit
+from inertian.quantities.units import PIXEL, Unit
 
 KIND_OF_AXIS = {"x": "length", "y": "length", "F": "force", "a": "acceleration", "v": "speed"}
 
@@ -145,6 +145,11 @@ class Trial:
     def followed(self) -> tuple[Body, ...]:
         """The bodies whose positions were recorded."""
         return tuple(body for body in self.bodies if body.channels)
+
+    @property
+    def in_pixels(self) -> bool:
+        """Whether positions are pixels times a scale."""
+        return any(channel.unit.symbol == PIXEL for body in self.bodies for channel in body.channels)
 
     @property
     def axes(self) -> tuple[str, ...]:

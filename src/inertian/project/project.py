@@ -11,7 +11,6 @@ from inertian.motion.trials import Trial
 from inertian.physics.collisions import SCALE, TIME_BASE, mass_key, offset_key
 from inertian.physics.verdicts import Expectation
 from inertian.quantities.facts import Fact, FactId
-from inertian.quantities.units import PIXEL
 
 if TYPE_CHECKING:
     from inertian.files.recipes import Recipe
@@ -96,8 +95,11 @@ class Project:
     def stretches(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
         """Return the facts that stretch all lengths ("scale") or all times ("time base") of a trial, where they do."""
         named = {name: self.fact(name, entry) for name in (SCALE, TIME_BASE)}
-        in_pixels = any(c.unit.symbol == PIXEL for b in entry.trial.bodies for c in b.channels)
-        return {name: fact for name, fact in named.items() if fact is not None and (name == TIME_BASE or in_pixels)}
+        return {
+            name: fact
+            for name, fact in named.items()
+            if fact is not None and (name == TIME_BASE or entry.trial.in_pixels)
+        }
 
     def clock_offsets(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
         """Return the clock offsets of a trial's bodies that another recorder followed, by body."""
