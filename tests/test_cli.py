@@ -219,7 +219,9 @@ def test_inspect_of_every_ugly_file_is_whole_json_of_the_documented_form():
     body_form = trial_form["properties"]["bodies"]["items"]
     for file in files:
         assert set(file) == set(file_form)
-        assert {w["code"] for w in file["warnings"]} <= known
+        codes = [w["code"] for w in file["warnings"]]
+        assert set(codes) <= known
+        assert len(set(codes)) == len(codes)
         assert file["format"] in file_form["format"]["enum"]
         for trial in file["trials"]:
             assert set(trial) == set(trial_form["required"])

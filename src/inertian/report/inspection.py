@@ -58,6 +58,14 @@ def _trial_json(trial: TrialReading, time_base: float) -> dict[str, Any]:
     }
 
 
+def _warnings(reading: FileReading) -> list[dict[str, str]]:
+    """One warning for each code, with all that it was given for."""
+    texts: dict[str, list[str]] = {}
+    for finding in reading.findings:
+        texts.setdefault(str(finding.code), []).append(finding.text)
+    return [{"code": code, "text": " ".join(dict.fromkeys(said))} for code, said in texts.items()]
+
+
 def file_json(path: str, reading: FileReading) -> dict[str, Any]:
     """Return how one file was understood: SI values over usable samples, times in s as in the file."""
     base = reading.recipe.time_base.value if reading.recipe and reading.recipe.time_base else 1.0
@@ -70,7 +78,7 @@ def file_json(path: str, reading: FileReading) -> dict[str, Any]:
         "decimal": reading.decimal,
         "refused": None if reading.refused is None else reading.refused.why,
         "trials": [_trial_json(t, base) for t in reading.trials],
-        "warnings": [{"code": str(f.code), "text": f.text} for f in reading.findings],
+        "warnings": _warnings(reading),
     }
 
 
