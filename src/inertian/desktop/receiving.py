@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from inertian.files.recipes import Recipe
 
 MOST_FILES = 5000  # of a folder that is dropped
+BREATH_MS = 10  # between two steps that take long, so that clicks and keys come through
 
 
 class Receiving(QObject):
@@ -245,9 +246,7 @@ class Receiving(QObject):
         self._document.do(edit)
         count = len(edit.project.entries) - before
         self._say(words.BROUGHT_IN.format(count="1 trial" if count == 1 else f"{count} trials") if count else "")
-        QTimer.singleShot(
-            0, lambda: self._show(words.BENCH)
-        )  # a step of its own, so that the window never stands still
+        QTimer.singleShot(BREATH_MS, lambda: self._show(words.BENCH))
         if reasons:
             tell(self._window, words.SOME_NOT, "\n\n".join(reasons))
 
