@@ -57,11 +57,11 @@ _WORDS: dict[Role, str] = {
     ),
     Role.TRIAL: (
         "trial run versuch essai ensayo prova ensaio proef forsok forsog pokus proba lauf durchgang attempt "
-        "experiment recording shot go session trialno runno"
+        "experiment recording shot go session trialno runno messreihe messreihen series serie"
     ),
     Role.INDEX: (
         "no nr num number idx index row rownumber line sample samples sampleno zeile nummer numero numer n i id lp "
-        "poradi count"
+        "poradi count gate lichtschranke"
     ),
     Role.REMARK: (
         "remark remarks comment comments note notes bemerkung bemerkungen kommentar remarque remarques commentaire "
