@@ -254,3 +254,12 @@ def npy(array):
     out = io.BytesIO()
     np.save(out, array)
     return out.getvalue()
+
+
+def test_trials_side_by_side_feed_one_body_and_keep_their_own_time_columns():
+    rows = "Run 1;;Run 2;;Gate\nt/s;x/m;t/s;x/m;no\n0,0;1,00;0,0;2,00;1\n0,1;1,11;0,1;2,09;2\n0,2;1,19;0,2;2,31;3\n"
+    for first, second in (("Run 1", "Run 2"), ("Messreihe 1", "Messreihe 2")):
+        reading = read_bytes("runs.csv", rows.replace("Run 1", first).replace("Run 2", second).encode())
+        assert [(t.name, [b.name for b in t.bodies]) for t in reading.trials] == [(first, ["body"]), (second, ["body"])]
+        assert [t.time.column for t in reading.trials] == [f"{first} t/s", f"{second} t/s"]
+        assert reading.bodies_fed(reading.tables[0]) == {1: 0, 3: 0}

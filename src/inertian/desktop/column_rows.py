@@ -33,12 +33,10 @@ class ColumnRows(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         views = reading.tables[0].columns
-        bodies = list(dict.fromkeys(b.name for t in reading.trials for b in t.bodies))
-        names = dict(reading.recipe.names) if reading.recipe else {}
+        fed = reading.bodies_fed(reading.tables[0])
         for view in views[:MOST_COLUMNS]:
             name = view.title or f"column {view.place + 1}"
-            body = names.get(view.body, view.body)
-            place = bodies.index(body) if view.axis and body in bodies else None
+            place = fed.get(view.place)
             title = BodyLabel(theme, place, name) if place is not None else label(name, "" if not view.why else "soft")
             title.setTextFormat(Qt.TextFormat.PlainText)
             room = TITLE_WIDTH - (16 if place is not None else 0)

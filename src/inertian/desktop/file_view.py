@@ -159,15 +159,13 @@ class FileView(QPlainTextEdit):
         return False
 
     def _learn(self, reading: "FileReading", table: "TableView | None") -> None:
-        bodies = list(dict.fromkeys(b.name for t in reading.trials for b in t.bodies))
-        names = dict(reading.recipe.names) if reading.recipe else {}
+        fed = reading.bodies_fed(table) if table else {}
         self.colours, self.left_out = {}, set()
         for view in table.columns if table else ():
-            body = names.get(view.body, view.body)
             if view.why:
                 self.left_out.add(view.place)
-            elif body in bodies and view.axis:
-                self.colours[view.place] = self.theme.bodies[bodies.index(body) % len(self.theme.bodies)]
+            elif view.place in fed:
+                self.colours[view.place] = self.theme.bodies[fed[view.place] % len(self.theme.bodies)]
             elif view.role in ("time", "frame"):
                 self.colours[view.place] = self.theme.strong_fill
         raw, first = _raw(reading), table.first_line if table else 1

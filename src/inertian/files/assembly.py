@@ -11,7 +11,7 @@ from inertian.files.columns import Column
 from inertian.files.findings import Code, Finding, Question, Topic, Unusable, shown_line
 from inertian.files.roles import DEFAULT_BODY, Layout
 from inertian.files.tables import Table
-from inertian.files.titles import Role, read_title
+from inertian.files.titles import Role, names_trial
 from inertian.motion.trials import KIND_OF_AXIS
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.units import PIXEL, Unit, kind_of, unit_of
@@ -199,7 +199,9 @@ def _usable_rows(table: Table, layout: Layout, time: TimeReading, made: Assemble
         lines = tuple(int(table.lines[r]) for r in sorted(spoilt))
         first = spoilt[min(spoilt)][0]
         made.findings.append(
-            Finding(Code.NON_NUMERIC, f"{len(spoilt)} rows hold something that is no number: {first}.", lines)
+            Finding(
+                Code.NON_NUMERIC, f"Rows with something that is no number: {len(spoilt)}. The first: {first}.", lines
+            )
         )
     _say_missing(table, layout, keep, made)
     return np.flatnonzero(keep), unusable
@@ -291,8 +293,7 @@ def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
 
 def side_by_side(trial: TrialReading) -> list[TrialReading]:
     """Take trials apart that stand beside one another: bodies that are called run 1, run 2 are no bodies."""
-    words = [b.name.split() for b in trial.bodies]
-    if len(words) < 2 or not all(len(w) == 2 and read_title(w[0]).role is Role.TRIAL for w in words):
+    if len(trial.bodies) < 2 or not all(names_trial(b.name) for b in trial.bodies):
         return [trial]
     return [
         TrialReading(

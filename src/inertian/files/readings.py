@@ -7,6 +7,8 @@ from dataclasses import dataclass, field, replace
 from inertian.files.assembly import TrialReading
 from inertian.files.findings import Finding, Question, UnreadableFileError
 from inertian.files.recipes import Recipe, Stated
+from inertian.files.roles import DEFAULT_BODY
+from inertian.files.titles import names_trial
 from inertian.files.understanding import Conclusion, TableView
 
 
@@ -34,6 +36,19 @@ class FileReading:
     scale: Stated | None = None
     content: bytes = field(default=b"", repr=False)
     recipe: Recipe | None = None
+
+    def bodies_fed(self, table: TableView) -> dict[int, int]:
+        """Return, for each column of the table that is a channel, the place of its body among those of the file."""
+        bodies = list(dict.fromkeys(b.name for t in self.trials for b in t.bodies))
+        names = dict(self.recipe.names) if self.recipe else {}
+        fed = {}
+        for view in table.columns:
+            own = names.get(view.body, view.body)
+            if own not in bodies and names_trial(view.body):  # trials side by side, of one body each
+                own = names.get(DEFAULT_BODY, DEFAULT_BODY)
+            if view.axis and not view.why and own in bodies:
+                fed[view.place] = bodies.index(own)
+        return fed
 
 
 def trials_named(file: str, trials: Sequence[TrialReading]) -> tuple[TrialReading, ...]:

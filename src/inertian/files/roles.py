@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from inertian.files.columns import Column
-from inertian.files.titles import Role
+from inertian.files.titles import Role, names_trial
 from inertian.quantities.estimates import Array, distinct
 from inertian.quantities.units import PIXEL, kind_of
 
@@ -281,7 +281,8 @@ def _pair_clocks(times: list[Column], layout: Layout) -> None:
         layout.time = pairs[bodies[0]] if bodies else times[0]
         layout.clocks = {
             b: t for b, t in pairs.items()
-            if t is not layout.time and not np.array_equal(t.values, layout.time.values, equal_nan=True)
+            if t is not layout.time
+            and (names_trial(b) or not np.array_equal(t.values, layout.time.values, equal_nan=True))
         }  # fmt: skip
     else:
         layout.time = next((t for t in times if t.title.unit and rising(t.values)), times[0])

@@ -39,7 +39,7 @@ def text_grid(text: Text, recipe: Recipe | None) -> Grid:
     else:
         records, mended = _mend_delimiters(records, lines, delimiter, usual)
         if mended:
-            said = f"{len(mended)} lines have another delimiter than the rest; they were read with it."
+            said = f"Lines with another delimiter than the rest, read with it: {len(mended)}."
             findings.append(Finding(Code.MIXED_DELIMITER, said, tuple(mended)))
     return Grid("", records, delimiter, text.ended, findings=tuple(findings), certainty=certainty)
 

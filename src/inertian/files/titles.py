@@ -219,6 +219,12 @@ def read_title(raw: str, given_unit: str = "") -> Title:
     return Title(raw, name, unit, role, body, axis, derived, time_word)
 
 
+def names_trial(body: str) -> bool:
+    """Say whether what a title calls its body is a trial: run 1, run 2."""
+    words = body.split()
+    return len(words) == 2 and read_title(words[0]).role is Role.TRIAL
+
+
 def _role_by_unit(role: Role, unit: str, kind: str | None) -> Role:
     """The role that words and unit speak for together; the unit has the last word, but for what is known as other."""
     said = _KIND_ROLE.get(kind or "")
