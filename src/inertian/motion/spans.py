@@ -10,10 +10,28 @@ from inertian.quantities.estimates import Array
 
 
 class SpanKind(StrEnum):
-    """What happens in a span."""
+    """What happens in a span. Only a contact has walls that nothing is fitted across."""
 
-    FREE = "free"
+    FREE = "free"  # nothing in particular is known; one's own
+    REST = "rest"
+    VELOCITY = "steady velocity"
+    ACCELERATION = "steady acceleration"
     CONTACT = "contact"
+    INTERACTION = "interaction"
+    TURN = "turning point"
+    BOUNCE = "bounce"
+    PUSH = "push"
+    END_STOP = "end stop"
+
+    @property
+    def steady(self) -> bool:
+        """Whether a body moves freely in such a span, so that it can be fitted."""
+        return self in (SpanKind.FREE, SpanKind.REST, SpanKind.VELOCITY, SpanKind.ACCELERATION)
+
+    @property
+    def walled(self) -> bool:
+        """Whether nothing is fitted across its edges: bodies touch something hard."""
+        return self in (SpanKind.CONTACT, SpanKind.BOUNCE, SpanKind.END_STOP)
 
 
 class SpanError(InertianError):
