@@ -63,6 +63,31 @@ def inspect(
     refuse([f"{path}: {reading.refused.why}" for path, reading in readings if reading.refused is not None])
 
 
+def spans(
+    files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
+    recipe: Annotated[Path | None, typer.Option(help="A recipe, as exported from the window")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON, times in s")] = False,
+) -> None:
+    """Say what happens in each trial and when: rest, steady motion, contacts, turning points, with the reason why."""
+    from inertian.files.door import read_file
+    from inertian.files.recipes import RecipeError, load_recipe
+    from inertian.report.spans_found import spans_json, spans_text
+
+    try:
+        chosen = load_recipe(recipe) if recipe is not None else None
+    except RecipeError as error:
+        refuse([str(error)])
+        return
+    readings = [(str(path), read_file(path, chosen)) for path in files]
+    if as_json:
+        result, refusals = spans_json(readings)
+        print(json.dumps(result, ensure_ascii=False, allow_nan=False))
+    else:
+        lines, refusals = spans_text(readings)
+        print("\n".join(lines))
+    refuse(refusals)
+
+
 def _write_demo(folder: Path) -> None:
     from inertian.project.demo import write_demo
     from inertian.quantities.errors import InertianError
@@ -81,6 +106,7 @@ def make_app(open_window: Callable[[bool, list[Path]], int], take_shots: Callabl
     app = typer.Typer(add_completion=False, pretty_exceptions_enable=False)
     app.command()(ledger)
     app.command()(inspect)
+    app.command()(spans)
 
     @app.callback(invoke_without_command=True)
     def window(context: typer.Context) -> None:

@@ -7,7 +7,7 @@ import os
 import sys
 from pathlib import Path
 
-COMMANDS = ("demo", "inspect", "ledger", "shots")
+COMMANDS = ("demo", "inspect", "ledger", "shots", "spans")
 NO_DISPLAY = (
     "No display was found, so the window cannot open; start it from a desktop session, or use `inertian --help`."
 )

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -10,7 +11,6 @@ from inertian.motion.happenings import Change, Joint, Track, changes_of, joints_
 from inertian.motion.spans import SpanKind
 from inertian.motion.stretches import Stretch
 from inertian.motion.trials import Trial
-from inertian.quantities.estimates import Array
 
 SLOW = 0.08  # s; what takes longer, and was followed, is an interaction
 KEPT_CLEAR, OF_FEW, FEW = 1.25, 0.75, 12  # steps kept clear of a hit on each side; fewer where a side has few samples
@@ -133,7 +133,7 @@ def _stops(before: Motion, after: Motion | None) -> bool:
 
 
 def _first_push(motions: Sequence[Motion]) -> Event | None:
-    """The end of a push that was under way when the recording began: strong acceleration from near rest, then a glide."""
+    """The end of a push that was under way at the start: strong acceleration from near rest, then a glide."""
     if len(motions) < 2 or motions[0].kind is not SpanKind.ACCELERATION:
         return None
     first, then = motions[0], motions[1]
@@ -181,7 +181,7 @@ def _turned(motions: Sequence[Motion], step: float) -> tuple[list[Motion], list[
             found.append(replace(motion, start=time, v=(v, motion.v[1]), samples=round((1 - share) * motion.samples)))
         else:
             found.append(motion)
-    for k, (a, b) in enumerate(zip(found, found[1:], strict=False)):
+    for k, (a, b) in enumerate(pairwise(found)):
         time = _turn_between(a, b, step)
         if time is not None and all(abs(time - t) > 3 * step for t in turns):
             turns.append(time)

@@ -9,7 +9,7 @@ Stat. Assoc. 69 (1974) 383-393).
 
 import numpy as np
 
-from inertian.quantities.estimates import Array, Rows
+from inertian.quantities.estimates import Array, Mask, Rows
 
 TO_SIGMA = 1.4826  # median of |deviation| of a normal distribution → σ
 STRIDES = (1, 2, 4, 8)  # samples apart; correlated noise shows more of itself at the wider ones
@@ -112,7 +112,7 @@ def glitches(t: Array, x: Array, floor: float = 0.0, threshold: float = THRESHOL
     rows = np.flatnonzero(out)
     kept = np.flatnonzero(~out)
     ends = kept[_at_ends(t[kept], x[kept], sigma[kept], threshold)] if len(kept) > SIDE + 2 else rows[:0]
-    if 0 < rows.size and rows.size > n // 5:  # not single samples any more: the motion is rough
+    if rows.size > n // 5:  # not single samples any more: the motion is rough
         return np.zeros(0, dtype=np.intp)
     return np.union1d(rows[_still_bad(t, x, sigma, out, rows, threshold)], ends)
 
@@ -135,7 +135,7 @@ def _suspects(t: Array, x: Array, sigma: Array, threshold: float, at: Rows | Non
     return np.flatnonzero(near)
 
 
-def _unexplained(t: Array, x: Array, sigma: Array, rows: Rows, threshold: float) -> Array:
+def _unexplained(t: Array, x: Array, sigma: Array, rows: Rows, threshold: float) -> Mask:
     """Whether each of some rows is off every prediction that can be made of it, with at least two of them."""
     bad, made = np.ones(len(rows), dtype=bool), np.zeros(len(rows), dtype=int)
     side = NARROW if len(t) < SHORT else SIDE
@@ -172,7 +172,7 @@ def _prediction_error(t: Array, x: Array, rows: Rows, index: Rows, degree: int) 
     return np.asarray(error / np.sqrt(1.0 + np.einsum("ij,ij->i", weights, weights)))
 
 
-def _still_bad(t: Array, x: Array, sigma: Array, out: Array, rows: Rows, threshold: float) -> Array:
+def _still_bad(t: Array, x: Array, sigma: Array, out: Mask, rows: Rows, threshold: float) -> Mask:
     """Which of the rows are still bad once the others are gone; a sample between two glitches is none."""
     keep = np.flatnonzero(~out)
     place = np.searchsorted(keep, rows)

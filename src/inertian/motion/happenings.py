@@ -1,4 +1,4 @@
-"""What happens to the bodies of a trial: changes of velocity, each with its time, between stretches of steady motion."""
+"""What happens to the bodies of a trial: changes of velocity, and when, between stretches of steady motion."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -17,9 +17,9 @@ MEANS = 1000  # that a long piece is summed up in before it is fitted
 FLOOR = 3e-6  # of the range of a channel: no noise is taken to be smaller
 FAINT = 3.5  # the same, where another body changes its velocity at that moment
 ABRUPT = 1.2  # times what a smooth change, cut in two, may let the velocity jump
-MATERIAL = 0.04  # of the speeds around it that a change of velocity must exceed
+MATERIAL = 0.1  # of the speeds around it that a change of velocity must exceed
 SAME = 4.0  # of their own u that two accelerations may differ by and still be one
-CLEAR = 5.0  # normal deviates of its own u that a change of velocity must exceed
+CLEAR = 6.0  # normal deviates of its own u that a change of velocity must exceed
 INNER = 10  # pieces at most that one slow change may have been cut into
 
 
@@ -77,7 +77,9 @@ def track_of(trial: Trial, body: Body) -> Track | None:
     rows = np.flatnonzero(np.isfinite(x).all(axis=0))
     if len(rows) < 2 * LEAST[0]:
         return None
-    floors = [max(c.resolution / 12**0.5, FLOOR * float(np.ptp(xc[rows]))) for c, xc in zip(body.channels, x, strict=True)]
+    floors = [
+        max(c.resolution / 12**0.5, FLOOR * float(np.ptp(xc[rows]))) for c, xc in zip(body.channels, x, strict=True)
+    ]
     bad = [glitches(trial.t[rows], xc[rows], floor) for xc, floor in zip(x, floors, strict=True)]
     rows = np.delete(rows, np.unique(np.concatenate(bad)))
     t, x = trial.t[rows], x[:, rows]
@@ -93,10 +95,12 @@ def joints_of(track: Track) -> list[Joint]:
     pulses: dict[tuple[int, int], Pulse] = {}
     pushed = _pushed_at_start(track, pieces)
     if pushed is not None:
-        pulse, pieces = pushed
-        pulses[pieces[0].stop, pieces[1].start] = pulse
+        first, pieces = pushed
+        pulses[pieces[0].stop, pieces[1].start] = first
     while len(pieces) > 2:
-        better = max((_merged(track, pieces, i, j) for i, j in _candidates(track, pieces)), key=lambda m: m[0], default=None)
+        better = max(
+            (_merged(track, pieces, i, j) for i, j in _candidates(track, pieces)), key=lambda m: m[0], default=None
+        )
         if better is None or better[0] <= 0.0:
             break
         _, i, j, pulse = better
@@ -112,10 +116,11 @@ def joints_of(track: Track) -> list[Joint]:
             pulses[pieces[i].stop, pieces[j].start] = pulse
             del pieces[i + 1 : j]
     found = []
-    for left, right in zip(pieces, pieces[1:], strict=False):
+    for left, right in pairwise(pieces):
         pulse = pulses.get((left.stop, right.start)) or _direct(track, left, right)
-        matters = pulse.z > FAINT and _matters(track, left, right, pulse)
-        found.append(Joint(left, right, pulse if matters and pulse.z > CLEAR else None, pulse if matters else None))
+        size = _size(track, left, right, pulse)
+        clear, faint = pulse.z > CLEAR and size > MATERIAL, pulse.z > FAINT and size > 0.4 * MATERIAL
+        found.append(Joint(left, right, pulse if clear else None, pulse if faint else None))
     return _without_seams(track, found)
 
 
@@ -131,7 +136,9 @@ def _pushed_at_start(track: Track, pieces: Sequence[Stretch]) -> tuple[Pulse, li
         axes, counted = len(side.x), np.log(min(len(side.t), 4000))
         bounds = np.searchsorted(side.t, [track.t[p.start] - 1e-12 for p in pieces[: j + 1]])
         parts = zip(bounds, [*bounds[1:], len(side.t)], pieces[: j + 1], strict=True)
-        pieced = sum(_chi2(side, a, b, p.degree) + (counted + 1.0) * axes * (p.degree + 1) + 2 * counted for a, b, p in parts)
+        pieced = sum(
+            _chi2(side, a, b, p.degree) + (counted + 1.0) * axes * (p.degree + 1) + 2 * counted for a, b, p in parts
+        )
         one = pulse.chi2_allowing(float(np.sqrt(1.0 / np.median(side.weight)))) + (counted + 1.0) * (3 * axes + 2)
         if pulse.z > CLEAR and pulse.stop > pulse.start and one < pieced and (best is None or pieced - one > best[0]):
             best = (pieced - one, pulse, j)
@@ -141,10 +148,10 @@ def _pushed_at_start(track: Track, pieces: Sequence[Stretch]) -> tuple[Pulse, li
     return best[1], [Stretch(0, start, 0), *pieces[best[2] :]]
 
 
-def _matters(track: Track, left: Stretch, right: Stretch, pulse: Pulse) -> bool:
-    """Whether a change of velocity is more than a small part of the velocities around it."""
-    speeds = [np.linalg.norm(v) for p in (left, right) for v in _end_velocities(track, p)]
-    return float(np.linalg.norm(pulse.dv[0])) > MATERIAL * float(max(speeds))
+def _size(track: Track, left: Stretch, right: Stretch, pulse: Pulse) -> float:
+    """How large a change of velocity is, as a part of the speeds around it."""
+    speeds = [float(np.linalg.norm(v)) for p in (left, right) for v in _end_velocities(track, p)]
+    return float(np.linalg.norm(pulse.dv[0])) / (max(speeds) or 1.0)
 
 
 def _end_velocities(track: Track, piece: Stretch) -> tuple[Array, Array]:
@@ -195,12 +202,14 @@ def _between(track: Track, left: Stretch, right: Stretch, known: Pulse) -> Pulse
 def _direct(track: Track, left: Stretch, right: Stretch) -> Pulse:
     guess = (float(track.t[left.stop - 1]), float(track.t[right.start]))
     block = max(1, len(track.t) // 320)
-    return fit_pulse([track.side(left, right, guess)], guess, track.step, 2.0 * block * track.step + guess[1] - guess[0])
+    return fit_pulse(
+        [track.side(left, right, guess)], guess, track.step, 2.0 * block * track.step + guess[1] - guess[0]
+    )
 
 
 def _candidates(track: Track, pieces: Sequence[Stretch]) -> list[tuple[int, int]]:
     """Pairs of pieces between which a slow change may lie: no hit in between, and shorter than what is around."""
-    hits = [_is_hit(track, a, b) for a, b in zip(pieces, pieces[1:], strict=False)]
+    hits = [_is_hit(track, a, b) for a, b in pairwise(pieces)]
     found = []
     for i in range(len(pieces) - 2):
         for j in range(i + 2, min(i + 2 + INNER, len(pieces))):
@@ -248,10 +257,10 @@ def _is_hit(track: Track, left: Stretch, right: Stretch) -> bool:
     """Whether the velocity jumps between two pieces, more than a smooth change cut in two would let it."""
     time = 0.5 * float(track.t[left.stop - 1] + track.t[right.start])
     left, right = (replace(p, degree=2) if p.stop - p.start >= LEAST[2] else p for p in (left, right))
-    v1, u1, a1, _ = velocity_of(track, left, time)
-    v2, u2, a2, _ = velocity_of(track, right, time)
+    v1, u1, a1, s1 = velocity_of(track, left, time)
+    v2, u2, a2, s2 = velocity_of(track, right, time)
     shorter = min(track.t[left.stop - 1] - track.t[left.start], track.t[right.stop - 1] - track.t[right.start])
-    jump, bend = np.abs(v2 - v1), np.abs(a2 - a1)
+    jump, bend = np.abs(v2 - v1), np.maximum(np.abs(a2 - a1) - 3.0 * np.hypot(s1, s2), 0.0)
     return bool(np.any((jump > 5.0 * np.hypot(u1, u2)) & (jump > ABRUPT * bend * shorter)))
 
 
@@ -263,9 +272,15 @@ def _merged(track: Track, pieces: Sequence[Stretch], i: int, j: int) -> tuple[fl
     axes, counted = len(side.x), np.log(min(len(side.t), 4000))
     bounds = np.searchsorted(side.t, [track.t[p.start] - 1e-12 for p in pieces[i : j + 1]])
     parts = zip(bounds, [*bounds[1:], len(side.t)], pieces[i : j + 1], strict=True)
-    pieced = sum(_chi2(side, a, b, p.degree) + (counted + 1.0) * axes * (p.degree + 1) + 2 * counted for a, b, p in parts)
+    pieced = sum(
+        _chi2(side, a, b, p.degree) + (counted + 1.0) * axes * (p.degree + 1) + 2 * counted for a, b, p in parts
+    )
     pulse = fit_pulse([side], guess, track.step, guess[1] - guess[0])
-    one = pulse.chi2_allowing(float(np.sqrt(1.0 / np.median(side.weight)))) + (counted + 1.0) * (5 * axes + 2) + 2 * counted
+    one = (
+        pulse.chi2_allowing(float(np.sqrt(1.0 / np.median(side.weight))))
+        + (counted + 1.0) * (5 * axes + 2)
+        + 2 * counted
+    )
     inner = [p for p in pieces[i + 1 : j] if p.stop - p.start > SPIKE]
     if not inner:
         outside = np.ones(len(side.t), dtype=bool)
@@ -303,8 +318,12 @@ def _chi2(side: Side, start: int, stop: int, degree: int) -> float:
 
 def changes_of(tracks: Sequence[Track], joints: Sequence[Sequence[Joint]]) -> list[Change]:
     """Return the changes of velocity, those of several bodies at the same time as one, in order of time."""
-    single = [(joint.pulse, track, joint) for track, own in zip(tracks, joints, strict=True) for joint in own if joint.pulse]
-    faint = [(j.faint, track, j) for track, own in zip(tracks, joints, strict=True) for j in own if j.faint and not j.pulse]
+    single = [
+        (joint.pulse, track, joint) for track, own in zip(tracks, joints, strict=True) for joint in own if joint.pulse
+    ]
+    faint = [
+        (j.faint, track, j) for track, own in zip(tracks, joints, strict=True) for j in own if j.faint and not j.pulse
+    ]
     single += [one for one in faint if any(one[1] is not other[1] and _together(one, other) for other in single)]
     single.sort(key=lambda item: item[0].moment)
     groups: list[list[tuple[Pulse, Track, Joint]]] = []
@@ -314,7 +333,8 @@ def changes_of(tracks: Sequence[Track], joints: Sequence[Sequence[Joint]]) -> li
             last.append(item)
         else:
             groups.append([item])
-    return [_change(group) for group in groups]
+    order = [track.body for track in tracks]
+    return [_change(sorted(group, key=lambda item: order.index(item[1].body))) for group in groups]
 
 
 def _together(one: tuple[Pulse, Track, Joint], two: tuple[Pulse, Track, Joint]) -> bool:
@@ -333,4 +353,3 @@ def _change(group: Sequence[tuple[Pulse, Track, Joint]]) -> Change:
     pulse = fit_pulse(sides, guess, step, max(2.0 * step, guess[1] - guess[0]))
     dv = {track.body: change for (_, track, _), change in zip(group, pulse.dv, strict=True)}
     return Change(pulse, step, dv, {track.body: joint for _, track, joint in group})
-

@@ -1,8 +1,8 @@
 """Changes of velocity between two stretches of steady motion: when they begin and end, and how large they are.
 
 Left of the change a body follows one parabola, right of it another, and position is continuous. In between acts a
-pulse of acceleration ∝ u^α (1 − u)^β, u running from 0 at its start to 1 at its end: α = β = 1 is nearly a spring, larger
-ones a force that fades in and out, unequal ones a hand. For given times and shape the model is linear (Golub & Pereyra,
+pulse of acceleration ∝ u^α (1 − u)^β, u running from 0 at its start to 1 at its end: α = β = 1 is nearly a spring,
+larger ones a force that fades in and out, unequal ones a hand. For given times and shape the model is linear (Golub & Pereyra,
 SIAM J. Numer. Anal. 10 (1973) 413-432), so only those are searched. A pulse too short to be seen is a kink.
 """
 
@@ -21,6 +21,7 @@ GROWTH = 0.08  # of the blocks they are averaged in, as a share of the distance
 RESOLVED = 14.0  # χ² a pulse must gain over a kink
 USUAL, SPREAD = 0.45, 0.4  # ln α and ln β as they are expected, and the standard deviation about it
 MODEL_ERROR = 0.002  # of (change of velocity × duration): no shape is exactly right
+MOST_OF_ALL = 0.7  # of what is looked at that a pulse may fill
 ONE_MORE = 3.0  # χ² that one more parameter must gain to be believed
 MOST_ROUNDS = 60  # of a search; a cost that sinks for ever has no best place
 Shape = tuple[float, float]  # ln α, ln β
@@ -66,7 +67,9 @@ class Pulse:
         return 0.5 * (self.start + self.stop)
 
 
-def thinned(t: Array, x: Array, weight: Array, rests: tuple[bool, bool], curved: bool, about: tuple[float, float]) -> Side:
+def thinned(
+    t: Array, x: Array, weight: Array, rests: tuple[bool, bool], curved: bool, about: tuple[float, float]
+) -> Side:
     """Return a side with single samples near a change and means of ever more samples farther out."""
     first, last = np.searchsorted(t, about)
     if len(t) <= 4 * NEAR:
@@ -83,7 +86,7 @@ def _edges(n: int, low: int, high: int) -> Rows:
     inner = max(1, (high - low) // (6 * NEAR))
     steps = np.unique(np.floor(np.expm1(np.arange(0.0, np.log(n) / GROWTH + 1.0) * GROWTH) / GROWTH)).astype(np.intp)
     left, right = low - 1 - steps, high + steps
-    parts = [left[left >= 0][::-1], np.arange(low, high, inner), right[right < n], [0]]
+    parts = [left[left >= 0][::-1], np.arange(low, high, inner), right[right < n], np.zeros(1)]
     return np.unique(np.concatenate(parts)).astype(np.intp)
 
 
@@ -114,6 +117,7 @@ class _Fit:
 
     def __init__(self, side: Side) -> None:
         t, self._side = side.t, side
+        self.first, self.last = t[0], t[-1]
         self._origin, self._scale = float(t.mean()), float(np.ptp(t)) or 1.0
         tau = (t - self._origin) / self._scale
         degree = 0 if side.rests[0] else 2 if side.curved else 1
@@ -138,7 +142,7 @@ class _Fit:
         for root, q, y in self._parts:
             rest = y
             size = 0.0
-            a = []
+            a: list[Array] = []
             for column in columns:
                 c = root * column
                 c = c - q @ (q.T @ c)
@@ -211,7 +215,12 @@ def _spread(fits: Sequence[_Fit], middle: float, length: float, step: float) -> 
         half = 0.5 * math.exp(p[1])
         return p[0] - half, p[0] + half, (p[2], p[3])
 
+    first, last = min(float(f.first) for f in fits), max(float(f.last) for f in fits)
+
     def cost(p: list[float]) -> float:
+        start, stop, _ = parts(p)
+        if start < first or stop > last or stop - start > MOST_OF_ALL * (last - first):
+            return math.inf
         odd = ((p[2] - USUAL) / SPREAD) ** 2 + ((p[3] - USUAL) / SPREAD) ** 2
         return _chi2(fits, *parts(p)) + odd
 
@@ -221,6 +230,8 @@ def _spread(fits: Sequence[_Fit], middle: float, length: float, step: float) -> 
         for k in (-0.6, 0.0, 0.6)
     ]
     best = min(starts, key=cost)
+    if not math.isfinite(cost(best)):
+        return _result(fits, middle, middle, (USUAL, USUAL))
     rough = _refined(lambda p: cost([*p, USUAL, USUAL]), best[:2], [0.2 * length, 0.3], 0.1)
     if math.exp(rough[1]) > 2.0 * step:
         best = _refined(cost, [*rough, USUAL, USUAL], [0.05 * math.exp(rough[1]), 0.1, 0.3, 0.3], 0.05)
@@ -229,9 +240,7 @@ def _spread(fits: Sequence[_Fit], middle: float, length: float, step: float) -> 
     return _result(fits, *parts(best))
 
 
-def _refined(
-    cost: Callable[[list[float]], float], place: list[float], steps: list[float], least: float
-) -> list[float]:
+def _refined(cost: Callable[[list[float]], float], place: list[float], steps: list[float], least: float) -> list[float]:
     """A pattern search (Hooke & Jeeves, J. ACM 8 (1961) 212-229) until the steps are below a share of the first."""
     here, value = list(place), cost(place)
     scale, rounds = 1.0, 0

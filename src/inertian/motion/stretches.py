@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, Rows
 
 BLOCKS = 320  # at most so many pieces are cut from; a block of a short recording is a sample
 COUNTED = 4000.0  # samples that count at full weight; more must not make the smallest unevenness of a lane speak
@@ -53,7 +53,7 @@ def steady_stretches(t: Array, channels: Sequence[Array], sigmas: Sequence[Array
     return _cut(best, degrees, edges, CUT * counted + BASE)
 
 
-def _cut(cost: Array, degrees: Array, edges: Array, penalty: float) -> list[Stretch]:
+def _cut(cost: Array, degrees: Rows, edges: Rows, penalty: float) -> list[Stretch]:
     """The cheapest partition, by dynamic programming over the last cut."""
     total, came = np.full(len(edges), np.inf), np.zeros(len(edges), dtype=int)
     total[0] = -penalty
@@ -71,7 +71,7 @@ def _cut(cost: Array, degrees: Array, edges: Array, penalty: float) -> list[Stre
     return found[::-1]
 
 
-def _squares(tau: Array, x: Array, weight: Array, edges: Array) -> Array:
+def _squares(tau: Array, x: Array, weight: Array, edges: Rows) -> Array:
     """Σ w r² of a constant, a line and a parabola between any two edges; shape (3, edges, edges), for i < j.
 
     Prefix sums of the moments, moved to the centre of each stretch.

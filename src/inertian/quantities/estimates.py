@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 Rows = NDArray[np.intp]
+Mask = NDArray[np.bool_]
 
 
 class ChannelId(NamedTuple):

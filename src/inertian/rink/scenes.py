@@ -4,7 +4,7 @@ A body's motion is a chain of pieces: rest, steady acceleration, or a push of gi
 The shapes of the pushes in time are not those the finder assumes.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cache
 
@@ -147,14 +147,19 @@ def stones_meet(rng: np.random.Generator, slow: bool = False) -> Scene:
         course.push(duration, _vector(sign * impulse / mass), power)
         course.glide(after, f)
     kind = "interaction" if slow else "contact"
-    return Scene("repulsion" if slow else "impact", (a, b), (Happening(kind, before, before + duration, ("heavy", "light")),))
+    return Scene(
+        "repulsion" if slow else "impact", (a, b), (Happening(kind, before, before + duration, ("heavy", "light")),)
+    )
 
 
 def three_in_a_row(rng: np.random.Generator) -> Scene:
     """A stone hits the second of three, and that one the third a little later."""
     v, f = rng.uniform(1.0, 2.2), rng.uniform(0.0, 0.15)
     t1, gap, after, d = rng.uniform(0.6, 1.2), rng.uniform(0.35, 0.8), rng.uniform(0.6, 1.2), rng.uniform(0.003, 0.01)
-    a, b, c = (Course(name, _vector(x), _vector(u)) for name, x, u in (("first", 0.0, v), ("second", 2.0, 0.0), ("third", 3.5, 0.0)))
+    a, b, c = (
+        Course(name, _vector(x), _vector(u))
+        for name, x, u in (("first", 0.0, v), ("second", 2.0, 0.0), ("third", 3.5, 0.0))
+    )
     for course in (a, b):
         course.glide(t1, f)
     dv = _vector(rng.uniform(0.6, 0.9) * a.v[0])
@@ -201,7 +206,9 @@ def pushed_off(rng: np.random.Generator) -> Scene:
     stone, f = Course("stone", _vector(0.3), _vector(0.0)), rng.uniform(0.0, 0.2)
     if rng.random() < 0.7:
         stone.steady(rng.uniform(0.3, 1.0), _vector(0.0))
-    stone.push(rng.uniform(0.2, 0.7), _vector(rng.uniform(0.6, 2.0)), rng.uniform(1.0, 2.0), rng.uniform(0.8, 1.3), "push")
+    stone.push(
+        rng.uniform(0.2, 0.7), _vector(rng.uniform(0.6, 2.0)), rng.uniform(1.0, 2.0), rng.uniform(0.8, 1.3), "push"
+    )
     stone.glide(rng.uniform(0.8, 2.0), f)
     if rng.random() < 0.6 and stone.v[0] > 0.3:
         start = stone.t
@@ -240,7 +247,9 @@ SCENES: tuple[Callable[[np.random.Generator], Scene], ...] = (
 )
 
 
-def record(scene: Scene, rng: np.random.Generator, rate: float, noise: float, jitter: float = 0.0, spikes: float = 0.0) -> tuple[Array, dict[str, Array]]:
+def record(
+    scene: Scene, rng: np.random.Generator, rate: float, noise: float, jitter: float = 0.0, spikes: float = 0.0
+) -> tuple[Array, dict[str, Array]]:
     """Record a scene: times in s, shape (n,), and positions in m by body, shape (n, axes).
 
     `noise` (m) of a reading, `jitter` (s) of a time stamp shared by all bodies, `spikes` the share of glitches.
@@ -254,5 +263,3 @@ def record(scene: Scene, rng: np.random.Generator, rate: float, noise: float, ji
         x[hit] += rng.choice([-1.0, 1.0], (hit.sum(), 1)) * rng.uniform(0.03, 0.4, (hit.sum(), 1))
         found[course.body] = x
     return t, found
-
-

@@ -1,0 +1,65 @@
+"""What the span finder says of files, as JSON and as text."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from inertian.files.readings import FileReading
+from inertian.files.recordings import trials_of
+from inertian.motion.finder import find_spans
+from inertian.motion.found import Found
+from inertian.motion.trials import Trial
+from inertian.quantities.errors import InertianError
+
+SCHEMA = 1
+
+
+def _span_json(span: Found) -> dict[str, Any]:
+    return {
+        "kind": str(span.kind),
+        "name": span.name,
+        "t0": float(span.t0),
+        "t1": float(span.t1),
+        "bodies": list(span.bodies),
+        "why": span.why,
+    }
+
+
+def trials_or_reason(path: str, reading: FileReading) -> tuple[list[Trial], str | None]:
+    """Return the trials of a file, or why there are none, in one sentence."""
+    if reading.refused is not None:
+        return [], f"{path}: {reading.refused.why}"
+    try:
+        return trials_of(reading), None
+    except InertianError as error:
+        return [], f"{path}: {error}"
+
+
+def spans_json(files: Sequence[tuple[str, FileReading]]) -> tuple[dict[str, Any], list[str]]:
+    """Return the spans found in every trial of some files, times in s, and why files were refused.
+
+    A refused file is listed without trials.
+    """
+    listed, refusals = [], []
+    for path, reading in files:
+        trials, why = trials_or_reason(path, reading)
+        refusals += [why] if why else []
+        found = [{"name": t.name, "spans": [_span_json(s) for s in find_spans(t)]} for t in trials]
+        listed.append({"path": path, "trials": found})
+    return {"schema": SCHEMA, "files": listed}, refusals
+
+
+def spans_text(files: Sequence[tuple[str, FileReading]]) -> tuple[list[str], list[str]]:
+    """Return the same for reading."""
+    lines, refusals = [], []
+    for path, reading in files:
+        trials, why = trials_or_reason(path, reading)
+        refusals += [why] if why else []
+        lines.append(path)
+        for trial in trials:
+            found = find_spans(trial)
+            lines.append(f"  {trial.name}: {len(found)} spans")
+            lines += [
+                f"    {s.t0:10.4f} s to {s.t1:10.4f} s  {s.kind}, {s.name} ({', '.join(s.bodies)}): {s.why}"
+                for s in found
+            ]
+    return lines, refusals
