@@ -262,7 +262,7 @@ def test_a_ratio_of_speeds_of_one_film_does_not_feel_its_scale():
     for u in (0.0, 0.05):
         project = filmed(Stated(1 / 412, u / 412, "standard"), Stated(1 / 12, u / 12, "standard"))
         readings.append(restitution_of(Evaluator().readings(project, project.entries[0].trial.id)))
-    assert readings[1].u < 1.01 * readings[0].u  # uncancelled, it would be fifty times as large
+    assert readings[1].u < 1.03 * readings[0].u  # uncancelled, fifty times as large; draws tell u to 2 %
 
 
 def test_files_of_one_make_are_kept_together_and_other_makes_apart():

@@ -234,5 +234,6 @@ def test_suggested_spans_enclose_the_hit_and_nothing_is_suggested_without_one(de
         assert contact.length <= 3.5 * entry.trial.step()
     t = np.arange(80) * 0.02
     smooth = recording(t, {"a": {"x": 1.2 * t - 0.1 * t**2 + np.random.default_rng(1).normal(0, 0.001, 80)}})
-    assert suggest_spans(smooth) == Spans()
+    (glide,) = suggest_spans(smooth)
+    assert (glide.kind, glide.start, glide.stop) == (SpanKind.ACCELERATION, t[0], t[-1])
     assert suggest_spans(recording(t[:5], {"a": {"x": t[:5]}})) == Spans()

@@ -56,6 +56,12 @@ class Frame:
         back = (cosine * east - sine * north + self.origin[0], cosine * north + sine * east + self.origin[1])
         return float(back[0]), float(back[1])
 
+    def mixed(self, own: str, filed: str) -> float:
+        """Return ∂(place along an axis of the frame)/∂(place along an axis of the file)."""
+        cosine, sine = float(np.cos(self.angle)), float(np.sin(self.angle))
+        turn = {("x", "x"): cosine, ("x", "y"): sine, ("y", "x"): -sine, ("y", "y"): cosine}
+        return self.sign(own) * turn[own, filed]
+
     def turned_rates(self, values: Mapping[str, float]) -> dict[str, float]:
         """Return ∂/∂angle of a vector given in the frame's axes: it turns by a quarter; empty along one axis only."""
         if set(values) != {"x", "y"}:
@@ -97,9 +103,7 @@ class FrameError(InertianError):
 def _framed_channels(trial: str, body: Body, frame: Frame) -> tuple[Channel, ...]:
     metre = unit_of("length", "m")
     if frame.angle != 0.0 and set(body.axes) != {"x", "y"}:
-        raise FrameError(
-            trial, f"{body.name} was followed along {' and '.join(body.axes)} only; axes cannot be turned."
-        )
+        raise FrameError(trial, f"{body.name} was followed along {' and '.join(body.axes)} only; axes cannot turn.")
     nothing = np.zeros(len(body.channels[0].raw))
     there = {c.axis: c.si for c in body.channels}
     x, y = frame.applied(there.get("x", nothing), there.get("y", nothing))

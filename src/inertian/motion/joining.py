@@ -93,9 +93,10 @@ def _signal(trial: Trial) -> Array | None:
 def _moment(trial: Trial) -> float:
     signal = _signal(trial)
     if trial.followed:
-        contact = suggest_spans(trial).contact
-        if contact is not None:
-            return 0.5 * (contact.start + contact.stop)
+        spans = suggest_spans(trial)
+        hits = [spans.contact] if spans.contact else [s for s in spans if s.kind.event]  # alone, a body meets nobody
+        if hits:
+            return 0.5 * (hits[0].start + hits[0].stop)
     if signal is None or not signal.max() > 0.0:
         raise JoinError(
             trial.name, "no contact stands out in it, so the clocks cannot be brought together. Type the offset."

@@ -2,8 +2,8 @@
 
 Left of the change a body follows one parabola, right of it another, and position is continuous. In between acts a
 pulse of acceleration ∝ u^α (1 − u)^β, u running from 0 at its start to 1 at its end: α = β = 1 is nearly a spring,
-larger ones a force that fades in and out, unequal ones a hand. For given times and shape the model is linear (Golub & Pereyra,
-SIAM J. Numer. Anal. 10 (1973) 413-432), so only those are searched. A pulse too short to be seen is a kink.
+larger ones a force that fades in and out, unequal ones a hand. For given times and shape the model is linear (Golub &
+Pereyra, SIAM J. Numer. Anal. 10 (1973) 413-432), so only those are searched. A pulse too short to be seen is a kink.
 """
 
 import math

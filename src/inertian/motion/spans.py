@@ -29,6 +29,11 @@ class SpanKind(StrEnum):
         return self in (SpanKind.FREE, SpanKind.REST, SpanKind.VELOCITY, SpanKind.ACCELERATION)
 
     @property
+    def event(self) -> bool:
+        """Whether something changes a velocity in such a span, so that steady spans end at it."""
+        return self in (SpanKind.CONTACT, SpanKind.INTERACTION, SpanKind.BOUNCE, SpanKind.PUSH, SpanKind.END_STOP)
+
+    @property
     def walled(self) -> bool:
         """Whether nothing is fitted across its edges: bodies touch something hard."""
         return self in (SpanKind.CONTACT, SpanKind.BOUNCE, SpanKind.END_STOP)
@@ -47,12 +52,13 @@ class SpanError(InertianError):
 
 @dataclass(frozen=True)
 class Span:
-    """A named stretch of file time in s; both ends are included."""
+    """A named stretch of file time in s; both ends are included. It is of all bodies unless it names some."""
 
     name: str
     kind: SpanKind
     start: float
     stop: float
+    bodies: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         """Refuse an empty span. Raises SpanError."""
@@ -83,50 +89,63 @@ class Spans(tuple[Span, ...]):
 
     @property
     def contact(self) -> Span | None:
-        """The contact, if one is marked."""
-        return next((span for span in self if span.kind is SpanKind.CONTACT), None)
+        """The first contact, or interaction without touch: what an account is drawn up around."""
+        for kind in (SpanKind.CONTACT, SpanKind.INTERACTION):
+            marked = [span for span in self if span.kind is kind]
+            if marked:
+                return min(marked, key=lambda s: s.start)
+        return None
 
     @property
     def before(self) -> Span | None:
-        """The last free span that ends at or before the contact."""
+        """The last steady span that ends at or before the contact."""
         wall = self.contact
-        free = [s for s in self if s.kind is SpanKind.FREE and wall and s.stop <= wall.start]
+        free = [s for s in self if s.kind.steady and wall and s.stop <= wall.start]
         return max(free, key=lambda s: s.stop) if free else None
 
     @property
     def after(self) -> Span | None:
-        """The first free span that starts at or after the contact."""
+        """The first steady span that starts at or after the contact."""
         wall = self.contact
-        free = [s for s in self if s.kind is SpanKind.FREE and wall and s.start >= wall.stop]
+        free = [s for s in self if s.kind.steady and wall and s.start >= wall.stop]
         return min(free, key=lambda s: s.start) if free else None
+
+    def of(self, body: str) -> "Spans":
+        """Return the spans that hold for one body."""
+        return Spans(span for span in self if not span.bodies or body in span.bodies)
+
+    def free_name(self, wanted: str) -> str:
+        """Return a name that no span has yet: the wanted one, or that with a number."""
+        taken, number, name = {s.name for s in self}, 2, wanted
+        while name in taken:
+            name, number = f"{wanted} {number}", number + 1
+        return name
+
+    def in_order(self) -> "Spans":
+        """Return these spans in order of time."""
+        return Spans(sorted(self, key=lambda s: (s.start, s.stop)))
+
+    def without(self, name: str) -> "Spans":
+        """Return these spans without one of them."""
+        return Spans(span for span in self if span.name != name)
 
     def replacing(self, old: str, new: Span) -> "Spans":
         """Return these spans with one exchanged."""
         return Spans(new if span.name == old else span for span in self)
 
     def walls(self) -> tuple[float, ...]:
-        """Return the times that nothing may be fitted across: both edges of each contact."""
-        return tuple(sorted(w for s in self if s.kind is SpanKind.CONTACT for w in (s.start, s.stop)))
+        """Return the times that nothing may be fitted across: both edges of each contact, bounce and end stop."""
+        return tuple(sorted(w for s in self if s.kind.walled for w in (s.start, s.stop)))
 
 
 def move_edge(spans: Spans, name: str, edge: str, time: float, least: float, limits: tuple[float, float]) -> Spans:
     """Return the spans with one edge ("start" or "stop") of one span moved to `time`.
 
-    A free span stops at the walls of the contact; a contact pushes the free spans out of its way. No span gets shorter
-    than `least`, nor leaves `limits`. Raises KeyError for an unknown span.
+    A steady span stops at contacts and other events; an event pushes the steady spans out of its way. No span gets
+    shorter than `least`, nor leaves `limits`. Raises KeyError for an unknown span.
     """
     span = spans.named(name)
-    low, high = limits
-    if span.kind is SpanKind.FREE:
-        wall = spans.contact
-        if wall is not None and span.stop <= wall.start:
-            high = wall.start
-        elif wall is not None and span.start >= wall.stop:
-            low = wall.stop
-    else:
-        before, after = spans.before, spans.after
-        low = before.start + least if before else low
-        high = after.stop - least if after else high
+    low, high = _room(spans, span, least, limits)
     if edge == "start":
         moved = replace(span, start=max(min(time, span.stop - least), low))  # the wall has the last word, to the bit
     else:
@@ -137,27 +156,39 @@ def move_edge(spans: Spans, name: str, edge: str, time: float, least: float, lim
 def move_span(spans: Spans, name: str, shift: float, least: float, limits: tuple[float, float]) -> Spans:
     """Return the spans with one span moved by `shift` seconds, its length kept, under the rules of `move_edge`."""
     span = spans.named(name)
-    low, high = limits
-    wall = spans.contact
-    if span.kind is SpanKind.FREE and wall is not None:
-        low, high = (low, wall.start) if span.stop <= wall.start else (wall.stop, high)
-    elif span.kind is SpanKind.CONTACT:
-        low = spans.before.start + least if spans.before else low
-        high = spans.after.stop - least if spans.after else high
+    low, high = _room(spans, span, least, limits)
     start = min(max(span.start + shift, low), max(high - span.length, low))
     moved = replace(span, start=start, stop=min(start + span.length, high))
     return _pushed(spans.replacing(name, moved), span, moved)
 
 
+def _meet(a: Span, b: Span) -> bool:
+    """Whether two spans share a body."""
+    return not a.bodies or not b.bodies or bool(set(a.bodies) & set(b.bodies))
+
+
+def _room(spans: Spans, span: Span, least: float, limits: tuple[float, float]) -> tuple[float, float]:
+    """How far a span may reach: to the events beside it, or until what it pushes has no room left."""
+    low, high = limits
+    others = [s for s in spans if s is not span and _meet(s, span)]
+    if span.kind.steady:
+        low = max([low, *(s.stop for s in others if s.kind.event and s.stop <= span.start)])
+        high = min([high, *(s.start for s in others if s.kind.event and s.start >= span.stop)])
+    elif span.kind.event:
+        low = max([low, *(s.start + least for s in others if s.kind.steady and s.stop <= span.start)])
+        high = min([high, *(s.stop - least for s in others if s.kind.steady and s.start >= span.stop)])
+    return low, high
+
+
 def _pushed(spans: Spans, old: Span, moved: Span) -> Spans:
-    """Move the edges of free spans out of the way of a contact that was `old`, so that each stays on its side."""
-    if moved.kind is not SpanKind.CONTACT:
+    """Move the edges of steady spans out of the way of an event that was `old`, so that each stays on its side."""
+    if not moved.kind.event:
         return spans
     result = []
     for span in spans:
-        if span.kind is SpanKind.FREE and span.stop <= old.start:
+        if span.kind.steady and _meet(span, moved) and span.stop <= old.start:
             span = replace(span, stop=min(span.stop, moved.start))
-        elif span.kind is SpanKind.FREE and span.start >= old.stop:
+        elif span.kind.steady and _meet(span, moved) and span.start >= old.stop:
             span = replace(span, start=max(span.start, moved.stop))
         result.append(span)
     return Spans(result)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from inertian.motion.frame import ANGLE, AS_FILED, ORIGIN, Frame
 from inertian.motion.freemotion import BodyFit
 from inertian.motion.noise import READINGS, STAMPS, Noise
 from inertian.motion.spans import Span
@@ -130,6 +131,7 @@ def read_collision(
     restitution: tuple[FactId, Fact] | None = None,
     stretches: Mapping[str, tuple[FactId, Fact]] | None = None,
     offsets: Mapping[str, tuple[FactId, Fact]] | None = None,
+    frame: Frame = AS_FILED,
 ) -> CollisionReadings:
     """Return positions, velocities and accelerations of every body at both edges of the contact, and the masses.
 
@@ -150,6 +152,11 @@ def read_collision(
                     )
     for body, (key, _fact) in (offsets or {}).items():
         _let_clocks_slip(named, body, key)
+    if ANGLE in (stretches or {}):
+        _let_axes_turn(named, (stretches or {})[ANGLE][0], frame)
+    for axis, name in ORIGIN.items():
+        if name in (stretches or {}):
+            _let_origin_move(named, axis, (stretches or {})[name][0], frame)
     known = [*(stretches or {}).values(), *(offsets or {}).values()]
     shared = [*glide.parts, *(_part_of_fact(key, fact) for key, fact in known)]
     bodies = tuple(fit.body for fit in before)
@@ -179,6 +186,26 @@ def _let_clocks_slip(named: dict[str, Estimate], body: str, key: FactId) -> None
         slope = -named["xva"["xva".index(name[0]) + 1] + name[1:]].value
         old = named[name]
         named[name] = Estimate(old.value, old.weights, {**old.sensitivities, key: slope})
+
+
+def _let_axes_turn(named: dict[str, Estimate], key: FactId, frame: Frame) -> None:
+    """Give vectors their sensitivity to the angle of the axes: each component changes by the other one."""
+    values = {name: one.value for name, one in named.items()}
+    for name, old in list(named.items()):
+        letter, rest = name.split(" ", 1)
+        body, axis, side = rest.rsplit(" ", 2)
+        pair = {a: values.get(f"{letter} {body} {a} {side}", 0.0) for a in "xy"}
+        rates = frame.turned_rates(pair)
+        named[name] = Estimate(old.value, old.weights, {**old.sensitivities, key: rates[axis]})
+
+
+def _let_origin_move(named: dict[str, Estimate], axis: str, key: FactId, frame: Frame) -> None:
+    """Give positions their sensitivity to the origin along an axis of the file."""
+    for name, old in list(named.items()):
+        own = name.rsplit(" ", 2)[1]
+        if name[0] == "x":
+            slope = -frame.mixed(own, axis)
+            named[name] = Estimate(old.value, old.weights, {**old.sensitivities, key: slope})
 
 
 def stretched(estimate: Estimate, order: int, stretches: Mapping[str, tuple[FactId, Fact]]) -> Estimate:

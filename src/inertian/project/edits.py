@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from inertian.motion.contact import suggest_spans
+from inertian.motion.frame import Frame
 from inertian.motion.freemotion import FreeMotion
 from inertian.motion.joining import joined
 from inertian.motion.spans import Span, SpanKind, Spans, move_edge, move_span
@@ -41,9 +42,9 @@ def span_moved(project: Project, trial: str, span: str, shift: float) -> Edit:
 
 
 def spans_suggested(project: Project, trial: str) -> Edit:
-    """Mark before, contact and after where the motion breaks; where no hit stands out, in thirds, to be dragged."""
+    """Mark the spans that the finder suggests; where it finds nothing, in thirds, to be dragged."""
     entry = project.entry(trial)
-    spans = suggest_spans(entry.trial)
+    spans = suggest_spans(entry.counted)
     if not spans:
         start, stop = _limits(entry)
         length = stop - start
@@ -121,12 +122,33 @@ def stretch_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
         trial = entry.trial
         if name == TIME_BASE:
             ratio = fact.si / trial.time_base
-            spans = Spans(replace(s, start=s.start * ratio, stop=s.stop * ratio) for s in entry.spans)
-            project = project.with_entry(replace(entry, trial=replace(trial, time_base=fact.si), spans=spans))
+            project = project.with_entry(_stretched_times(entry, replace(trial, time_base=fact.si), ratio))
         elif name == SCALE:
             bodies = tuple(replace(b, channels=tuple(_scaled(c, fact.si) for c in b.channels)) for b in trial.bodies)
-            project = project.with_entry(replace(entry, trial=replace(trial, bodies=bodies)))
+            frame = _stretched_places(entry.frame, fact.si / _scale_of(trial))
+            project = project.with_entry(replace(entry, trial=replace(trial, bodies=bodies), frame=frame))
     return Edit(f"Set {name}", project.with_fact(FactId(name, f"series {series}"), fact))
+
+
+def _stretched_times(entry: Entry, trial: Trial, ratio: float) -> Entry:
+    """Everything that is kept in file time, moved along with the samples it was at."""
+    spans = Spans(replace(s, start=s.start * ratio, stop=s.stop * ratio) for s in entry.spans)
+    named = tuple(replace(n, times=tuple(t * ratio for t in n.times)) for n in entry.named)
+    frame = replace(entry.frame, time_zero=entry.frame.time_zero * ratio)
+    return replace(entry, trial=trial, spans=spans, named=named, frame=frame)
+
+
+def _scale_of(trial: Trial) -> float:
+    """What pixels are multiplied by, 1 where there are none."""
+    factors = [c.unit.factor for b in trial.bodies for c in b.channels if c.unit.symbol == PIXEL]
+    return factors[0] if factors else 1.0
+
+
+def _stretched_places(frame: Frame, ratio: float) -> Frame:
+    """Origin and centre stay at the samples they were at."""
+    x, y = frame.origin
+    centre = (frame.centre[0] * ratio, frame.centre[1] * ratio) if frame.centre else None
+    return replace(frame, origin=(x * ratio, y * ratio), centre=centre)
 
 
 def _scaled(channel: Channel, scale: float) -> Channel:

@@ -14,8 +14,8 @@ from pydantic import ValidationError
 
 from inertian.files.footage import harmless
 from inertian.files.recipes import recipe_of
-from inertian.motion.spans import Span, Spans
 from inertian.motion.trials import KIND_OF_AXIS, Body, Channel, Provenance, Trial
+from inertian.project.marks import marked, saved_marks
 from inertian.project.project import Entry, Project, Series
 from inertian.project.schema import (
     VERSION,
@@ -25,7 +25,6 @@ from inertian.project.schema import (
     SavedFact,
     SavedSeries,
     SavedSource,
-    SavedSpan,
     SavedTrial,
 )
 from inertian.quantities.errors import InertianError
@@ -101,7 +100,6 @@ def _saved_trial(entry: Entry) -> SavedTrial:
         SavedBody(name=b.name, channels=[_saved_channel(c) for c in (*b.channels, *b.sensors)]) for b in trial.bodies
     ]
     source = _saved_source(origin)
-    spans = [SavedSpan(name=s.name, kind=s.kind, start=s.start, stop=s.stop) for s in entry.spans]
     return SavedTrial(
         id=trial.id,
         name=trial.name,
@@ -111,8 +109,8 @@ def _saved_trial(entry: Entry) -> SavedTrial:
         time_unit=trial.time_unit.symbol,
         bodies=bodies,
         source=source,
-        spans=spans,
         time_base=trial.time_base,
+        **saved_marks(entry),
     )
 
 
@@ -253,7 +251,7 @@ def _entry(file: str, saved: SavedTrial, piece: Callable[[str], bytes], hashes: 
     unit = unit_of("time", saved.time_unit)
     trial = Trial(saved.id, saved.name, saved.time_column, unit, columns[0], tuple(bodies), provenance, saved.time_base)
     _tables[trial] = table
-    return Entry(trial, saved.series, Spans(Span(s.name, s.kind, s.start, s.stop) for s in saved.spans))
+    return marked(Entry(trial, saved.series), saved)
 
 
 def _provenance(file: str, trial: str, saved: SavedSource, piece: Callable[[str], bytes]) -> Provenance:

@@ -4,6 +4,7 @@ import weakref
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import TypeVar
 
 import numpy as np
@@ -13,11 +14,16 @@ from inertian.motion.freemotion import BodyFit, FreeMotion, fit_body, shared_dec
 from inertian.motion.noise import Noise, estimate_noise
 from inertian.motion.spans import Span
 from inertian.motion.trials import Trial
+from inertian.physics.asked import Shown
 from inertian.physics.collisions import AccountError, CollisionReadings, Glide, glide_of, read_collision
 from inertian.physics.ledger import ENERGY, Accounts, draw_up
+from inertian.physics.reading import CurveResult, fit_asked, read_named
+from inertian.physics.readouts import Observed, at_all_samples
 from inertian.physics.verdicts import Expectation
 from inertian.project.project import READING_NOISE, RESTITUTION, Entry, Project
+from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
+from inertian.quantities.estimates import Array
 from inertian.quantities.facts import Fact, FactId
 
 CACHED = 256  # results kept at most
@@ -113,13 +119,14 @@ class Evaluator:
         entries, settings = project.entries_of(name), project.series_named(name)
         typed = project.fact(READING_NOISE, entries[0]) if entries else None
         given = typed[1].si if typed else None
-        key = (name, settings.motion, given, tuple((id(e.trial), e.spans) for e in entries))
+        counted = [e.counted for e in entries]
+        key = (name, settings.motion, given, tuple((id(t), e.spans) for t, e in zip(counted, entries, strict=True)))
         known = self._series.get(key)
-        if known and all(ref() is e.trial for ref, e in zip(known[0], entries, strict=True)):
+        if known and all(ref() is trial for ref, trial in zip(known[0], counted, strict=True)):
             self._series.move_to_end(key)
             return known[1]
         result = self._evaluate(entries, settings.motion, settings.scope, given)
-        self._series[key] = (tuple(weakref.ref(e.trial) for e in entries), result)
+        self._series[key] = (tuple(weakref.ref(trial) for trial in counted), result)
         self._size = sum(len(e.trial.t) for e in entries)
         while len(self._series) > max(_room(self._size) // 8, 2):
             self._series.popitem(last=False)
@@ -130,11 +137,12 @@ class Evaluator:
         after: dict[str, tuple[BodyFit, ...]] = {}
         refused: dict[str, InertianError] = {}
         for entry in entries:
-            trial, spans = entry.trial, entry.spans
+            trial, spans = entry.counted, entry.spans
             try:
-                for side, span in ((before, spans.before), (after, spans.after)):
-                    if span is not None:
-                        side[trial.id] = tuple(self.fit(trial, b.name, span, model) for b in trial.followed)
+                for side, place in ((before, "before"), (after, "after")):
+                    own = [(b.name, getattr(spans.of(b.name), place)) for b in trial.followed]
+                    if own and all(span is not None for _, span in own):
+                        side[trial.id] = tuple(self.fit(trial, body, span, model) for body, span in own)
             except InertianError as error:
                 refused[trial.id] = error
                 before.pop(trial.id, None)
@@ -156,12 +164,13 @@ class Evaluator:
         given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
         e = project.fact(RESTITUTION, entry) if given else None
         masses, stretches = project.masses(entry), project.stretches(entry)
-        offsets = project.clock_offsets(entry)
+        offsets, turned = project.clock_offsets(entry), project.frame_facts(entry)
 
         def compute() -> CollisionReadings:
-            return _read(entry, series, masses, e, stretches, offsets)
+            return _read(entry, series, masses, e, {**stretches, **turned}, offsets)
 
-        key = ("readings", trial, entry.spans, tuple(masses.items()), e, *stretches.items(), *offsets.items())
+        facts = (*masses.items(), *stretches.items(), *offsets.items(), *turned.items())
+        key = ("readings", trial, entry.spans, entry.frame, e, facts)
         return self._result(key, series, compute)
 
     def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
@@ -172,6 +181,36 @@ class Evaluator:
         expectations = project.series_named(project.entry(trial).series).expectations
         key = ("accounts", tuple(expectations.items()))
         return self._result(key, readings, lambda: draw_up(readings, expectations))
+
+    def observed(self, project: Project, entry: Entry) -> Observed:
+        """Return a trial as readings see it: samples that count, spans, frame, facts and the noise of its series."""
+        series = self.series(project, entry.series)
+        masses = project.masses(entry)
+        shared = {**project.stretches(entry), **project.frame_facts(entry), **project.centre_facts(entry)}
+        key = ("observed", entry.trial.id, entry.spans, entry.frame, *masses.items(), *shared.items())
+        noise = series.noise_of(entry.trial.id)
+        return self._sure(key, series, lambda: Observed(entry.counted, entry.spans, entry.frame, noise, masses, shared))
+
+    def named(self, project: Project, entry: Entry) -> dict[str, Scalar | InertianError]:
+        """Return the results of a trial's named readings, or why there are none."""
+        seen = self.observed(project, entry)
+        return {n.name: self._result(("named", n), seen, partial(read_named, seen, n)) for n in entry.named}
+
+    def curves(self, project: Project, entry: Entry) -> list[CurveResult | InertianError]:
+        """Return the curves fitted in a trial, in order, or why they cannot be."""
+        seen = self.observed(project, entry)
+        return [self._result(("curve", c), seen, partial(fit_asked, seen, c)) for c in entry.curves]
+
+    def band(self, project: Project, entry: Entry, shown: Shown, body: str) -> tuple[Array, Array] | InertianError:
+        """Return a quantity and its standard uncertainty at all samples, or why there is none."""
+        seen = self.observed(project, entry)
+        return self._result(("band", shown, body), seen, partial(at_all_samples, seen, shown, body))
+
+    def _sure(self, key: Hashable, source: object, compute: Callable[[], Result]) -> Result:
+        """As `_result`, for what cannot fail."""
+        result = self._result(key, source, compute)
+        assert not isinstance(result, InertianError)
+        return result
 
     def _result(self, key: Hashable, source: object, compute: Callable[[], Result]) -> Result | InertianError:
         """Return a result, or why there is none, from the cache if it was made from this very source before."""
@@ -200,8 +239,10 @@ def _read(
     offsets: Mapping[str, tuple[FactId, Fact]],
 ) -> CollisionReadings:
     """Read one collision off the fits of its series. Raises InertianError with what is missing."""
-    trial, spans = entry.trial, entry.spans
-    if spans.contact is None or spans.before is None or spans.after is None:
+    trial, spans = entry.counted, entry.spans
+    contact = spans.contact
+    marked = trial.id in series.refused or (trial.id in series.before and trial.id in series.after)
+    if contact is None or (trial.followed and not marked):
         raise AccountError(trial.name, "The spans before, contact and after are not marked yet.")
     if trial.id in series.refused:
         raise series.refused[trial.id]
@@ -211,5 +252,15 @@ def _read(
         )
     before, after = series.before[trial.id], series.after[trial.id]
     return read_collision(
-        trial, spans.contact, before, after, masses, series.noise_of(trial.id), series.glide, e, stretches, offsets
+        trial,
+        contact,
+        before,
+        after,
+        masses,
+        series.noise_of(trial.id),
+        series.glide,
+        e,
+        stretches,
+        offsets,
+        entry.frame,
     )

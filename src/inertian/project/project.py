@@ -1,13 +1,17 @@
 """Everything about one investigation, as one immutable value."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from inertian.motion.contact import suggest_spans
+from inertian.motion.frame import ANGLE, AS_FILED, CENTRE, ORIGIN, Frame
 from inertian.motion.freemotion import FreeMotion
+from inertian.motion.ready import Ready, ready
 from inertian.motion.spans import Spans
+from inertian.motion.tidying import Step
 from inertian.motion.trials import Trial
+from inertian.physics.asked import CurveAsked, NamedReading
 from inertian.physics.collisions import SCALE, TIME_BASE, mass_key, offset_key
 from inertian.physics.verdicts import Expectation
 from inertian.quantities.facts import Fact, FactId
@@ -21,11 +25,28 @@ READING_NOISE = "reading noise"
 
 @dataclass(frozen=True, eq=False)
 class Entry:
-    """A trial as it stands in a project: the raw recording, its series and its spans."""
+    """A trial as it stands in a project: the raw recording, its series, its tidy steps, its frame and its spans.
+
+    `named` are readings that were given a name, and `curves` the curves fitted over spans.
+    """
 
     trial: Trial
     series: str
     spans: Spans = field(default_factory=Spans)
+    steps: tuple[Step, ...] = ()
+    frame: Frame = AS_FILED
+    named: tuple[NamedReading, ...] = ()
+    curves: tuple[CurveAsked, ...] = ()
+
+    @property
+    def ready(self) -> Ready:
+        """The samples that count, in the frame; equal steps and frames give the identical answer."""
+        return ready(self.trial, self.steps, self.frame)
+
+    @property
+    def counted(self) -> Trial:
+        """The trial as later stages see it: samples set aside are missing, positions are in the frame."""
+        return self.ready.trial
 
 
 @dataclass(frozen=True)
@@ -101,6 +122,18 @@ class Project:
             if fact is not None and (name == TIME_BASE or entry.trial.in_pixels)
         }
 
+    def frame_facts(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
+        """Return the facts that a trial's frame rests on, by name: the angle of its axes and its origin."""
+        wanted = [ANGLE] if entry.frame.angle else []
+        wanted += [ORIGIN[a] for a, o in zip("xy", entry.frame.origin, strict=True) if o]
+        found = {name: self.fact(name, entry) for name in wanted}
+        return {name: fact for name, fact in found.items() if fact is not None}
+
+    def centre_facts(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
+        """Return the facts of a trial's centre of rotation, by name."""
+        found = {name: self.fact(name, entry) for name in CENTRE.values()} if entry.frame.centre else {}
+        return {name: fact for name, fact in found.items() if fact is not None}
+
     def clock_offsets(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
         """Return the clock offsets of a trial's bodies that another recorder followed, by body."""
         found = {b.name: self.fact(offset_key(b.name), entry) for b in entry.trial.followed}
@@ -122,8 +155,10 @@ class Project:
         return replace(self, series=tuple(new if s.name == new.name else s for s in self.series))
 
 
-def with_trials(project: Project, trials: Iterable[Trial], series: str) -> Project:
-    """Return the project with trials added to a series, spans suggested; equal recordings get an id of their own."""
+def with_trials(
+    project: Project, trials: Iterable[Trial], series: str, mark: Callable[[Trial], Spans] = suggest_spans
+) -> Project:
+    """Return the project with trials added to a series, spans marked; equal recordings get an id of their own."""
     if all(s.name != series for s in project.series):
         project = project.with_series(Series(series))
     for trial in trials:
@@ -132,5 +167,5 @@ def with_trials(project: Project, trials: Iterable[Trial], series: str) -> Proje
         while free in taken:
             number, free = number + 1, f"{trial.id}-{number}"
         trial = trial if free == trial.id else replace(trial, id=free)
-        project = replace(project, entries=(*project.entries, Entry(trial, series, suggest_spans(trial))))
+        project = replace(project, entries=(*project.entries, Entry(trial, series, mark(trial))))
     return project

@@ -4,13 +4,16 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
+from inertian.motion.curves import Shape
 from inertian.motion.freemotion import FreeMotion
 from inertian.motion.spans import SpanKind
+from inertian.motion.tidying import StepKind
+from inertian.physics.asked import Quantity, ReadingKind
 from inertian.physics.verdicts import Expectation
 from inertian.quantities.facts import Meaning
 
-VERSION = 2
-RULES = {"reading": 1, "noise": 1, "free motion": 1, "ledger": 1, "verdict": 1}
+VERSION = 3
+RULES = {"reading": 1, "noise": 1, "free motion": 1, "ledger": 1, "verdict": 1, "jumps": 1, "span finder": 1}
 
 
 class _Strict(BaseModel):
@@ -36,6 +39,58 @@ class SavedSpan(_Strict):
     kind: SpanKind
     start: FiniteFloat
     stop: FiniteFloat
+    bodies: list[str] = []
+
+
+class SavedStep(_Strict):
+    """A tidy step: raw rows as runs of first and last, or a rule with its threshold and version."""
+
+    kind: StepKind
+    runs: list[tuple[int, int]] = []
+    body: str = ""
+    reason: str = ""
+    threshold: FiniteFloat = Field(default=6.0, gt=0)
+    on: bool = True
+    version: int = Field(default=1, ge=1)
+
+
+class SavedFrame(_Strict):
+    """The frame: time zero in file time (s), origin and centre in m, angle in rad, offsets of sensors in SI."""
+
+    time_zero: FiniteFloat = 0.0
+    origin: tuple[FiniteFloat, FiniteFloat] = (0.0, 0.0)
+    angle: FiniteFloat = 0.0
+    flipped: list[Literal["x", "y"]] = []
+    centre: tuple[FiniteFloat, FiniteFloat] | None = None
+    zeros: list[tuple[str, str, FiniteFloat]] = []
+
+
+class SavedShown(_Strict):
+    """A quantity along an axis."""
+
+    quantity: Quantity
+    axis: str = ""
+
+
+class SavedReading(_Strict):
+    """A named reading: at a moment, between two (file time, s), or over the span it names."""
+
+    name: str
+    kind: ReadingKind
+    shown: SavedShown
+    body: str
+    times: list[FiniteFloat] = []
+    span: str = ""
+
+
+class SavedCurve(_Strict):
+    """A curve fitted over a span; `held` are parameters that are not fitted, by symbol."""
+
+    shown: SavedShown
+    body: str
+    span: str
+    shape: Shape
+    held: list[tuple[str, FiniteFloat]] = []
 
 
 class SavedChannel(_Strict):
@@ -82,6 +137,10 @@ class SavedTrial(_Strict):
     bodies: list[SavedBody]
     source: SavedSource
     spans: list[SavedSpan]
+    steps: list[SavedStep] = []
+    frame: SavedFrame = SavedFrame()
+    readings: list[SavedReading] = []
+    curves: list[SavedCurve] = []
     time_base: FiniteFloat = Field(default=1.0, gt=0)
 
 

@@ -1,0 +1,292 @@
+"""Curves of the shapes motions have, fitted over a span, with starting values found by the program.
+
+Each shape is one plain function of time since the start of the span, linear in its level and amplitudes. The few
+parameters it is not linear in are searched on a grid, the others follow by least squares (Golub & Pereyra, SIAM J.
+Numer. Anal. 10 (1973) 413-432); from there Levenberg-Marquardt steps (Moré, Lect. Notes Math. 630 (1978) 105-116) go to
+the least sum of squares over all parameters.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Any
+
+import numpy as np
+
+from inertian.motion.fits import TooFewSamplesError
+from inertian.motion.residuals import PATTERN, pattern_z
+from inertian.quantities.errors import InertianError
+from inertian.quantities.estimates import Array
+
+
+class Shape(StrEnum):
+    """The shapes of curves that can be fitted."""
+
+    CONSTANT = "constant"
+    LINE = "line"
+    PARABOLA = "parabola"
+    CUBIC = "cubic"
+    SINE = "sine"
+    DAMPED = "damped sine"
+    EXPONENTIAL = "exponential"
+    POWER = "power"
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """One parameter of a shape: its symbol, what it means, and its unit as powers of the quantity's unit and of s."""
+
+    symbol: str
+    meaning: str
+    power: int = 1
+    seconds: int = 0
+
+
+LEVEL = Parameter("y₀", "value at the start")
+Curve = Callable[..., Any]
+
+
+@dataclass(frozen=True)
+class Form:
+    """What a shape is made of: formula, parameters, the curve, and where to search for what it is not linear in."""
+
+    formula: str
+    parameters: tuple[Parameter, ...]
+    curve: Curve
+    linear: Callable[..., list[Any]]  # columns of the linear parameters, from τ and the searched ones
+    searched: Callable[[Array], Array]  # grid of the others from τ, shape (searched, points)
+    taken: Callable[[Array, Array], Array]  # parameters from linear coefficients and searched ones
+
+
+def _nothing(_tau: Array) -> Array:
+    return np.zeros((0, 1))
+
+
+def _straight(c: Array, _searched: Array) -> Array:
+    return c
+
+
+def _polynomial(formula: str, parameters: tuple[Parameter, ...]) -> Form:
+    factors = np.array([1.0, 1.0, 0.5, 1.0 / 6.0])
+
+    def columns(tau: Any) -> list[Any]:
+        return [factors[k] * tau**k for k in range(len(parameters))]
+
+    return Form(
+        formula,
+        parameters,
+        lambda tau, *c: sum(a * b for a, b in zip(c, columns(tau), strict=True)),
+        columns,
+        _nothing,
+        _straight,
+    )
+
+
+def _steps(tau: Array) -> float:
+    return float(np.median(np.diff(tau)))
+
+
+def _periods(tau: Array) -> Array:
+    """Periods from a little over two samples to twice the span, even in frequency; five to each resolvable one."""
+    whole = float(np.ptp(tau))
+    highest = min(0.45 / _steps(tau), 400.0 / whole)
+    return np.asarray(1.0 / np.arange(0.4 / whole, highest, 0.2 / whole))[None]
+
+
+def _decays(tau: Array) -> Array:
+    return np.asarray(np.ptp(tau) * np.geomspace(0.02, 20.0, 60))[None]
+
+
+def _periods_and_decays(tau: Array) -> Array:
+    periods, decays = np.meshgrid(_periods(tau)[0], np.ptp(tau) * np.geomspace(0.1, 10.0, 7))
+    return np.stack([periods.ravel(), decays.ravel()])
+
+
+def _wave(c: Array, searched: Array) -> Array:
+    amplitude, phase = np.hypot(c[1], c[2]), np.arctan2(c[2], c[1])
+    return np.array([c[0], amplitude, searched[0], phase, *searched[1:]])
+
+
+_PERIOD = Parameter("T", "period", 0, 1)
+_SWING = (LEVEL, Parameter("A", "amplitude"), _PERIOD, Parameter("φ", "phase at the start", 0))
+_POSITION = (LEVEL, Parameter("y₁", "slope at the start", 1, -1))
+
+FORMS: Mapping[Shape, Form] = {
+    Shape.CONSTANT: _polynomial("y₀", (Parameter("y₀", "value"),)),
+    Shape.LINE: _polynomial("y₀ + y₁ t", (LEVEL, Parameter("y₁", "slope", 1, -1))),
+    Shape.PARABOLA: _polynomial(
+        "y₀ + y₁ t + ½ y₂ t²", (*_POSITION, Parameter("y₂", "second derivative: twice the t² term", 1, -2))
+    ),
+    Shape.CUBIC: _polynomial(
+        "y₀ + y₁ t + ½ y₂ t² + ⅙ y₃ t³",
+        (*_POSITION, Parameter("y₂", "second derivative at the start", 1, -2), Parameter("y₃", "its rate", 1, -3)),
+    ),
+    Shape.SINE: Form(
+        "y₀ + A sin(2π t/T + φ)",
+        (Parameter("y₀", "middle"), *_SWING[1:]),
+        lambda tau, y, a, period, phase: y + a * np.sin(2 * np.pi * tau / period + phase),
+        lambda tau, period: [np.ones_like(tau), np.sin(2 * np.pi * tau / period), np.cos(2 * np.pi * tau / period)],
+        _periods,
+        _wave,
+    ),
+    Shape.DAMPED: Form(
+        "y₀ + A e^(−t/τ) sin(2π t/T + φ)",
+        (Parameter("y₀", "middle"), *_SWING[1:], Parameter("τ", "decay time", 0, 1)),
+        lambda tau, y, a, period, phase, decay: y + a * np.exp(-tau / decay) * np.sin(2 * np.pi * tau / period + phase),
+        lambda tau, period, decay: [
+            np.ones_like(tau),
+            np.exp(-tau / decay) * np.sin(2 * np.pi * tau / period),
+            np.exp(-tau / decay) * np.cos(2 * np.pi * tau / period),
+        ],
+        _periods_and_decays,
+        _wave,
+    ),
+    Shape.EXPONENTIAL: Form(
+        "y₀ + A e^(−t/τ)",
+        (Parameter("y₀", "value it tends to"), Parameter("A", "amplitude"), Parameter("τ", "decay time", 0, 1)),
+        lambda tau, y, a, decay: y + a * np.exp(-tau / decay),
+        lambda tau, decay: [np.ones_like(tau), np.exp(-tau / decay)],
+        lambda tau: np.concatenate([_decays(tau), -_decays(tau)], axis=1),
+        lambda c, s: np.array([*c, *s]),
+    ),
+    Shape.POWER: Form(
+        "y₀ + A (t/1 s)ⁿ",
+        (LEVEL, Parameter("A", "amplitude"), Parameter("n", "exponent", 0)),
+        lambda tau, y, a, n: y + a * np.where(tau > 0, np.where(tau > 0, tau, 1.0) ** n, 0.0),
+        lambda tau, n: [np.ones_like(tau), np.where(tau > 0, np.where(tau > 0, tau, 1.0) ** n, 0.0)],
+        lambda tau: np.linspace(0.1, 6.0, 60)[None],
+        lambda c, s: np.array([*c, *s]),
+    ),
+}
+
+
+class CurveError(InertianError):
+    """A curve cannot be fitted; the text says why and what to do."""
+
+    def __init__(self, why: str) -> None:
+        super().__init__(why)
+        self.why = why
+
+    def __str__(self) -> str:
+        return self.why
+
+
+@dataclass(frozen=True, eq=False)
+class CurveFit:
+    """A fitted curve. `operator`, shape (parameters, n), takes samples to parameters at first order; 0 for held ones.
+
+    `t` are the times used in s, `start` where τ = 0; `residuals` sample minus curve, in SI.
+    """
+
+    shape: Shape
+    start: float
+    values: Array
+    operator: Array
+    t: Array
+    y: Array
+    residuals: Array
+    held: tuple[str, ...] = ()
+    curves: bool = field(default=False)  # whether residuals follow a pattern
+
+    @property
+    def dof(self) -> int:
+        """Samples minus parameters that were free."""
+        return len(self.t) - len(self.values) + len(self.held)
+
+    @property
+    def scatter(self) -> float:
+        """√(Σr²/ν) in SI."""
+        return float(np.sqrt(self.residuals @ self.residuals / max(self.dof, 1)))
+
+    @property
+    def r_squared(self) -> float:
+        """The share of Σ(y − ȳ)² that the curve accounts for; 0 where y does not vary."""
+        around = self.y - self.y.mean()
+        total = float(around @ around)
+        return 1.0 - float(self.residuals @ self.residuals) / total if total > 0.0 else 0.0
+
+    def curve(self, t: Array) -> Array:
+        """Return the curve at times t."""
+        return np.asarray(FORMS[self.shape].curve(t - self.start, *self.values) + np.zeros_like(t))
+
+
+def fit_curve(t: Array, y: Array, shape: Shape, start: float, held: Mapping[str, float] | None = None) -> CurveFit:
+    """Fit a shape to samples y at times t in s, both of shape (n,), NaN left out; τ counts from `start`.
+
+    `held` fixes parameters by symbol. Raises TooFewSamplesError, or CurveError where no curve of the shape fits.
+    """
+    form, held = FORMS[shape], held or {}
+    used = np.isfinite(y)
+    t, y = t[used], y[used]
+    symbols = [p.symbol for p in form.parameters]
+    free = np.array([s not in held for s in symbols])
+    if len(t) <= free.sum():
+        raise TooFewSamplesError(shape, int(free.sum()) + 1, len(t))
+    tau = t - start
+    values = _first_values(form, tau, y, held)
+    for k, symbol in enumerate(symbols):
+        values[k] = held.get(symbol, values[k])
+    values, jacobian = _refined(form, tau, y, values, free)
+    operator = np.zeros((len(values), len(t)))
+    operator[free] = np.linalg.pinv(jacobian) if free.any() else 0.0
+    residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
+    if not np.all(np.isfinite(values)):
+        raise CurveError(f"No {shape} fits these samples; choose another shape or a longer span.")
+    curved = pattern_z(residuals, np.ones(len(t))) > PATTERN
+    return CurveFit(shape, start, values, operator, t, y, residuals, tuple(s for s in symbols if s in held), curved)
+
+
+def _first_values(form: Form, tau: Array, y: Array, held: Mapping[str, float]) -> Array:
+    """The best parameters on the grid of searched ones, on at most some hundreds of samples."""
+    names = [p.symbol for p in form.parameters]
+    grid = form.searched(tau)
+    searched = [p.symbol for p in form.parameters if not p.power and p.symbol not in ("φ",)] if len(grid) else []
+    for row, symbol in enumerate(searched):
+        if symbol in held:
+            grid[row] = held[symbol]
+    some = np.unique(np.linspace(0, len(tau) - 1, min(len(tau), 600)).astype(int))
+    best, least = None, np.inf
+    for point in grid.T:
+        columns = np.stack(form.linear(tau[some], *point), axis=1)
+        c, *_ = np.linalg.lstsq(columns, y[some], rcond=None)
+        left = y[some] - columns @ c
+        if np.isfinite(left).all() and left @ left < least:
+            best, least = form.taken(c, point), float(left @ left)
+    if best is None:
+        raise CurveError("No curve of this shape comes near these samples; choose another shape or a longer span.")
+    assert len(best) == len(names)
+    return np.asarray(best, dtype=float)
+
+
+def _refined(form: Form, tau: Array, y: Array, values: Array, free: Sequence[bool] | Array) -> tuple[Array, Array]:
+    """Parameters of the least sum of squares and ∂curve/∂parameters of the free ones there, shape (n, free)."""
+    free = np.asarray(free)
+
+    def jacobian(at: Array) -> Array:
+        columns = []
+        for k in np.flatnonzero(free):
+            moved = values.astype(complex)
+            moved[free] = at
+            moved[k] += 1e-30j
+            columns.append(np.imag(form.curve(tau, *moved) + 0j * tau) / 1e-30)
+        return np.stack(columns, axis=1)
+
+    def residuals(at: Array) -> Array:
+        now = values.copy()
+        now[free] = at
+        return np.asarray(form.curve(tau, *now) + np.zeros_like(tau) - y)
+
+    if not free.any():
+        return values, np.zeros((len(tau), 0))
+    if form.searched is _nothing:
+        matrix = jacobian(values[free])
+        scale = np.linalg.norm(matrix, axis=0)
+        at = values[free] - np.linalg.lstsq(matrix / scale, residuals(values[free]), rcond=None)[0] / scale
+    else:
+        from scipy.optimize import least_squares
+
+        found = least_squares(residuals, values[free], jac=jacobian, method="lm", x_scale="jac", xtol=1e-12, ftol=1e-12)
+        at = found.x
+    values = values.copy()
+    values[free] = at
+    return values, jacobian(at)

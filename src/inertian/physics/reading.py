@@ -1,0 +1,228 @@
+"""Readings with their uncertainties: at a moment, over a span, between two moments; and curves fitted over spans."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from inertian.motion.curves import FORMS, CurveFit, fit_curve
+from inertian.motion.local import local_operator
+from inertian.motion.spans import Span
+from inertian.physics.asked import AT_MOMENT, BETWEEN, CurveAsked, NamedReading, Quantity, ReadingKind, Shown
+from inertian.physics.readouts import Observed, Readout, ReadoutError, readout
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.estimates import Array, Estimate, Joint, Rows, joint
+from inertian.quantities.propagation import Results
+
+RATE_UNITS = {
+    "m": "m/s",
+    "m/s": "m/s²",
+    "m/s²": "m/s³",
+    "kg·m/s": "N",
+    "J": "W",
+    "rad": "rad/s",
+    "rad/s": "rad/s²",
+    "N": "N/s",
+}
+AREA_UNITS = {
+    "m": "m·s",
+    "m/s": "m",
+    "m/s²": "m/s",
+    "kg·m/s": "kg·m",
+    "J": "J·s",
+    "rad": "rad·s",
+    "rad/s": "rad",
+    "N": "N·s",
+}
+SECONDS = ("", " s", " s²", " s³")
+
+
+def unit_of_reading(shown: Shown, kind: ReadingKind) -> str:
+    """Return the SI unit of a reading."""
+    if kind in (ReadingKind.SLOPE, ReadingKind.TREND):
+        return RATE_UNITS[shown.unit]
+    if kind is ReadingKind.AREA:
+        return AREA_UNITS[shown.unit]
+    return "" if kind is ReadingKind.RATIO else shown.unit
+
+
+def at_moment(seen: Observed, shown: Shown, body: str, time: float) -> dict[ReadingKind, Estimate]:
+    """Return value and local slope at a time in s, as far as there are samples for them. Raises ReadoutError."""
+    found: dict[ReadingKind, Estimate] = {}
+    here = readout(seen, shown, body, np.array([time]))
+    if np.isfinite(here.values[0]):
+        found[ReadingKind.VALUE] = here.estimate(np.ones(1))
+    rows = _near_rows(seen, body, time)
+    around = readout(seen, shown, body, seen.trial.t[rows], rows)
+    good = np.isfinite(around.values)
+    local = local_operator(seen.trial.t[rows], np.flatnonzero(good), np.array([time]), seen.walls(body), 1)
+    c = np.zeros(len(rows))
+    if np.isfinite(local.weights).all():
+        np.add.at(c, local.index[0], local.weights[0])
+        found[ReadingKind.SLOPE] = around.estimate(c)
+    return found
+
+
+def _near_rows(seen: Observed, body: str, time: float, most: int = 40) -> Rows:
+    place = int(np.searchsorted(seen.trial.t, time))
+    return np.arange(max(place - most, 0), min(place + most, len(seen.trial.t)))
+
+
+def over_span(seen: Observed, shown: Shown, body: str, span: Span, kind: ReadingKind) -> Estimate | Scalar:
+    """Return a reading over a span. Raises ReadoutError where the span holds too few samples."""
+    if kind is ReadingKind.CHANGE:
+        ends = _inside(seen, body, span)
+        return readout(seen, shown, body, ends).estimate(np.array([-1.0, 1.0]))
+    all_rows = span.rows(seen.trial.t)
+    rows = np.arange(all_rows.start, all_rows.stop)
+    whole = readout(seen, shown, body, seen.trial.t[rows], rows)
+    good = np.flatnonzero(np.isfinite(whole.values))
+    if len(good) < 2:
+        raise ReadoutError(f"“{span.name}” holds too few samples of it. Widen the span.")
+    t, y = whole.times[good], whole.values[good]
+    if kind is ReadingKind.SPREAD:
+        window = 1 if shown.quantity in (Quantity.POSITION, Quantity.SENSOR) else 9
+        freedom = max((len(y) - 1) / window, 1.0)
+        return Scalar(float(y.std(ddof=1)), float(y.std(ddof=1) / np.sqrt(2.0 * freedom)), freedom)
+    c = np.zeros(len(rows))
+    c[good] = _coefficients(kind, t, y)
+    return whole.estimate(c)
+
+
+def _inside(seen: Observed, body: str, span: Span) -> Array:
+    """Both ends of a span, on the inner side of a wall that stands there."""
+    tiny = 1e-9 * span.length
+    walls = np.asarray(seen.walls(body))
+    start = span.start + (tiny if np.any(np.abs(walls - span.start) < tiny) else 0.0)
+    stop = span.stop - (tiny if np.any(np.abs(walls - span.stop) < tiny) else 0.0)
+    return np.array([start, stop])
+
+
+def _coefficients(kind: ReadingKind, t: Array, y: Array) -> Array:
+    """What each sample counts for in a reading over a span; t in s and y in SI of shape (n,), the result too."""
+    n = len(t)
+    if kind is ReadingKind.MEAN:
+        return np.full(n, 1.0 / n)
+    if kind is ReadingKind.TREND:
+        tau = t - t.mean()
+        return np.asarray(tau / (tau @ tau))
+    if kind is ReadingKind.AREA:
+        steps = np.diff(t)
+        return 0.5 * (np.append(steps, 0.0) + np.insert(steps, 0, 0.0))
+    c = np.zeros(n)
+    c[int(np.argmin(y) if kind is ReadingKind.LEAST else np.argmax(y))] = 1.0
+    return c
+
+
+def settle(seen: Observed, estimates: Mapping[str, Estimate]) -> Joint:
+    """Return estimates of one trial as correlated scalars."""
+    return joint(estimates, seen.clock_noise(), seen.fact_parts(), seen.noise.pools)
+
+
+def scalars(seen: Observed, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
+    """Return estimates as values with u and degrees of freedom, by name."""
+    together = settle(seen, estimates)
+    return {
+        name: Scalar(float(together.values[i]), together.u(name), together.dof(name), together.shape(name))
+        for i, name in enumerate(together.names)
+    }
+
+
+def between(seen: Observed, shown: Shown, body: str, times: tuple[float, float]) -> dict[ReadingKind, Scalar]:
+    """Return difference and ratio of a quantity at two moments, the second against the first, as correlated."""
+    pair = readout(seen, shown, body, np.array(times))
+    if not np.isfinite(pair.values).all():
+        raise ReadoutError("There are too few samples at one of the two moments.")
+    together = settle(seen, {"1": pair.estimate(np.array([1.0, 0.0])), "2": pair.estimate(np.array([0.0, 1.0]))})
+    results = Results(_compared, together)
+    return {kind: results[kind] for kind in BETWEEN}
+
+
+def _compared(q: Mapping[str, Any]) -> dict[str, Any]:
+    return {ReadingKind.DIFFERENCE: q["2"] - q["1"], ReadingKind.RATIO: q["2"] / q["1"]}
+
+
+def _span(seen: Observed, name: str) -> Span:
+    try:
+        return seen.spans.named(name)
+    except KeyError:
+        raise ReadoutError(f"There is no span “{name}” in this trial.") from None
+
+
+def read_named(seen: Observed, named: NamedReading) -> Scalar:
+    """Return the result of a named reading. Raises ReadoutError with what is missing."""
+    if named.kind in BETWEEN:
+        return between(seen, named.shown, named.body, (named.times[0], named.times[1]))[named.kind]
+    if named.kind in AT_MOMENT:
+        found = at_moment(seen, named.shown, named.body, named.times[0])
+        if named.kind not in found:
+            raise ReadoutError("There are too few samples at that moment.")
+        return scalars(seen, {"": found[named.kind]})[""]
+    one = over_span(seen, named.shown, named.body, _span(seen, named.span), named.kind)
+    return one if isinstance(one, Scalar) else scalars(seen, {"": one})[""]
+
+
+@dataclass(frozen=True, eq=False)
+class CurveResult:
+    """A curve fitted over a span: parameters as correlated scalars, units, χ² where residuals are of raw samples.
+
+    `remark` says in words what the residuals look like.
+    """
+
+    asked: CurveAsked
+    fit: CurveFit
+    parameters: tuple[tuple[str, Scalar], ...]
+    units: Mapping[str, str]
+    chi_squared: float | None
+    remark: str
+
+
+def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
+    """Fit a curve over a span. Raises ReadoutError, CurveError or TooFewSamplesError."""
+    span = _span(seen, asked.span)
+    all_rows = span.rows(seen.trial.t)
+    rows = np.arange(all_rows.start, all_rows.stop)
+    whole = readout(seen, asked.shown, asked.body, seen.trial.t[rows], rows)
+    fit = fit_curve(whole.times, whole.values, asked.shape, span.start, dict(asked.held))
+    good = np.flatnonzero(np.isfinite(whole.values))
+    form = FORMS[asked.shape]
+    estimates = {}
+    for k, parameter in enumerate(form.parameters):
+        c = np.zeros(len(rows))
+        c[good] = fit.operator[k]
+        estimates[parameter.symbol] = whole.estimate(c, float(fit.values[k]))
+    found = scalars(seen, estimates)
+    units = {p.symbol: _unit(asked.shown.unit, p.power, p.seconds) for p in form.parameters}
+    raw = asked.shown.quantity in (Quantity.POSITION, Quantity.SENSOR)
+    chi = _chi_squared(seen, asked, whole, fit) if raw else None
+    return CurveResult(asked, fit, tuple(found.items()), units, chi, _remark(fit, raw))
+
+
+def _unit(unit: str, power: int, seconds: int) -> str:
+    if power == 0:
+        return "" if seconds == 0 else "s"
+    for _ in range(-seconds):
+        unit = RATE_UNITS.get(unit, f"{unit}/s")
+    return unit
+
+
+def _chi_squared(seen: Observed, asked: CurveAsked, whole: Readout, fit: CurveFit) -> float:
+    """Σ r²/(σ² + σ_t² v²), with the noise of the series."""
+    key = seen.trial.channel_id(asked.body, asked.shown.axis)
+    noise = seen.clock_noise()
+    variance = np.full(len(fit.t), noise.reading[key][1])
+    if key in noise.rate:
+        rows = np.searchsorted(seen.trial.t, fit.t)
+        variance = variance + noise.jitter * noise.rate[key][rows] ** 2
+    return float(np.sum(fit.residuals**2 / np.maximum(variance, np.finfo(float).tiny)))
+
+
+def _remark(fit: CurveFit, raw: bool) -> str:
+    if not raw:
+        return "neighbouring values share samples, so residuals look smoother than they are"
+    if fit.curves:
+        return f"residuals follow a pattern: a {fit.shape} is too simple here"
+    if len(fit.t) < 8:
+        return "too few samples to tell whether residuals follow a pattern"
+    return "residuals scatter without a pattern"
