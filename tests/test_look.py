@@ -107,7 +107,7 @@ def test_no_text_is_clipped(open_window, demo, theme, size):
             rail = window.bench.rail
             if stage == words.BENCH:
                 assert rail.height() == 44
-                assert all(s.height() >= 96 for s in window.bench._strips.values())
+                assert all(s.height() >= 96 for s in window.bench.strips())
 
 
 def test_the_theme_can_be_changed_while_the_window_is_open(open_window, demo):

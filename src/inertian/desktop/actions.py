@@ -1,6 +1,7 @@
 """Every action, reachable by menu, by key and by typing its name (Ctrl+K)."""
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
@@ -20,6 +21,8 @@ from inertian.desktop import words
 from inertian.desktop.theme import desktop_theme
 from inertian.desktop.tokens import DARK, LIGHT
 from inertian.desktop.window import MainWindow
+from inertian.motion.curves import Shape
+from inertian.motion.tidying import Reason
 from inertian.project.edits import trial_removed
 
 
@@ -117,10 +120,57 @@ class Actions(QObject):
 
     def _bench_menu(self) -> None:
         menu, window = self._window.menuBar().addMenu(words.MENU_BENCH), self._window
+        bench, does = window.bench, window.bench_actions
         self.mark = self._add(menu, words.MARK_SPANS, "Ctrl+M", window.mark_spans)
+        self._add(menu, words.TREAT_OTHERS, "Ctrl+L", does.treat_others)
+        self._add(menu, words.NEXT_LOOK, "F3", does.next_look)
         menu.addSeparator()
-        self._add(menu, words.SHOW_ALL, "Ctrl+0", window.bench.show_all)
-        self._add(menu, words.SHOW_CONTACT, "Ctrl+1", window.bench.show_contact)
+        self._on_bench(menu, words.BEGIN_SPAN, "N", does.begin_span)
+        self._on_bench(menu, words.NEW_SPAN_TYPED, "Shift+N", bench.rail.type_span)
+        self._on_bench(menu, words.RENAME_SPAN, "F2", does.rename_span)
+        self._on_bench(menu, words.REMOVE_SPAN, "Del", does.remove_span)
+        for text, key, edge in zip(words.EDGE_TO_LINE, ("[", "]"), ("start", "stop"), strict=True):
+            self._on_bench(menu, text, key, partial(does.edge_to_line, edge))
+        menu.addSeparator()
+        self._on_bench(menu, words.TO_LINE, "L", bench.rail.take_line)
+        self._on_bench(menu, words.PIN, "P", bench.view.pin)
+        menu.addSeparator()
+        self._on_bench(menu, words.SET_ASIDE_MODE, "S", does.set_aside_mode)
+        self._on_bench(menu, words.SET_ASIDE_AT_LINE, "X", does.set_aside_at_line)
+        reasons = menu.addMenu(words.REASON_MENU)
+        for number, reason in enumerate(Reason, 1):
+            self._on_bench(
+                reasons, words.REASON_ACTION.format(reason=reason), str(number), partial(does.give_reason, number)
+            )
+        self._on_bench(menu, words.BRIDGE_GAP, "G", window.tidy.bridge_gap)
+        menu.addSeparator()
+        fits = menu.addMenu(words.FIT_MENU)
+        for shape in Shape:
+            self._add(fits, words.FIT_ACTION.format(shape=shape), "", partial(self._fit, shape))
+        self._on_bench(menu, words.CLEAR_CURVES, "Backspace", does.clear_curves)
+        menu.addSeparator()
+        self._add(menu, words.SHOW_ALL, "Ctrl+0", bench.show_all)
+        self._add(menu, words.SHOW_CONTACT, "Ctrl+1", bench.show_contact)
+        self._on_bench(menu, words.ZOOM_SPAN, "Z", bench.show_span)
+        self._on_bench(menu, words.ZOOM_BACK, "Shift+Z", bench.zoom_back)
+        menu.addSeparator()
+        self._add(menu, words.USUAL_STRIPS, "", lambda: bench.view.choose_strips([]))
+        side = self._add(menu, words.SIDE_VIEW, "Ctrl+2", lambda: bench.toggle_side(side.isChecked()))
+        side.setCheckable(True)
+        menu.addSeparator()
+        for name, key in ((words.PAGE_ACCOUNT, "F5"), (words.PAGE_TIDY, "F7"), (words.PAGE_READINGS, "F8")):
+            self._add(menu, words.SHOW_PAGE.format(name=name.lower()), key, partial(window.show_page, name))
+
+    def _fit(self, shape: Shape) -> None:
+        self._window.show_page(words.PAGE_READINGS)
+        self._window.readings.fits.ask(shape)
+
+    def _on_bench(self, menu: QMenu, text: str, key: str, then: Callable[[], object]) -> QAction:
+        """An action with a plain key, which works while rail or strips have the focus."""
+        action = self._add(menu, text, key, then)
+        action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        self._window.bench.addAction(action)
+        return action
 
     def _help_menu(self) -> None:
         menu = self._window.menuBar().addMenu(words.MENU_HELP)
@@ -144,8 +194,8 @@ class Actions(QObject):
 
     def _next_pane(self) -> None:
         window = self._window
-        panes = [window.shelf, window.bench.rail, window.ledger, window.margin]
-        inner_panes = [window.margin, window.ledger]
+        panes = [window.shelf, window.bench.rail, window.ledger, window.pages.page]
+        inner_panes = [window.margin, window.tidy, window.readings, window.ledger]
         if window.receiving.built:
             panes[1:1] = [window.receiving.stage.view, window.receiving.stage.bring_in, window.receiving.margin]
             inner_panes.append(window.receiving.margin)

@@ -1,58 +1,88 @@
 """The bench: strips under one another on one time axis, and the span rail over them."""
 
-import numpy as np
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from inertian.desktop import words
+from inertian.desktop.bench_menus import span_menu, strip_menu, unit_menu
+from inertian.desktop.bench_view import BenchView
 from inertian.desktop.document import Document
 from inertian.desktop.gestures import Handle
+from inertian.desktop.line_readings import flag_text
+from inertian.desktop.pyramid import LONG
 from inertian.desktop.rail import SpanRail
-from inertian.desktop.strip import Strip, Trace
+from inertian.desktop.side_view import SideView
+from inertian.desktop.strip import Strip
 from inertian.desktop.tokens import Theme
-from inertian.project.evaluation import SeriesResult
+from inertian.desktop.traces import residual_traces, traces_of
+from inertian.physics.asked import Quantity, Shown
 from inertian.project.project import Entry
+from inertian.quantities.errors import InertianError
 
-SENSOR = "sensor"  # a quantity measured in its own right: force, acceleration, velocity
-PIECE_POINTS = 60  # of a drawn fit: smooth to the eye at any zoom
+Key = tuple[Shown, bool]  # a quantity, and whether its residuals are shown
+READ_MS = 15  # the plumb line moves at once; what it reads follows after this
+ZOOMS = 40  # kept, for going back
 
 
 class BenchStage(QWidget):
-    """Shows the trial in hand and lets its spans be marked; numbers follow while an edge moves."""
+    """Shows the trial in hand and lets it be marked; numbers follow while an edge moves."""
+
+    spoken = pyqtSignal(str)
 
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__()
         self._document, self._theme = document, theme
-        self._shown: tuple[object, ...] = ()
-        self._strips: dict[tuple[str, str], Strip] = {}
+        self.view = BenchView(document)
+        self._trial: tuple[object, ...] = ()
+        self._strips: dict[Key, Strip] = {}
         self._live: Handle | None = None
-        self.rail = SpanRail(document, theme)
-        self.rail.active_changed.connect(lambda: self.mark_live(self.rail.active))
-        self._column = QVBoxLayout()
-        self._column.setContentsMargins(0, 0, 0, 4)
-        self._column.setSpacing(4)
-        body = QWidget()
-        body.setLayout(self._column)
-        body.setObjectName("ledgerBody")
+        self._zooms: list[tuple[float, float]] = []
+        self.rail = SpanRail(document, theme, self.view)
+        self.rail.active_changed.connect(self._follow_active)
+        self.rail.troubled.connect(self.say)
+        self.rail.menu_wanted.connect(lambda name, at: span_menu(self, document, name).exec(at))
+        self._column = QSplitter(Qt.Orientation.Vertical)
+        self._column.setChildrenCollapsible(False)
+        self._column.setObjectName("ledgerBody")
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._scroll.setWidget(body)
+        self._scroll.setWidget(self._column)
         self._ask = _Ask(words.NO_SPANS, words.NO_SPANS_BUTTON)
+        self.side = SideView(document, theme, self.view)
+        self.side.hide()
+        row = QSplitter(Qt.Orientation.Horizontal)
+        row.addWidget(self._scroll)
+        row.addWidget(self.side)
+        row.setSizes([500, 300])
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.rail)
         column.addWidget(self._ask)
-        column.addWidget(self._scroll, 1)
+        column.addWidget(row, 1)
         self.mark_spans = self._ask.button.clicked
+        self._read_soon = QTimer(self, singleShot=True, interval=READ_MS)
+        self._read_soon.timeout.connect(self._read_line)
         document.changed.connect(self.refresh)
         document.selected.connect(self.refresh)
         document.previewed.connect(self.refresh)
+        self.view.turned.connect(self.refresh)
+        self.view.line_moved.connect(self._show_line)
 
-    def strip(self, quantity: str, axis: str) -> Strip:
-        """Return the strip of "position" or "velocity" along one axis. Raises KeyError."""
-        return self._strips[quantity, axis]
+    def strip(self, quantity: str, axis: str = "", residuals: bool = False) -> Strip:
+        """Return the strip of a quantity along an axis. Raises KeyError."""
+        return self._strips[Shown(Quantity(quantity), axis), residuals]
+
+    def strips(self) -> list[Strip]:
+        """Return the strips in their order."""
+        return list(self._strips.values())
+
+    def say(self, text: str) -> None:
+        """Say something in the status line."""
+        self.spoken.emit(text)
 
     def mark_live(self, handle: Handle | None) -> None:
         """Show one edge as taken, in every strip and on the rail."""
@@ -62,47 +92,91 @@ class BenchStage(QWidget):
             self.rail.update()
             self._show_bands()
 
+    def _follow_active(self) -> None:
+        self.mark_live(self.rail.active)
+        self.view.turned.emit()
+
+    # -- showing --------------------------------------------------------------------------------------------------
+
     def refresh(self) -> None:
         """Show the trial in hand as it is now."""
         entry = self._document.entry
         if entry is None or not self.isVisible():
             return
         trial = entry.trial
-        sensors = sum(len(b.sensors) for b in trial.bodies)
-        shown = (trial.id, trial.axes, sensors, trial.t[0], trial.t[-1])
-        if self._shown != shown:
-            self._lay_out(entry)
-            self._shown = shown
+        self._lay_out(self._wanted(entry))
+        seen = (trial.id, trial.t[0], trial.t[-1])
+        if self._trial != seen:
+            self._trial = seen
+            self._zooms = []
             self.show_all()
         self._ask.setVisible(not entry.spans)
-        series = self._document.evaluator.series(self._document.project, entry.series)
-        for (quantity, axis), strip in self._strips.items():
-            traces = {"position": _positions, "velocity": _velocities, SENSOR: _sensors}[quantity]
-            strip.draw(traces(self._document, entry, axis, series))
+        held = self._document.previewing and len(trial.t) > LONG  # numbers and bands follow; long curves when let go
+        if not held:
+            for (shown, residuals), strip in self._strips.items():
+                strip.show_unit()
+                if residuals:
+                    strip.draw(residual_traces(self._document, self.view, entry, shown))
+                else:
+                    strip.draw(*traces_of(self._document, self.view, entry, shown))
+            self.side.refresh()
+            self._show_line()
         self._show_bands()
-        self.rail.update()
+        self.rail.refresh()
+
+    def _wanted(self, entry: Entry) -> list[Key]:
+        wanted: list[Key] = []
+        fitted = {c.shown for c in entry.curves}
+        for shown in self.view.shown_strips():
+            wanted.append((shown, False))
+            if shown in fitted:
+                wanted.append((shown, True))
+        return wanted
 
     def showEvent(self, event: object) -> None:
         """Qt: show what changed while another stage was in front."""
         super().showEvent(event)
         self.refresh()
 
-    def _lay_out(self, entry: Entry) -> None:
-        wanted = [("position", a) for a in entry.trial.axes] + [("velocity", a) for a in entry.trial.axes]
-        wanted += [(SENSOR, axis) for axis in dict.fromkeys(c.axis for b in entry.trial.bodies for c in b.sensors)]
-        if wanted != list(self._strips):
-            for strip in self._strips.values():
-                self._column.removeWidget(strip)
-                strip.deleteLater()
-            self._strips = {}
-            for quantity, axis in wanted:
-                strip = Strip(self._document, self._theme, self, *_heading(quantity, axis))
-                self._strips[quantity, axis] = strip
-                self._column.addWidget(strip, 1)
-            first = self._strips[wanted[0]]
-            for strip in list(self._strips.values())[1:]:
-                strip.plot.setXLink(first.plot)
-            first.plot.getPlotItem().vb.sigXRangeChanged.connect(lambda _box, span: self.rail.show_range(*span))
+    def _lay_out(self, wanted: list[Key]) -> None:
+        if wanted == list(self._strips):
+            return
+        seen = self._range()
+        old, self._strips = self._strips, {}
+        for place, key in enumerate(wanted):
+            strip = old.pop(key, None) or Strip(self._document, self._theme, self, *key)
+            self._strips[key] = strip
+            self._column.insertWidget(place, strip)
+            self._column.setStretchFactor(place, 1 if key[1] else 2)
+        for strip in old.values():
+            strip.hide()
+            strip.setParent(None)
+            strip.deleteLater()
+        strips = list(self._strips.values())
+        for strip in strips:
+            strip.plot.setXLink(None)
+            strip.plot.getPlotItem().vb.setMouseEnabled(x=True, y=False)
+        if not strips:
+            return
+        first = strips[0]
+        for strip in strips[1:]:
+            strip.plot.setXLink(first.plot)
+        box = first.plot.getPlotItem().vb
+        if not first.property("leads"):
+            box.sigXRangeChanged.connect(self._lead(first))
+            first.setProperty("leads", True)
+        self._column.setMinimumHeight(sum(s.minimumHeight() + 5 for s in strips))
+        if seen is not None:
+            box.setXRange(*seen, padding=0)
+
+    def _lead(self, strip: Strip) -> Callable[[object, tuple[float, float]], None]:
+        """What the rail does while this strip is the first."""
+
+        def follow(_box: object, span: tuple[float, float]) -> None:
+            if self._strips and next(iter(self._strips.values())) is strip:
+                self.rail.show_range(*span)
+
+        return follow
 
     def _show_bands(self) -> None:
         entry = self._document.entry
@@ -110,12 +184,35 @@ class BenchStage(QWidget):
             for strip in self._strips.values():
                 strip.plot.bands.show_spans(entry.spans, self._live)
 
+    def _show_line(self) -> None:
+        """The line goes where it is wanted at once; what it reads may follow a little later."""
+        for strip in self._strips.values():
+            strip.plot.show_line(self.view.line, self.view.pins, strip.plot.flag.text())
+        self.rail.update()
+        self._read_soon.start()
+
+    def _read_line(self) -> None:
+        entry, line = self._document.entry, self.view.line
+        if entry is None or line is None or self._document.previewing:
+            return
+        for strip in self._strips.values():
+            text = "" if strip.residuals else flag_text(self._document, self.view, entry, strip.shown, line)
+            strip.plot.show_line(line, self.view.pins, text)
+
     def restyle(self) -> None:
         """Wear the theme as it is now."""
         for strip in self._strips.values():
             strip.plot.restyle()
             strip.clear()
+        self.side.restyle()
         self.refresh()
+
+    # -- what is seen ---------------------------------------------------------------------------------------------
+
+    def _range(self) -> tuple[float, float] | None:
+        if not self._strips:
+            return None
+        return tuple(next(iter(self._strips.values())).plot.getPlotItem().vb.viewRange()[0])
 
     def show_all(self) -> None:
         """Show the whole trial."""
@@ -129,64 +226,55 @@ class BenchStage(QWidget):
         if entry is not None and entry.spans.contact and self._strips:
             self._show_times(entry.spans.contact.start, entry.spans.contact.stop, 2.0)
 
+    def show_span(self, name: str = "") -> None:
+        """Show a span, by default the one in hand, and a little around it."""
+        entry, name = self._document.entry, name or self.rail.span_in_hand()
+        if entry is None or not any(s.name == name for s in entry.spans):
+            self.say(words.NOT_A_SPAN)
+            return
+        span = entry.spans.named(name)
+        self._show_times(span.start, span.stop, 0.1)
+
+    def zoom_back(self) -> None:
+        """Show what was seen before the last jump."""
+        if self._zooms:
+            start, stop = self._zooms.pop()
+            next(iter(self._strips.values())).plot.getPlotItem().vb.setXRange(start, stop, padding=0)
+
     def _show_times(self, start: float, stop: float, padding: float) -> None:
-        first = next(iter(self._strips.values())).plot.getPlotItem().vb
+        first, now = next(iter(self._strips.values())).plot.getPlotItem().vb, self._range()
+        if now is not None:
+            self._zooms = [*self._zooms[-ZOOMS:], now]
         first.setXRange(start, stop, padding=padding)
         for strip in self._strips.values():
             strip.plot.getPlotItem().vb.enableAutoRange(y=True)
         self.rail.show_range(*first.viewRange()[0])
 
+    # -- strips ---------------------------------------------------------------------------------------------------
 
-def _pieces(
-    series: SeriesResult, trial: str, body: str, axis: str, velocity: bool
-) -> tuple[tuple[np.ndarray, ...], ...]:
-    pieces = []
-    for fit in series.fits(trial):
-        if fit.body != body or axis not in fit.fits:
-            continue
-        a = series.glide.values.get(body, 0.0) if fit.moving else 0.0
-        t = np.linspace(fit.span.start, fit.span.stop, PIECE_POINTS)
-        pieces.append((t, fit.velocity_at(axis, t, a) if velocity else fit.curve(axis, t, a)))
-    return tuple(pieces)
+    def strip_menu(self, strip: Strip, handle: Handle | None) -> QMenu:
+        """Return the menu of a strip, with that of a span first if one is under the pointer."""
+        menu = strip_menu(self, self._document, strip)
+        if handle is not None:
+            first = menu.actions()[0] if menu.actions() else None
+            inner = span_menu(self, self._document, handle.span)
+            inner.setParent(menu, inner.windowFlags())
+            menu.insertMenu(first, inner)
+            menu.insertSeparator(first)
+        return menu
 
+    def unit_menu(self, si: str) -> QMenu:
+        """Return the menu of units that a quantity can be shown in."""
+        return unit_menu(self, si)
 
-def _positions(document: Document, entry: Entry, axis: str, series: SeriesResult) -> list[Trace]:
-    trial, traces = entry.trial, []
-    for place, body in enumerate(trial.bodies):
-        if axis in body.axes:
-            pieces = _pieces(series, trial.id, body.name, axis, velocity=False)
-            traces.append(Trace(body.name, place, trial.t, body.channel(axis).si, None, pieces))
-    return traces
+    def toggle_side(self, on: bool) -> None:
+        """Show or hide one quantity against another."""
+        self.side.setVisible(on)
+        self.side.refresh()
 
-
-def _heading(quantity: str, axis: str) -> tuple[str, str]:
-    """The title of a strip and its unit."""
-    if quantity == SENSOR:
-        return words.SENSOR_TITLES[axis]
-    return (
-        (words.POSITION.format(axis=axis), "m") if quantity == "position" else (words.VELOCITY.format(axis=axis), "m/s")
-    )
-
-
-def _sensors(_document: Document, entry: Entry, axis: str, _series: SeriesResult) -> list[Trace]:
-    trial = entry.trial
-    return [
-        Trace(body.name, place, trial.t, channel.si, None, ())
-        for place, body in enumerate(trial.bodies)
-        for channel in body.sensors
-        if channel.axis == axis
-    ]
-
-
-def _velocities(document: Document, entry: Entry, axis: str, series: SeriesResult) -> list[Trace]:
-    trial, traces = entry.trial, []
-    for place, body in enumerate(trial.bodies):
-        if axis in body.axes:
-            local = document.evaluator.velocity(trial, body.name, axis, entry.spans.walls())
-            u = local.u(series.noise.reading, series.noise.stamp)
-            pieces = _pieces(series, trial.id, body.name, axis, velocity=True)
-            traces.append(Trace(body.name, place, trial.t, local.v, u, pieces, entry.spans.walls()))
-    return traces
+    def trouble(self, error: InertianError) -> None:
+        """Say why something cannot be done."""
+        self.say(str(error))
 
 
 class _Ask(QWidget):

@@ -28,6 +28,8 @@ class Document(QObject):
         self.path = path
         self._preview: Edit | None = None
         self._trial = project.entries[0].trial.id if project.entries else None
+        self.doubts: dict[str, tuple[str, ...]] = {}  # why trials that were treated like another need a look
+        self.seen_doubt = ""  # the one that is being looked at
 
     @property
     def project(self) -> Project:
@@ -57,7 +59,7 @@ class Document(QObject):
     def replace(self, project: Project, path: Path | None, unsaved: bool = False) -> None:
         """Show another project with a history of its own."""
         self.history, self.path, self._preview = History(project), path, None
-        self.evaluator = Evaluator()
+        self.evaluator, self.doubts = Evaluator(), {}
         if unsaved:
             self.history.mark_unsaved()
         self._trial = project.entries[0].trial.id if project.entries else None

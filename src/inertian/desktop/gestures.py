@@ -7,7 +7,9 @@ from inertian.desktop.tokens import GRIP
 from inertian.motion.spans import Spans
 from inertian.project.edits import edge_moved, span_moved
 from inertian.project.history import Edit
+from inertian.project.marking_edits import OWN, span_added
 from inertian.project.project import Project
+from inertian.quantities.errors import InertianError
 
 
 @dataclass(frozen=True)
@@ -74,6 +76,35 @@ class Drag:
     def finish(self) -> None:
         """Make the edit; one gesture, one entry in the Undo menu."""
         self._document.commit()
+
+    def cancel(self) -> None:
+        """Drop it; nothing happened."""
+        self._document.abandon()
+
+
+class NewSpan:
+    """A gesture that marks a new span from where it began to where the pointer is."""
+
+    def __init__(self, document: Document, begun: float) -> None:
+        self._document, self._begun = document, begun
+        assert document.entry is not None
+        self._trial = document.entry.trial.id
+        self.name = document.entry.spans.free_name(OWN)
+
+    def move(self, time: float) -> None:
+        """Follow the pointer to a time in s."""
+        try:
+            edit = span_added(self._document.settled, self._trial, self._begun, time)
+        except InertianError:  # no length yet
+            self._document.abandon()
+        else:
+            self._document.preview(edit)
+
+    def finish(self) -> bool:
+        """Make the edit, if there is one; say whether there was."""
+        made = self._document.previewing
+        self._document.commit()
+        return made
 
     def cancel(self) -> None:
         """Drop it; nothing happened."""

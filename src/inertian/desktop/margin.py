@@ -260,6 +260,11 @@ class Margin(QScrollArea):
                 shower.setText(words.DECELERATION.format(value=value))
                 shower.setToolTip(words.PM_TIP)
         self._show_notes(second_look(entry, result))
+        doubts = self._document.doubts.get(entry.trial.id, ())
+        if doubts:
+            said = [words.LOOK_AT.format(why=why) for why in doubts]
+            self.notes.setText("\n\n".join([*said, *([self.notes.text()] if self.notes.text() else [])]))
+            self.second_look.show()
         noise = result.noise
         u = noise.reading / (2.0 * noise.dof) ** 0.5
         typed = project.fact(READING_NOISE, entry)

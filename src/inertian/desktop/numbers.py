@@ -24,6 +24,11 @@ def tick(value: float, step: float) -> str:
     return text.replace("-", "−").replace(".", decimal_mark())
 
 
+def moment(time: float, step: float) -> str:
+    """Return a time in s with decimals that tell samples `step` apart from one another."""
+    return tick(time, 0.1 * step)
+
+
 def shown_plain(value: float, figures: int = 3) -> str:
     """Return a number that carries no ±: a time on the ruler, a share, a statistic."""
     return plain(value, figures, decimal_mark())

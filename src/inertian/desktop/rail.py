@@ -1,22 +1,28 @@
 """The span rail: a ruler of time on which the spans sit as named flags."""
 
+from collections.abc import Callable
+
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QToolTip, QWidget
 
 from inertian.desktop import words
+from inertian.desktop.bands import tint_of
+from inertian.desktop.bench_view import BenchView
 from inertian.desktop.document import Document
-from inertian.desktop.gestures import Drag, Handle, edge_time, handle_at, handles, moved
+from inertian.desktop.gestures import Drag, Handle, NewSpan, edge_time, handle_at, handles, moved
 from inertian.desktop.numbers import shown_plain, tick
 from inertian.desktop.theme import font
 from inertian.desktop.tokens import AXIS_WIDTH, GRIP, RAIL_HEIGHT, SMALL, Theme
-from inertian.motion.spans import SpanKind, Spans
+from inertian.motion.spans import Span, SpanError, Spans
+from inertian.project.marking_edits import span_added, span_renamed
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import parse_fact
 from inertian.quantities.units import unit_of
 
-FLAG_TOP, FLAG_HEIGHT = 20, 20
+FLAG_TOP, FLAG_HEIGHT, LANE = 20, 20, 22
+LINE = Handle("", "line")  # the plumb line, where keys move it
 
 
 def ruler_step(seconds: float, pixels: float, least: float = 64.0) -> float:
@@ -26,19 +32,37 @@ def ruler_step(seconds: float, pixels: float, least: float = 64.0) -> float:
     return float(next(power * m for m in (1, 2, 5, 10) if power * m >= raw * (1 - 1e-9)))
 
 
+def lanes_of(spans: Spans) -> dict[str, int]:
+    """Return in which lane the flag of each span stands, so that none covers another; touching is not covering."""
+    ends: list[float] = []
+    lanes: dict[str, int] = {}
+    for span in sorted(spans, key=lambda s: (s.start, -s.length)):
+        tiny = 1e-9 * max(abs(span.start), 1.0)
+        lane = next((k for k, end in enumerate(ends) if end <= span.start + tiny), len(ends))
+        if lane == len(ends):
+            ends.append(span.stop)
+        ends[lane] = span.stop
+        lanes[span.name] = lane
+    return lanes
+
+
 class SpanRail(QWidget):
     """Shows and moves the spans of the trial in hand; `active` is the edge that keys move."""
 
     active_changed = pyqtSignal()
+    menu_wanted = pyqtSignal(str, QPoint)
+    troubled = pyqtSignal(str)
 
-    def __init__(self, document: Document, theme: Theme) -> None:
+    def __init__(self, document: Document, theme: Theme, view: BenchView) -> None:
         super().__init__()
-        self.document, self.theme = document, theme
+        self.document, self.theme, self.view = document, theme, view
+        self._lanes: dict[str, int] = {}
         self._range = (0.0, 1.0)
         self._right = 8
         self.active: Handle | None = None
         self.hovered: Handle | None = None
-        self._drag: Drag | None = None
+        self._drag: Drag | NewSpan | None = None
+        self._line_held = False
         self._field: QLineEdit | None = None
         self.setFixedHeight(RAIL_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -80,6 +104,31 @@ class SpanRail(QWidget):
         self.active = self.hovered = self._drag = None
         self.update()
 
+    def refresh(self) -> None:
+        """Show the spans as they are now; those that overlap stand in lanes under one another."""
+        self._lanes = lanes_of(self._spans())
+        count = max(self._lanes.values(), default=0) + 1
+        if self.height() != RAIL_HEIGHT + LANE * (count - 1):
+            self.setFixedHeight(RAIL_HEIGHT + LANE * (count - 1))
+        self.update()
+
+    def span_in_hand(self) -> str:
+        """Return the name of the span that keys work on: that of the active edge, else the span before the contact."""
+        spans = self._spans()
+        if self.active and any(s.name == self.active.span for s in spans):
+            return self.active.span
+        first = spans.before or (spans[0] if spans else None)
+        return first.name if first else ""
+
+    def _zero(self) -> float:
+        entry = self.document.entry
+        return entry.frame.time_zero if entry else 0.0
+
+    def _in_lane(self, y: float) -> Spans:
+        """The spans whose flags stand at a height."""
+        lane = int(max(y - FLAG_TOP, 0) // LANE)
+        return Spans(s for s in self._spans() if self._lanes.get(s.name, 0) == lane)
+
     def _per_pixel(self) -> float:
         return (self._range[1] - self._range[0]) / self._plot_width()
 
@@ -92,8 +141,9 @@ class SpanRail(QWidget):
         painter.setFont(font(SMALL))
         self._paint_ruler(painter)
         painter.setClipRect(QRectF(AXIS_WIDTH - GRIP, 0, self._plot_width() + 2 * GRIP, self.height()))
-        for span in sorted(self._spans(), key=lambda s: s.kind is SpanKind.CONTACT):
-            self._paint_flag(painter, span.name, span.kind, self.x_of(span.start), self.x_of(span.stop))
+        for span in sorted(self._spans(), key=lambda s: s.kind.event):
+            self._paint_flag(painter, span, self.x_of(span.start), self.x_of(span.stop))
+        self._paint_line(painter)
         painter.setClipping(False)
         if self.hasFocus():
             painter.setPen(QPen(QColor(self.theme.brass), 1, Qt.PenStyle.DotLine))
@@ -104,41 +154,61 @@ class SpanRail(QWidget):
         step = ruler_step(stop - start, self._plot_width())
         painter.setPen(QColor(self.theme.soft_ink))
         painter.drawText(QRectF(0, 0, AXIS_WIDTH - 6, 16), Qt.AlignmentFlag.AlignRight, words.TIME_AXIS)
-        for k in range(int(np.ceil(start / step - 1e-9)), int(np.floor(stop / step + 1e-9)) + 1):
-            x = self.x_of(k * step)
+        zero = self._zero()
+        for k in range(int(np.ceil((start - zero) / step - 1e-9)), int(np.floor((stop - zero) / step + 1e-9)) + 1):
+            x = self.x_of(k * step + zero)
             painter.setPen(QColor(self.theme.rule))
             painter.drawLine(QPointF(x, 14), QPointF(x, 18))
             painter.setPen(QColor(self.theme.soft_ink))
             box = QRectF(x - 30, 0, 60, 14)
-            if box.left() > AXIS_WIDTH - 20 and box.right() < self.width() + 18:
+            hidden = self.view.line is not None and abs(self.x_of(self.view.line) - x) < 16
+            if box.left() > AXIS_WIDTH - 20 and box.right() < self.width() + 18 and not hidden:
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tick(k * step, step))
         painter.setPen(QColor(self.theme.rule))
         painter.drawLine(QPointF(AXIS_WIDTH, 18), QPointF(self.width() - self._right, 18))
 
-    def _paint_flag(self, painter: QPainter, name: str, kind: SpanKind, left: float, right: float) -> None:
-        tint = QColor(self.theme.contact_tint if kind is SpanKind.CONTACT else self.theme.free_tint)
+    def _paint_flag(self, painter: QPainter, span: Span, left: float, right: float) -> None:
+        name, kind = span.name, span.kind
+        tint, above = tint_of(self.theme, kind), FLAG_TOP + LANE * self._lanes.get(name, 0)
         tint.setAlpha(90)
         low, high = max(left, AXIS_WIDTH), min(right, AXIS_WIDTH + self._plot_width())
-        flag = QRectF(low, FLAG_TOP, max(high - low, 0.0), FLAG_HEIGHT)
+        flag = QRectF(low, above, max(high - low, 0.0), FLAG_HEIGHT)
         painter.fillRect(flag, tint)
         parts = [(Handle(name, part), x) for part, x in (("start", left), ("stop", right))]
         for handle, x in parts:
             painter.setPen(QPen(QColor(self.theme.brass if self._live(handle) else self.theme.ink), 1))
-            painter.drawLine(QPointF(x, FLAG_TOP), QPointF(x, self.height()))
+            painter.drawLine(QPointF(x, above), QPointF(x, self.height()))
         painter.setPen(QColor(self.theme.ink))
         width = painter.fontMetrics().horizontalAdvance(name) + 12
         if width + GRIP < flag.width():
             painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, name)
-        elif kind is SpanKind.CONTACT:  # too narrow: the name stands on a tab that is wider than the flag
-            tab = QRectF(0.5 * (low + high) - 0.5 * width, FLAG_TOP + 3, width, FLAG_HEIGHT - 6)
+        elif kind.event and high > low:  # too narrow: the name stands on a tab that is wider than the flag
+            tab = QRectF(0.5 * (low + high) - 0.5 * width, above + 3, width, FLAG_HEIGHT - 6)
             painter.fillRect(tab, QColor(self.theme.sheet))
             painter.fillRect(tab, tint)
             painter.drawText(tab, Qt.AlignmentFlag.AlignCenter, name)
+        elif flag.width() > 3 * GRIP:
+            fitting = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(flag.width() - GRIP))
+            painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, fitting)
         if self._live(Handle(name, "body")):
-            painter.fillRect(QRectF(flag.left(), self.height() - 5, flag.width(), 3), QColor(self.theme.brass))
+            painter.fillRect(QRectF(flag.left(), flag.bottom() - 1, flag.width(), 3), QColor(self.theme.brass))
         for handle, x in parts:
             if self._live(handle):
-                painter.fillRect(QRectF(x - GRIP / 2, FLAG_TOP + 4, GRIP, FLAG_HEIGHT - 8), QColor(self.theme.brass))
+                painter.fillRect(QRectF(x - GRIP / 2, above + 4, GRIP, FLAG_HEIGHT - 8), QColor(self.theme.brass))
+
+    def _paint_line(self, painter: QPainter) -> None:
+        """The head of the plumb line on the ruler, and where a span was begun with a key."""
+        for time, filled in ((self.view.line, True), (self.view.begun, False)):
+            if time is None or not self._range[0] <= time <= self._range[1]:
+                continue
+            x, brass = self.x_of(time), QColor(self.theme.brass)
+            painter.setPen(QPen(brass, 2 if self.active == LINE else 1))
+            painter.drawLine(QPointF(x, 12), QPointF(x, self.height()))
+            painter.setBrush(brass if filled else Qt.BrushStyle.NoBrush)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.drawPolygon(QPolygonF([QPointF(x - 5, 7), QPointF(x + 5, 7), QPointF(x, 17)]))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _live(self, handle: Handle) -> bool:
         """Whether an edge is under the pointer, chosen with keys, or held."""
@@ -147,20 +217,33 @@ class SpanRail(QWidget):
     # -- mouse ----------------------------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Qt: take an edge or a span."""
-        time = self.time_of(event.position().x())
-        handle = handle_at(self._spans(), time, self._per_pixel())
-        if event.button() is Qt.MouseButton.LeftButton and handle:
+        """Qt: take the plumb line, an edge or a span, or begin a new span where there is none."""
+        if event.button() is not Qt.MouseButton.LeftButton:
+            return
+        x, y = event.position().x(), event.position().y()
+        time, handle = self.time_of(x), handle_at(self._in_lane(y), self.time_of(x), self._per_pixel())
+        fresh = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if y < FLAG_TOP - 2 and not fresh:
+            self._line_held = True
+            self.view.move_line(time)
+            self.activate(LINE)
+        elif handle and not fresh:
             self._drag = Drag(self.document, handle, time)
             self.activate(handle)
+        elif self.document.entry is not None:
+            self._drag = NewSpan(self.document, time)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Qt: move what is held, or show what could be taken."""
         time = self.time_of(event.position().x())
+        if self._line_held:
+            self.view.move_line(time)
+            return
         if self._drag:
             self._drag.move(time)
             return
-        self.hovered = handle_at(self._spans(), time, self._per_pixel())
+        ruler = event.position().y() < FLAG_TOP - 2
+        self.hovered = None if ruler else handle_at(self._in_lane(event.position().y()), time, self._per_pixel())
         shape = Qt.CursorShape.ArrowCursor
         if self.hovered:
             body = self.hovered.part == "body"
@@ -169,11 +252,29 @@ class SpanRail(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        """Qt: let go, and make the edit."""
+        """Qt: let go, and make the edit; a new span asks for its name."""
+        self._line_held = False
         if self._drag:
             drag, self._drag = self._drag, None
-            drag.finish()
+            if isinstance(drag, NewSpan):
+                if drag.finish():
+                    self.type_name(drag.name)
+            else:
+                drag.finish()
             self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """Qt: a double click on a flag asks for its name."""
+        handle = handle_at(self._in_lane(event.position().y()), self.time_of(event.position().x()), self._per_pixel())
+        if handle:
+            self.type_name(handle.span)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Qt: what can be done with the span under the pointer."""
+        handle = handle_at(self._in_lane(event.pos().y()), self.time_of(event.pos().x()), self._per_pixel())
+        if handle:
+            self.activate(Handle(handle.span, "body"))
+            self.menu_wanted.emit(handle.span, event.globalPos())
 
     def leaveEvent(self, event: QEvent | None) -> None:
         """Qt: nothing is under the pointer any more."""
@@ -187,8 +288,11 @@ class SpanRail(QWidget):
             if handle:
                 span = self._spans().named(handle.span)
                 rows = span.rows(self.document.entry.trial.t)
-                start, stop = shown_plain(span.start, 5), shown_plain(span.stop, 5)
-                text = words.SPAN_TIP.format(name=span.name, start=start, stop=stop, count=rows.stop - rows.start)
+                zero = self._zero()
+                start, stop = shown_plain(span.start - zero, 5), shown_plain(span.stop - zero, 5)
+                kind = words.SPAN_KINDS[span.kind]
+                many = rows.stop - rows.start
+                text = words.SPAN_TIP.format(name=span.name, kind=kind, start=start, stop=stop, count=many)
                 QToolTip.showText(event.globalPos(), text, self)
                 return True
         return super().event(event)
@@ -201,6 +305,9 @@ class SpanRail(QWidget):
         if key == Qt.Key.Key_Escape and self._drag:
             self._drag.cancel()
             self._drag = None
+        elif key == Qt.Key.Key_Escape:
+            self.view.begun = None
+            self.view.move_line(None)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and order:
             step = 1 if key == Qt.Key.Key_Down else -1
             place = order.index(self.active) + step if self.active in order else (0 if step > 0 else -1)
@@ -228,36 +335,98 @@ class SpanRail(QWidget):
         self.update()
 
     def _nudge(self, samples: int) -> None:
-        """Move the active edge, or span, by whole samples: to the sample that many further on."""
+        """Move the active edge, span, or the plumb line, by whole samples: to the sample that many further on."""
         entry = self.document.entry
-        t, now = entry.trial.t, edge_time(entry.spans, self.active)
+        t = entry.trial.t
+        now = self.view.line if self.active == LINE else edge_time(entry.spans, self.active)
+        if now is None:
+            return
         row = int(np.searchsorted(t, now + 1e-12 if samples > 0 else now - 1e-12))
         row = row + samples - 1 if samples > 0 else row + samples
         time = float(t[min(max(row, 0), len(t) - 1)])
-        self.document.do(moved(self.document.settled, entry.trial.id, self.active, time))
+        if self.active == LINE:
+            self.view.move_line(time)
+        else:
+            self.document.do(moved(self.document.settled, entry.trial.id, self.active, time))
+
+    def take_line(self) -> None:
+        """Let keys move the plumb line; it comes to the middle of what is seen if there is none."""
+        entry = self.document.entry
+        if entry is None:
+            return
+        if self.view.line is None:
+            t = entry.trial.t
+            self.view.move_line(float(t[np.argmin(np.abs(t - 0.5 * sum(self._range)))]))
+        self.activate(LINE)
+        self.setFocus()
+
+    # -- typing ---------------------------------------------------------------------------------------------------
 
     def _type_time(self) -> None:
-        time = edge_time(self._spans(), self.active)
-        field = QLineEdit(f"{time:.4f}".rstrip("0").replace(".", shown_plain(0.5)[1]), self)
-        field.setToolTip(words.EDGE_TIME)
-        field.setAccessibleName(words.EDGE_TIME)
-        field.setFixedWidth(90)
-        field.move(int(min(max(self.x_of(time) - 45, 0), self.width() - 90)), 8)
-        field.returnPressed.connect(self._take_typed)
+        time = self.view.line if self.active == LINE else edge_time(self._spans(), self.active)
+        if time is not None:
+            text = f"{time - self._zero():.4f}".rstrip("0").replace(".", shown_plain(0.5)[1])
+            self._open_field(text, words.EDGE_TIME, time, 90, self._take_time)
+
+    def type_name(self, name: str) -> None:
+        """Ask for the name of a span, in place."""
+        if any(s.name == name for s in self._spans()):
+            span = self._spans().named(name)
+            self.activate(Handle(name, "body"))
+            self._open_field(name, words.SPAN_NAME, 0.5 * (span.start + span.stop), 130, self._take_name)
+
+    def type_span(self) -> None:
+        """Ask for start and stop of a new span."""
+        self._open_field("", words.SPAN_TIMES, 0.5 * sum(self._range), 230, self._take_span)
+
+    def _open_field(self, text: str, hint: str, time: float, width: int, take: Callable[[str], None]) -> None:
+        self._close_field()
+        field = QLineEdit(text, self)
+        field.setToolTip(hint)
+        field.setPlaceholderText(hint)
+        field.setAccessibleName(hint)
+        field.setFixedWidth(width)
+        field.move(int(min(max(self.x_of(time) - width / 2, 0), self.width() - width)), 8)
+        field.returnPressed.connect(lambda: self._take_typed(take))
         field.editingFinished.connect(self._close_field)
         self._field = field
         field.show()
         field.selectAll()
         field.setFocus()
 
-    def _take_typed(self) -> None:
-        entry, seconds = self.document.entry, unit_of("time", "s")
+    def _take_typed(self, take: Callable[[str], None]) -> None:
+        field = self._field
         try:
-            time = parse_fact(self._field.text(), "time", seconds).si
+            take(field.text())
         except InertianError as error:
-            QToolTip.showText(self._field.mapToGlobal(self._field.rect().bottomLeft()), str(error), self._field)
-            return
-        self.document.do(moved(self.document.settled, entry.trial.id, self.active, time))
+            self.troubled.emit(str(error))
+            QToolTip.showText(field.mapToGlobal(field.rect().bottomLeft()), str(error), field)
+
+    def _take_time(self, text: str) -> None:
+        entry = self.document.entry
+        time = parse_fact(text, "time", unit_of("time", "s")).si + self._zero()
+        if self.active == LINE:
+            self.view.move_line(time)
+        else:
+            self.document.do(moved(self.document.settled, entry.trial.id, self.active, time))
+
+    def _take_name(self, text: str) -> None:
+        entry, old = self.document.entry, self.active.span
+        self.document.do(span_renamed(self.document.settled, entry.trial.id, old, text))
+        self.active = Handle(text.strip(), "body")
+
+    def _take_span(self, text: str) -> None:
+        parts = text.replace("…", " ").replace("–", " ").replace(";", " ").split()
+        seconds, zero = unit_of("time", "s"), self._zero()
+        if len(parts) != 2:
+            raise SpanError(text or "…", words.SPAN_TIMES_WRONG)
+        start, stop = (parse_fact(part, "time", seconds).si + zero for part in parts)
+        edit = span_added(self.document.settled, self.document.entry.trial.id, start, stop)
+        old = {s.name for s in self._spans()}
+        self.document.do(edit)
+        new = next((s.name for s in self._spans() if s.name not in old), None)
+        if new:
+            self.activate(Handle(new, "body"))
 
     def _close_field(self) -> None:
         field, self._field = self._field, None

@@ -14,6 +14,7 @@ from inertian.desktop.intake_desk import IntakeDesk, Source
 from inertian.desktop.keeping import ask, tell
 from inertian.desktop.tokens import Theme
 from inertian.desktop.work import Worker
+from inertian.physics.asked import Quantity, Shown
 from inertian.project.evaluation import Evaluator
 from inertian.project.history import Edit
 from inertian.project.project import Project
@@ -282,7 +283,7 @@ def warmed(project: Project, before: Project) -> Evaluator:
         evaluator.accounts(project, entry.trial.id)
         for body in entry.trial.followed:
             for axis in body.axes:
-                evaluator.velocity(entry.trial, body.name, axis, entry.spans.walls())
+                evaluator.band(project, entry, Shown(Quantity.VELOCITY, axis), body.name)
     return evaluator
 
 

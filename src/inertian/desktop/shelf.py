@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from inertian.desktop import marks, words
+from inertian.desktop.bands import tint_of
 from inertian.desktop.document import Document
 from inertian.desktop.theme import font
 from inertian.desktop.tokens import CARD_HEIGHT, LARGE, MANY_TRIALS, ROW_HEIGHT, SHELF_WIDTH, SMALL, Theme
@@ -151,10 +152,11 @@ class _Card(QStyledItemDelegate):
         low = box.height() <= ROW_HEIGHT
         painter.setPen(QColor(self._theme.ink))
         painter.setFont(font())
-        name_box = box.adjusted(14, 0 if low else 6, -36, 0)
+        name_box = box.adjusted(14, 0 if low else 6, -60, 0)
         name = painter.fontMetrics().elidedText(entry.trial.name, Qt.TextElideMode.ElideMiddle, int(name_box.width()))
         vertical = Qt.AlignmentFlag.AlignVCenter if low else Qt.AlignmentFlag.AlignTop
         painter.drawText(name_box, vertical | Qt.AlignmentFlag.AlignLeft, name)
+        self._paint_marks(painter, box, trial_id, low)
         verdict = self._model.verdicts.get(trial_id)
         if verdict is not None:
             painter.setFont(font(LARGE, font().Weight.DemiBold))
@@ -163,6 +165,23 @@ class _Card(QStyledItemDelegate):
         if not low:
             self._paint_trace(painter, QRectF(box.left() + 14, box.top() + 27, box.width() - 28, 23), entry.trial)
             self._paint_spans(painter, QRectF(box.left() + 14, box.top() + 51, box.width() - 28, 2), entry)
+
+    def _paint_marks(self, painter: QPainter, box: QRectF, trial_id: str, low: bool) -> None:
+        """Small signs before the verdict: a cross where samples are set aside, a brass dot where a look is needed."""
+        entry = self._document.project.entry(trial_id)
+        x, y = box.right() - 42, box.top() + (0.5 * box.height() if low else 15)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if trial_id in self._document.doubts:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(self._theme.brass))
+            painter.drawEllipse(QPointF(x, y), 4, 4)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            x -= 12
+        if any(step.on for step in entry.steps):
+            painter.setPen(QPen(QColor(self._theme.soft_ink), 1.2))
+            painter.drawLine(QPointF(x - 3, y - 3), QPointF(x + 3, y + 3))
+            painter.drawLine(QPointF(x - 3, y + 3), QPointF(x + 3, y - 3))
+        painter.setPen(QColor(self._theme.ink))
 
     def _paint_trace(self, painter: QPainter, box: QRectF, trial: Trial) -> None:
         if trial not in self._traces:
@@ -178,8 +197,7 @@ class _Card(QStyledItemDelegate):
         length = float(t[-1] - t[0])
         for span in entry.spans:
             left = box.left() + (span.start - t[0]) / length * box.width()
-            contact = span.kind == "contact"
-            tint = QColor(self._theme.contact_tint if contact else self._theme.free_tint)
+            tint = tint_of(self._theme, span.kind)
             painter.fillRect(QRectF(left, box.top(), span.length / length * box.width(), box.height()), tint)
 
 

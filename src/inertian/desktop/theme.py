@@ -107,6 +107,24 @@ QLabel[role="soft"] {{ color: {t.soft_ink}; }}
 QLabel[role="small"] {{ color: {t.soft_ink}; font-size: {tokens.SMALL}px; }}
 QLabel[role="alarm"] {{ color: {t.alarm}; font-size: {tokens.SMALL}px; }}
 QLabel[role="verdict"] {{ font-size: {tokens.LARGE}px; font-weight: 600; }}
+QToolButton[role="title"] {{ border: none; font-weight: 600; padding: 1px 4px; }}
+QToolButton[role="unit"] {{ border: none; color: {t.soft_ink}; padding: 1px 4px; }}
+QToolButton[role="title"]:hover, QToolButton[role="unit"]:hover {{ background: {t.hover}; }}
+QToolButton[role="title"]:focus, QToolButton[role="unit"]:focus {{ background: {t.selection}; }}
+QToolButton[role="small"] {{ border: none; color: {t.soft_ink}; padding: 0 4px; }}
+QToolButton[role="small"]:hover {{ color: {t.ink}; background: {t.hover}; }}
+QToolButton[role="small"]:focus {{ color: {t.ink}; background: {t.selection}; }}
+#plumbFlag {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.brass}; border-radius: 2px; padding: 1px 5px;
+  font-size: {tokens.SMALL}px; }}
+#rubber {{ background: transparent; border: 1px dashed {t.brass}; }}
+#marginStrip QToolButton {{ border: none; padding: 6px 10px 4px 10px; color: {t.soft_ink};
+  border-bottom: 2px solid transparent; }}
+#marginStrip QToolButton:checked {{ color: {t.ink}; border-bottom: 2px solid {t.brass}; }}
+#marginStrip QToolButton:hover {{ color: {t.ink}; background: {t.hover}; }}
+#marginStrip QToolButton:focus {{ background: {t.selection}; }}
+#marginStrip {{ background: {t.paper}; border-left: 1px solid {t.rule}; border-bottom: 1px solid {t.rule}; }}
+QCheckBox {{ color: {t.ink}; spacing: 6px; }}
+QSplitter::handle:horizontal {{ background: {t.sheet}; border-left: 1px solid {t.rule}; }}
 QFrame[role="rule"] {{ background: {t.rule}; max-height: 1px; min-height: 1px; border: none; }}
 QLineEdit, QComboBox {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 2px;
   padding: 3px 6px; min-height: 18px; selection-background-color: {t.selection}; selection-color: {t.ink}; }}

@@ -19,15 +19,19 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop import words
 from inertian.desktop.bench import BenchStage
+from inertian.desktop.bench_actions import BenchActions
 from inertian.desktop.document import Document
 from inertian.desktop.fact_readers import size_of
 from inertian.desktop.keeping import Keeping
 from inertian.desktop.ledger_stage import LedgerStage
 from inertian.desktop.margin import Margin, label
 from inertian.desktop.numbers import shown_plain
+from inertian.desktop.readings_page import ReadingsPage
 from inertian.desktop.receiving import Receiving
 from inertian.desktop.shelf import Shelf
+from inertian.desktop.side import Side
 from inertian.desktop.theme import apply
+from inertian.desktop.tidy_page import TidyPage
 from inertian.desktop.tokens import Theme
 from inertian.desktop.work import Worker
 from inertian.physics.verdicts import Verdict
@@ -55,6 +59,11 @@ class MainWindow(QMainWindow):
         self.bench = BenchStage(document, theme)
         self.ledger = LedgerStage(document, theme)
         self.margin = Margin(document, theme)
+        self.tidy = TidyPage(document, theme, self.bench.view, self.worker)
+        self.readings = ReadingsPage(document, theme, self.bench.view, self.bench.rail.span_in_hand)
+        pages = {words.PAGE_ACCOUNT: self.margin, words.PAGE_TIDY: self.tidy, words.PAGE_READINGS: self.readings}
+        self.pages = Side(pages)
+        self.bench_actions = BenchActions(document, self.bench, self.worker, lambda: self.show_stage(words.BENCH))
         self._warm = False
         self._panes = {"shelf", "margin"}
         self._background, self._background_for = Evaluator(), document.evaluator  # used on the worker's thread only
@@ -72,6 +81,7 @@ class MainWindow(QMainWindow):
         self._verdict_pause = QTimer(self, singleShot=True, interval=150)
         self._verdict_pause.timeout.connect(self._ask_verdicts)
         self.bench.mark_spans.connect(self.mark_spans)
+        self.bench.spoken.connect(self.say)
         for signal in (document.changed, document.selected, document.saved):
             signal.connect(self._follow)
         document.changed.connect(self._verdict_pause.start)
@@ -112,7 +122,7 @@ class MainWindow(QMainWindow):
         columns.setSpacing(0)
         columns.addWidget(self.shelf)
         columns.addLayout(middle, 1)
-        columns.addWidget(self.margin)
+        columns.addWidget(self.pages)
         self._columns = columns
         self.setCentralWidget(whole)
         self._stage = words.BENCH
@@ -144,8 +154,13 @@ class MainWindow(QMainWindow):
         self.stage_buttons[name].setChecked(True)
         self._follow()
 
+    def show_page(self, name: str) -> None:
+        """Put the bench in front, with one page of the margin."""
+        self.show_stage(words.BENCH)
+        self.pages.show_page(name)
+
     def mark_spans(self) -> None:
-        """Mark before, contact and after in the trial in hand."""
+        """Mark the spans that the finder suggests in the trial in hand."""
         if self.document.entry is not None:
             self.document.do(spans_suggested(self.document.settled, self.document.entry.trial.id))
 
@@ -160,7 +175,10 @@ class MainWindow(QMainWindow):
             self.stages.setCurrentWidget(stage if entry else self.stages.widget(2))
         self.stage_buttons[self._stage].setChecked(True)
         self.shelf.setVisible("shelf" in self._panes)
-        self.margin.setVisible(not intake and entry is not None and "margin" in self._panes)
+        self.pages.setVisible(not intake and entry is not None and "margin" in self._panes)
+        self.pages.strip.setVisible(self._stage == words.BENCH)
+        if self._stage != words.BENCH:
+            self.pages.show_page(words.PAGE_ACCOUNT)
         if self.receiving.built:
             self.receiving.margin.setVisible(
                 intake and bool(self.receiving.desk.makes or self.receiving.desk.editable) and "margin" in self._panes

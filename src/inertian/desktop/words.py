@@ -1,6 +1,9 @@
 """All words of the interface, in one catalogue."""
 
 from inertian.motion.freemotion import FreeMotion
+from inertian.motion.spans import SpanKind
+from inertian.motion.tidying import Reason
+from inertian.physics.asked import Quantity, ReadingKind, Shown
 from inertian.physics.verdicts import Expectation, Verdict
 from inertian.quantities.facts import Meaning
 
@@ -131,10 +134,11 @@ ENTRY_TIP = "Friction between the opening and the closing instant, continued fro
 POSITION, VELOCITY = "Position {axis}", "Velocity {axis}"
 TIME_AXIS = "time in s"
 STRIP_UNIT = "in {unit}"
-SPAN_TIP = "“{name}”, {start} s to {stop} s: {count} samples"
+SPAN_TIP = "“{name}”, {kind}, {start} s to {stop} s: {count} samples"
 EDGE_TIME = "Time of this edge in s"
 RAIL_HELP = (
-    "Drag edges or whole spans. Keys: ↑ ↓ choose an edge or a span, ← → move it by a sample, Shift by ten, Enter types."
+    "Drag edges or whole spans; drag where there is none for a new one. Keys: ↑ ↓ choose, ← → move by a sample, "
+    "Shift by ten, Enter types a time, N new span, F2 name, Del removes; L plumb line, P pins, X sets a sample aside."
 )
 SAMPLES = "{count} samples, {bodies}, {start} s to {stop} s"
 ONE_BODY, MANY_BODIES = "1 body", "{count} bodies"
@@ -224,3 +228,156 @@ NO_POSITIONS = "No positions were recorded in this trial: what its sensors measu
 SOURCE_TIP = ("{file}", "{size} bytes", "SHA-256 {digest}")
 DESK_TITLE = "A table is not brought in"
 DESK_NOT_EMPTY = "The table that was typed on the intake desk is not in the project yet. Close without it?"
+
+AXIS_NAMES = {"": "", "x": " x", "y": " y", "magnitude": ", magnitude"}
+QUANTITY_TITLES = {
+    Quantity.POSITION: "Position",
+    Quantity.VELOCITY: "Velocity",
+    Quantity.ACCELERATION: "Acceleration",
+    Quantity.SPEED: "Speed",
+    Quantity.MOMENTUM: "Momentum",
+    Quantity.KINETIC: "Kinetic energy",
+    Quantity.ANGLE: "Angle about the centre",
+    Quantity.ANGULAR_SPEED: "Angular speed",
+    Quantity.RADIUS: "Distance from the centre",
+}
+
+
+def strip_title(shown: Shown) -> str:
+    """Return the title of a strip."""
+    if shown.quantity is Quantity.SENSOR:
+        return SENSOR_TITLES[shown.axis][0]
+    return QUANTITY_TITLES[shown.quantity] + AXIS_NAMES[shown.axis]
+
+
+RESIDUALS_OF = "What the curves leave of {title}"
+STRIP_TIP = "Another quantity in this strip, or more strips"
+UNIT_TIP = "Another unit for this axis"
+ADD_STRIP, INSTEAD, STRIP_UP, STRIP_DOWN = "Add a strip", "Show instead", "Move up", "Move down"
+STRIP_REMOVE, STRIP_PICTURE, STRIP_NUMBERS = "Remove this strip", "Copy as picture", "Copy its numbers"
+USUAL_STRIPS = "Back to the &usual strips"
+COPIED_PICTURE, COPIED_NUMBERS = (
+    "The strip was copied as a picture.",
+    "The numbers of the strip were copied: {count} rows.",
+)
+SIDE_VIEW = "Plot one quantity against a&nother"
+SIDE_ACROSS, SIDE_UP, SIDE_TIME = "across", "up", "Time"
+SET_ASIDE = "{count} samples set aside: {reason}. Keys 1 to 5 give another reason; Ctrl+Z takes it back."
+LINE_READING = "{value}, slope {slope}"
+NO_VALUE_HERE = "too few samples here"
+SPAN_KINDS = {
+    SpanKind.FREE: "free motion",
+    SpanKind.REST: "rest",
+    SpanKind.VELOCITY: "steady velocity",
+    SpanKind.ACCELERATION: "steady acceleration",
+    SpanKind.CONTACT: "contact",
+    SpanKind.INTERACTION: "interaction without touch",
+    SpanKind.TURN: "turning point",
+    SpanKind.BOUNCE: "bounce",
+    SpanKind.PUSH: "push by a hand",
+    SpanKind.END_STOP: "end stop",
+}
+SPAN_IS, SPAN_RENAME, SPAN_SPLIT, SPAN_REMOVE = (
+    "What happens in “{name}”",
+    "Rename…",
+    "Split by body",
+    "Remove “{name}”",
+)
+SPAN_COPY, SPAN_ZOOM, SPAN_FIT = "Copy to the other trials of the series", "Show this span", "Fit a curve over it"
+SPAN_NAME = "Name of this span"
+SPAN_TIMES = "Start and stop in s, such as 0.2 0.95"
+SPAN_TIMES_WRONG = "Type two times in s, such as 0.2 0.95."
+NEW_SPAN_TYPED = "&New span by its times…"
+BEGIN_SPAN, SPAN_BEGUN = (
+    "&Begin a span at the plumb line, then end it",
+    "A span begins at {time} s. Move the line and press N.",
+)
+RENAME_SPAN, REMOVE_SPAN = "&Rename the span in hand", "Remo&ve the span in hand"
+EDGE_TO_LINE = ("Its start to the plumb line", "Its stop to the plumb line")
+TO_LINE, PIN = "Go to the p&lumb line", "P&in this moment"
+ZOOM_SPAN, ZOOM_BACK = "Show the span in &hand", "Zoom bac&k"
+SET_ASIDE_MODE, SET_ASIDE_AT_LINE = "Set aside with the &mouse", "Set the sample at the line asi&de"
+NEXT_LOOK, TREAT_OTHERS = "Next one to l&ook at", "&Treat the others like this one…"
+CLEAR_CURVES = "Remove all &fits"
+REASON_MENU, REASON_ACTION = "Reason for setting aside", "Because: {reason}"
+FIT_MENU, FIT_ACTION = "Fit a curve over the span in hand", "Fit a {shape}"
+SHOW_PAGE = "Show the page {name}"
+BRIDGE_GAP = "Brid&ge the gap at the line"
+NOT_A_SPAN = "Choose a span on the rail first."
+NO_LINE = "Put the plumb line somewhere first: click in a strip."
+
+PAGE_ACCOUNT, PAGE_TIDY, PAGE_READINGS = "Account", "Tidy", "Readings"
+TIDY, FRAME, SPAN_HEADING = "Tidy steps", "Frame", "Over “{name}”"
+NO_STEPS = "Every sample counts. With Ctrl held, click samples in a strip, or draw a rectangle, to set them aside."
+STEP_SET_ASIDE = "{count} samples set aside: {reason}{of}"
+STEP_SET_ASIDE_ONE = "1 sample set aside: {reason}{of}"
+STEP_JUMPS = "{count} samples set aside: jumps over {threshold} local spreads{of}"
+STEP_TRIM = "{count} samples set aside: outside {start} s to {stop} s"
+STEP_BRIDGE = "{count} missing samples bridged{of}; never fitted"
+STEP_OF = " ({bodies})"
+STEP_OFF = "switched off: {what}"
+STEP_NAMES = {"set aside": "set aside: {reason}", "jumps": "jumps", "trim": "trim", "bridge": "bridge"}
+AT_READING = "When read: {what}"
+REASON_LABEL, REASON_TIP = "Reason", "Keys 1 to 5 on the bench choose one; type another if none fits."
+REASONS = {
+    Reason.LOST: "1  marker lost",
+    Reason.TOUCHED: "2  touched by a hand",
+    Reason.BLURRED: "3  blurred",
+    Reason.HIDDEN: "4  hidden by something",
+    Reason.OUTSIDE: "5  not part of the motion",
+}
+MOUSE_SETS_ASIDE = "Set aside with the mouse"
+JUMPS_LABEL, JUMPS_FIND, JUMPS_APPLY = "Jumps over … local spreads", "Find jumps", "Set them aside"
+JUMPS_NONE, JUMPS_FOUND = "no jumps", "{parts}: ringed in the strips"
+JUMPS_PART = "{count} of {body}"
+TRIM_FROM, TRIM_TO, TRIM_BUTTON = "Keep from", "to", "Trim"
+BRIDGE_BUTTON = "Bridge the gap at the line"
+NUMBER_WRONG = "“{text}” is not a number above zero."
+ZERO_LABEL = "Time zero"
+ZERO_CHOICES = ("as in the file", "first sample", "start of the contact", "end of the contact", "the plumb line")
+ZERO_IS = "now at {time} s of the file"
+ORIGIN_LABEL, ORIGIN_HINT = "Origin, along {axis} of the file", "e.g. 0.400 ± 0.005 m"
+ORIGIN_LINE, ORIGIN_LOWEST, ORIGIN_DRAG = "Sample at the line", "Lowest point", "Drag in a strip"
+ANGLE_LABEL, ANGLE_HINT = "Axes turned by", "e.g. 12.0 ± 0.2 °"
+FLIP = "{axis} the other way"
+CENTRE_LABEL, CENTRE_HINT, CENTRE_FIT = "Centre of rotation, {axis}", "e.g. 1.20 ± 0.01 m", "Fit a circle to “{name}”"
+CIRCLE_FOUND = "A circle of radius {radius} was fitted to {body}."
+SENSOR_ZERO = "Zero the {what} of {body} over “{name}”"
+SAME_FRAME = "Same frame for the whole series"
+FRAME_COPIED = "The frame was set in {count} trials."
+OF_QUANTITY, OF_BODY, ALL_BODIES = "Quantity", "Body", "all bodies together"
+AT_LINE, AT_LINE_NONE = "At the plumb line, {time} s", "Click in a strip to put the plumb line there."
+BETWEEN_PINS, PINS_NONE = "Between {first} s and {second} s", "Pin two moments (P) to compare them."
+NAMED_HEADING, NAMED_NONE = "Named readings", "A + keeps a reading under a name; it is then a result of the trial."
+NAME_IT, NAME_HINT = "Keep this reading under a name", "Name of this reading"
+FORGET = "Take this reading away"
+READING_NAMES = {
+    ReadingKind.VALUE: "value",
+    ReadingKind.SLOPE: "slope",
+    ReadingKind.MEAN: "mean",
+    ReadingKind.SPREAD: "spread",
+    ReadingKind.TREND: "slope",
+    ReadingKind.AREA: "area",
+    ReadingKind.CHANGE: "change",
+    ReadingKind.LEAST: "least",
+    ReadingKind.GREATEST: "greatest",
+    ReadingKind.DIFFERENCE: "difference",
+    ReadingKind.RATIO: "ratio",
+}
+FITS, FIT_BUTTON, FITS_NONE = "Fits", "Fit a curve over “{name}”", "Choose a shape; the program finds where to start."
+FIT_TITLE, FIT_GONE = "{shape}, “{span}”, {body}", "Remove this fit"
+FIT_CHI, FIT_SCATTER = "χ² = {chi} for {dof} degrees of freedom", "scatter {scatter}, {dof} degrees of freedom"
+FIT_R2 = "R² = {r2}; it says nothing about whether the shape is right"
+FIT_HOLD, FIT_HELD = "Hold this parameter", "held"
+TREAT_TITLE = "Treat the others like “{name}”"
+TREAT_TEXT = (
+    "These trials get its rules for jumps, its frame, its spans around their own contact, its named readings and fits. "
+    "What was set aside in them by hand stays."
+)
+TREAT_BUTTON, TREAT_ONE, TREAT_CANCEL = "Treat {count} trials", "Treat 1 trial", "Cancel"
+TREATED = "{count} trials were treated alike; none needs a look."
+TREATED_LOOK = "{count} trials were treated alike; {look} need a look."
+TREAT_STOPPED = "Stopped; nothing was changed."
+NO_OTHERS = "There is no other trial in this series."
+LOOK_AT, NOTHING_TO_LOOK_AT = "To be looked at: {why}", "No trial needs a look."
+TIDIED_TIP = "samples were set aside"

@@ -1,29 +1,30 @@
-"""Velocity at each sample from local polynomial fits, never across a wall."""
+"""Derivatives of the channels of a trial at all samples, remembered while they may be asked for again."""
 
+from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass
 
-import numpy as np
-
-from inertian.motion.local import WINDOW, at_samples
+from inertian.motion.local import at_samples
 from inertian.quantities.estimates import Array, locked
 
-
-@dataclass(frozen=True, eq=False)
-class LocalVelocity:
-    """Velocity in m/s at the samples, NaN where a segment is too short, and the norm √Σw² of its weights in 1/s."""
-
-    v: Array
-    norm: Array
-
-    def u(self, reading: float, stamp: float) -> Array:
-        """Return the standard uncertainty in m/s from σ of a reading (m) and of a time stamp (s)."""
-        return np.asarray(self.norm * np.sqrt(reading**2 + (self.v * stamp) ** 2))
+KEPT, KEPT_SAMPLES = 40, 30_000_000  # results, and samples in them, that are kept at most
 
 
-def local_velocity(t: Array, x: Array, walls: Sequence[float], window: int = WINDOW) -> LocalVelocity:
-    """Return dx/dt by a local parabola over `window` samples, any spacing; t in s and x in m, shape (n,).
+class Derivatives:
+    """Remembers local derivatives by channel, order and walls; it does not hold on to the trial itself."""
 
-    Missing samples (NaN) are skipped; see `local.local_operator` for walls and edges.
-    """
-    return LocalVelocity(*(locked(part) for part in at_samples(t, x, walls, 1, window)))
+    def __init__(self) -> None:
+        self._known: OrderedDict[tuple[object, ...], tuple[Array, Array]] = OrderedDict()
+
+    def of(
+        self, channel: tuple[str, str], t: Array, x: Array, order: int, walls: Sequence[float]
+    ) -> tuple[Array, Array]:
+        """Return values and norms of their weights, as `local.at_samples`; channel is body and axis."""
+        key = (*channel, order, tuple(walls))
+        if key in self._known:
+            self._known.move_to_end(key)
+        else:
+            value, norm = at_samples(t, x, walls, order)
+            self._known[key] = (locked(value), locked(norm))
+            while len(self._known) > max(6, min(KEPT, KEPT_SAMPLES // len(t))):
+                self._known.popitem(last=False)
+        return self._known[key]

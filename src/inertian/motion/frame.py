@@ -19,6 +19,11 @@ ANGLE = "angle of the axes"
 CENTRE = {"x": "centre x", "y": "centre y"}
 
 
+def zero_key(body: str, axis: str) -> str:
+    """Return the name under which the setup keeps the ± of a sensor's zero."""
+    return f"zero of {axis} of {body}"
+
+
 @dataclass(frozen=True)
 class Frame:
     """Time zero in file time (s), origin (m), angle by which the axes are turned counter-clockwise (rad), flipped axes.

@@ -6,13 +6,13 @@ on the samples into its own (JCGM 100:2008, 5.1.2), so that readings of it keep 
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import numpy as np
 
-from inertian.motion.frame import ANGLE, CENTRE, ORIGIN, Frame
+from inertian.motion.derivatives import Derivatives
+from inertian.motion.frame import ANGLE, CENTRE, ORIGIN, Frame, zero_key
 from inertian.motion.glitches import scatter
-from inertian.motion.local import Operator, at_samples, local_operator, samples_themselves
+from inertian.motion.local import Operator, local_operator, samples_themselves
 from inertian.motion.noise import READINGS, Noise
 from inertian.motion.spans import Spans
 from inertian.motion.trials import Channel, Trial
@@ -70,10 +70,7 @@ class Observed:
     noise: Noise
     masses: Mapping[str, tuple[FactId, Fact]]
     shared: Mapping[str, tuple[FactId, Fact]] = field(default_factory=dict)  # scale, time base, angle, origin, centre
-
-    @cached_property
-    def _derivatives(self) -> dict[tuple[str, str, int], tuple[Array, Array]]:
-        return {}
+    known: Derivatives = field(default_factory=Derivatives)
 
     def walls(self, body: str) -> tuple[float, ...]:
         """Return the times that nothing of a body may be derived across."""
@@ -81,12 +78,10 @@ class Observed:
 
     def derivative(self, body: str, axis: str, order: int) -> tuple[Array, Array]:
         """Return value, velocity or acceleration at all samples, and the norms √Σw² of their weights; shape (n,)."""
-        key = (body, axis, order)
-        if key not in self._derivatives:
-            x = self.trial.body(body).channel(axis).si
-            here = (x, np.ones(len(x))) if order == 0 else at_samples(self.trial.t, x, self.walls(body), order)
-            self._derivatives[key] = here
-        return self._derivatives[key]
+        x = self.trial.body(body).channel(axis).si
+        if order == 0:
+            return x, np.ones(len(x))
+        return self.known.of((body, axis), self.trial.t, x, order, self.walls(body))
 
     def bodies_of(self, body: str) -> tuple[str, ...]:
         """Return the bodies behind one name: all of them for the total."""
@@ -218,7 +213,8 @@ def _sensor_readout(seen: Observed, shown: Shown, body: str, times: Array, rows:
     else:
         operator = local_operator(seen.trial.t, usable, times, seen.walls(body), 0)
     key = seen.trial.channel_id(body, shown.axis)
-    return Readout(times, operator.applied(x), ((key, operator),), {})
+    zero = seen.shared.get(zero_key(body, shown.axis))
+    return Readout(times, operator.applied(x), ((key, operator),), {zero[0]: np.full(len(times), -1.0)} if zero else {})
 
 
 def _require(seen: Observed, shown: Shown, body: str) -> None:

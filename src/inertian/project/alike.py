@@ -7,12 +7,11 @@ import numpy as np
 
 from inertian.motion.contact import suggest_spans
 from inertian.motion.frame import Frame
-from inertian.motion.freemotion import BodyFit
 from inertian.motion.ready import ready
 from inertian.motion.spans import Span, SpanError, Spans
 from inertian.motion.tidying import StepKind
 from inertian.motion.trials import Trial
-from inertian.project.evaluation import Evaluator
+from inertian.project.evaluation import Evaluator, SeriesResult
 from inertian.project.history import Edit
 from inertian.project.notes import second_look
 from inertian.project.project import Entry, Project
@@ -22,6 +21,7 @@ from inertian.quantities.facts import FactId
 MANY_ASIDE = 0.05  # share of samples set aside beyond which a person should look
 SHORTER = 0.4  # of the pattern's span that one may shrink to
 FEW = 5  # samples in a span
+ROUGH = 2.5  # times the usual scatter of the series
 Progress = Callable[[int, int], bool]  # done, of how many → whether to go on
 
 
@@ -166,12 +166,19 @@ def _doubts_of_results(project: Project, entry: Entry, evaluator: Evaluator) -> 
             doubts.append(f"{note.body}, “{note.span}”: the points curve about the fit")
     if entry.spans.contact is not None and entry.trial.id in series.refused:
         doubts.append(str(series.refused[entry.trial.id]))
-    own = [f.sum_of_squares / f.dof for b in series.fits(entry.trial.id) for f in b.fits.values() if f.dof > 0]
-    usual = series.noise.reading**2 + (series.noise.stamp * _speed(series.fits(entry.trial.id))) ** 2
-    if own and usual > 0.0 and float(np.median(own)) > 6.0 * usual:
+    scatters = {t: _scatter(series, t) for t in series.before}
+    usual = float(np.median(list(scatters.values()))) if scatters else 0.0
+    if scatters.get(entry.trial.id, 0.0) > ROUGH * usual:
         doubts.append("it scatters much more than the others")
     return doubts
 
 
-def _speed(fits: Sequence[BodyFit]) -> float:
-    return max((fit.speed() for fit in fits), default=0.0)
+def _scatter(series: SeriesResult, trial: str) -> float:
+    """The standard deviation of a trial's samples about its free motions."""
+    squares, freedom = 0.0, 0
+    for fit in series.fits(trial):
+        a = series.glide.values.get(fit.body, 0.0) if fit.moving else 0.0
+        for axis, line in fit.fits.items():
+            left = fit.residuals(axis, a)
+            squares, freedom = squares + float(left @ left), freedom + line.dof
+    return float(np.sqrt(squares / max(freedom, 1)))

@@ -9,7 +9,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from inertian.motion.derivatives import LocalVelocity, local_velocity
+from inertian.motion.derivatives import Derivatives
 from inertian.motion.freemotion import BodyFit, FreeMotion, fit_body, shared_deceleration
 from inertian.motion.noise import Noise, estimate_noise
 from inertian.motion.spans import Span
@@ -109,11 +109,6 @@ class Evaluator:
         channels = [c for b in trial.followed for c in b.channels]
         return self._of_trial(trial, "resolution", lambda: max((c.resolution for c in channels), default=0.0))
 
-    def velocity(self, trial: Trial, body: str, axis: str, walls: tuple[float, ...]) -> LocalVelocity:
-        """Return the local velocity of one channel, never across a wall."""
-        x = trial.body(body).channel(axis).si
-        return self._of_trial(trial, ("velocity", body, axis, walls), lambda: local_velocity(trial.t, x, walls))
-
     def series(self, project: Project, name: str) -> SeriesResult:
         """Return what the trials of one series tell together."""
         entries, settings = project.entries_of(name), project.series_named(name)
@@ -189,7 +184,9 @@ class Evaluator:
         shared = {**project.stretches(entry), **project.frame_facts(entry), **project.centre_facts(entry)}
         key = ("observed", entry.trial.id, entry.spans, entry.frame, *masses.items(), *shared.items())
         noise = series.noise_of(entry.trial.id)
-        return self._sure(key, series, lambda: Observed(entry.counted, entry.spans, entry.frame, noise, masses, shared))
+        known = self._of_trial(entry.counted, "derivatives", Derivatives)
+        made = partial(Observed, entry.counted, entry.spans, entry.frame, noise, masses, shared, known)
+        return self._sure(key, series, made)
 
     def named(self, project: Project, entry: Entry) -> dict[str, Scalar | InertianError]:
         """Return the results of a trial's named readings, or why there are none."""

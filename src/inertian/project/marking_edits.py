@@ -56,7 +56,9 @@ def span_renamed(project: Project, trial: str, name: str, new: str) -> Edit:
         raise SpanError(name, "a span needs a name.")
     if any(s.name == new for s in entry.spans):
         raise SpanError(name, f"there is a span “{new}” already.")
-    spans = entry.spans.replacing(name, replace(entry.spans.named(name), name=new))
+    renamed = replace(entry.spans.named(name), name=new)
+    told = next((kind for kind in SpanKind if kind == new.lower()), None)  # a span called contact is one
+    spans = entry.spans.replacing(name, renamed if told is None else replace(renamed, kind=told))
     curves = tuple(replace(c, span=new) if c.span == name else c for c in entry.curves)
     named = tuple(replace(n, span=new) if n.span == name else n for n in entry.named)
     entry = replace(entry, spans=spans, curves=curves, named=named)

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from inertian.motion.contact import suggest_spans
-from inertian.motion.frame import ANGLE, AS_FILED, CENTRE, ORIGIN, Frame
+from inertian.motion.frame import ANGLE, AS_FILED, CENTRE, ORIGIN, Frame, zero_key
 from inertian.motion.freemotion import FreeMotion
 from inertian.motion.ready import Ready, ready
 from inertian.motion.spans import Spans
@@ -123,9 +123,10 @@ class Project:
         }
 
     def frame_facts(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
-        """Return the facts that a trial's frame rests on, by name: the angle of its axes and its origin."""
+        """Return the facts that a frame rests on, by name: the angle of its axes, its origin, zeros of sensors."""
         wanted = [ANGLE] if entry.frame.angle else []
         wanted += [ORIGIN[a] for a, o in zip("xy", entry.frame.origin, strict=True) if o]
+        wanted += [zero_key(body, axis) for body, axis, _ in entry.frame.zeros]
         found = {name: self.fact(name, entry) for name in wanted}
         return {name: fact for name, fact in found.items() if fact is not None}
 

@@ -1,0 +1,375 @@
+"""Tidy steps, frame, spans, readings and curves against closed-form truth, and by simulation."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conftest import recording
+from inertian.motion.curves import FORMS, Shape, fit_curve
+from inertian.motion.frame import ANGLE, AS_FILED, ORIGIN, Frame, FrameError
+from inertian.motion.noise import READINGS, Noise
+from inertian.motion.ready import ready
+from inertian.motion.spans import Span, SpanError, SpanKind, Spans
+from inertian.motion.tidying import Step, StepKind, TidyError, runs_of
+from inertian.physics.asked import CurveAsked, NamedReading, Quantity, ReadingKind, Shown
+from inertian.physics.collisions import mass_key
+from inertian.physics.reading import at_moment, between, fit_asked, over_span, read_named, scalars
+from inertian.physics.readouts import Observed, at_all_samples, readout
+from inertian.project import marking_edits as marking
+from inertian.project import tidying_edits as tidying
+from inertian.project.alike import treated_alike
+from inertian.project.demo import demo_project, marked_before
+from inertian.project.evaluation import Evaluator
+from inertian.project.project import Project, Series, with_trials
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.estimates import Pools
+from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.units import unit_of
+
+T = np.arange(60) * 0.02
+KG = unit_of("mass", "kg")
+MASS = (FactId(mass_key("a")), Fact(2.0, 0.02, Meaning.STANDARD, KG))
+WHOLE = Spans([Span("all", SpanKind.FREE, 0.0, 1.2)])
+
+
+def seen_of(trial, spans=WHOLE, sigma=0.001, frame=AS_FILED, shared=None, dof=np.inf):
+    pools = Pools({(READINGS, READINGS): 2.0 / dof}) if np.isfinite(dof) else Pools()
+    return Observed(trial, spans, frame, Noise(sigma, 0.0, dof, pools), {"a": MASS}, shared or {})
+
+
+def one(project):
+    return project.entries[0]
+
+
+def project_of(*trials):
+    return with_trials(Project("p", series=(Series("s"),)), trials, "s")
+
+
+# -- tidy steps ------------------------------------------------------------------------------------------------------
+
+
+def flawed():
+    x = 1.2 * T - 0.1 * T**2 + np.random.default_rng(3).normal(0, 0.0004, 60)
+    x[[10, 33]] += (0.05, -0.2)
+    x[[45, 46]] = np.nan
+    return recording(T, {"a": {"x": x}, "b": {"x": 0.5 + 0.1 * T}})
+
+
+def test_steps_set_samples_aside_and_every_one_comes_back_to_the_bit():
+    trial = flawed()
+    project = project_of(trial)
+    edit = tidying.rows_set_aside(project, trial.id, "a", [3, 4, 5, 20], "blurred")
+    edit = tidying.rows_set_aside(edit.project, trial.id, "a", [6], "blurred")
+    entry = one(edit.project)
+    assert len(entry.steps) == 1  # one reason, one entry
+    assert entry.ready.aside["a"].tolist() == [3, 4, 5, 6, 20]
+    assert np.isnan(entry.counted.body("a").channel("x").si[[3, 20]]).all()
+    assert entry.counted.body("b") is entry.ready.whole.body("b")
+    assert entry.trial is trial
+    assert entry.counted is one(edit.project).counted  # equal questions, identical answers
+    jumps = tidying.jumps_set_aside(edit.project, trial.id, 6.0)
+    assert one(jumps.project).ready.effects[1].counts == {"a": 2}
+    back = tidying.rows_taken_back(jumps.project, trial.id, "a", [10, 4])
+    assert one(back.project).ready.aside["a"].tolist() == [3, 5, 6, 20, 33]
+    off = back.project
+    for place in range(len(one(off).steps)):
+        off = tidying.step_switched(off, trial.id, place, False).project
+    x = one(off).counted.body("a").channel("x").si
+    assert np.array_equal(x, trial.body("a").channel("x").si, equal_nan=True)
+    trim = tidying.trimmed(project, trial.id, 0.2, 0.8).project
+    assert np.flatnonzero(np.isfinite(one(trim).counted.body("b").channel("x").si)).tolist() == list(range(10, 41))
+    with pytest.raises(TidyError, match="Fewer than 2"):
+        tidying.trimmed(project, trial.id, 0.201, 0.209)
+
+
+def test_a_bridge_is_drawn_but_adds_nothing_to_a_fit():
+    trial = flawed()
+    project = project_of(trial)
+    bridged = one(tidying.gap_bridged(project, trial.id, "a", 0.91).project)
+    assert bridged.ready.bridged["a"].tolist() == [45, 46]
+    truth = 1.2 * T[45:47] - 0.1 * T[45:47] ** 2
+    assert bridged.ready.bridges["a", "x"] == pytest.approx(truth, abs=0.002)
+    assert np.isnan(bridged.counted.body("a").channel("x").si[[45, 46]]).all()
+    plain, with_bridge = (
+        fit_asked(seen_of(e.counted), CurveAsked(Shown(Quantity.POSITION, "x"), "a", "all", Shape.LINE)).fit
+        for e in (one(project), bridged)
+    )
+    assert (plain.dof, plain.values.tolist()) == (with_bridge.dof, with_bridge.values.tolist())
+    with pytest.raises(TidyError, match="no gap"):
+        tidying.gap_bridged(project, trial.id, "a", 0.3)
+
+
+@given(st.lists(st.integers(0, 500), max_size=60))
+def test_rows_and_runs_are_the_same_thing(rows):
+    assert Step(StepKind.SET_ASIDE, runs_of(rows)).rows(501).tolist() == sorted(set(rows))
+
+
+# -- frame -----------------------------------------------------------------------------------------------------------
+
+places = st.floats(-5.0, 5.0)
+
+
+@given(places, places, st.floats(-3.2, 3.2), st.sampled_from([(), ("x",), ("y",), ("x", "y")]))
+@settings(max_examples=40)
+def test_a_frame_turns_shifts_and_flips_without_changing_lengths(x0, y0, angle, flipped):
+    frame = Frame(origin=(x0, y0), angle=angle, flipped=flipped)
+    x, y = np.array([0.3, 1.7, -2.0]), np.array([1.1, -0.4, 0.0])
+    u, v = frame.applied(x, y)
+    assert np.hypot(np.diff(u), np.diff(v)) == pytest.approx(np.hypot(np.diff(x), np.diff(y)))
+    assert np.array([frame.undone(*p) for p in zip(u, v, strict=True)]) == pytest.approx(np.stack([x, y], 1), abs=1e-9)
+    more = replace(frame, angle=angle + 1e-7)
+    rates = frame.turned_rates({"x": float(u[0]), "y": float(v[0])})
+    moved = [a[0] for a in more.applied(x, y)]
+    assert [rates["x"], rates["y"]] == pytest.approx([(moved[0] - u[0]) / 1e-7, (moved[1] - v[0]) / 1e-7], abs=1e-5)
+
+
+def test_turning_the_axes_leaves_energy_and_its_u_alone_and_a_bare_axis_cannot_turn(demo):
+    glancing = demo.entries[10]
+    angle = Fact(0.3, 0.01, Meaning.STANDARD, unit_of("angle", "rad"))
+    turned = tidying.frame_set(demo, [glancing.trial.id], Frame(angle=0.3, flipped=("y",)), {ANGLE: angle}).project
+    energies = [Evaluator().accounts(p, glancing.trial.id).ledger("kinetic energy").unaccounted for p in (demo, turned)]
+    assert energies[1].value == pytest.approx(energies[0].value, rel=1e-9)
+    assert energies[1].u == pytest.approx(energies[0].u, rel=0.02)
+    x, y = (Evaluator().readings(turned, glancing.trial.id).inputs for _ in range(2))
+    assert x.u("v heavy x open") > 3 * Evaluator().readings(demo, glancing.trial.id).inputs.u("v heavy x open") or (
+        abs(y.values[y.index("v heavy y open")]) < 0.1
+    )
+    with pytest.raises(FrameError, match="cannot turn"):
+        tidying.frame_set(demo, [demo.entries[0].trial.id], Frame(angle=0.1), {})
+
+
+def test_an_origin_has_its_uncertainty_in_a_position_but_not_in_a_change():
+    trial = recording(T, {"a": {"x": 1.0 + 0.5 * T, "y": 0.0 * T}})
+    key, fact = FactId(ORIGIN["x"], "trial made"), Fact(0.4, 0.02, Meaning.STANDARD, unit_of("length", "m"))
+    frame = Frame(origin=(0.4, 0.0))
+    seen = seen_of(ready(trial, (), frame).trial, frame=frame, shared={ORIGIN["x"]: (key, fact)})
+    shown = Shown(Quantity.POSITION, "x")
+    mean = read_named(seen, NamedReading("m", ReadingKind.MEAN, shown, "a", span="all"))
+    change = read_named(seen, NamedReading("c", ReadingKind.CHANGE, shown, "a", span="all"))
+    assert mean.value == pytest.approx(0.6 + 0.5 * T.mean())
+    assert mean.u == pytest.approx(0.02, rel=0.01)
+    assert change.u < 0.002
+
+
+# -- spans -----------------------------------------------------------------------------------------------------------
+
+
+def test_spans_are_named_split_and_retyped_and_keep_off_events(demo):
+    project, entry = demo, demo.entries[0]
+    made = marking.span_added(project, entry.trial.id, 0.9, 0.3, "before").project
+    assert [s.name for s in made.entries[0].spans] == ["before", "before 2", "contact", "after"]
+    with pytest.raises(SpanError, match="already"):
+        marking.span_renamed(made, entry.trial.id, "before 2", "after")
+    named = marking.span_renamed(made, entry.trial.id, "before 2", " mine ").project
+    event = marking.span_kind_set(named, entry.trial.id, "mine", SpanKind.INTERACTION).project
+    spans = event.entries[0].spans
+    assert spans.named("before").stop == spans.named("mine").start == 0.3
+    assert spans.contact.name == "contact"  # a hit comes before a push without touch
+    split = marking.span_split(project, entry.trial.id, "before").project
+    assert {s.name: s.bodies for s in split.entries[0].spans if s.bodies} == {
+        "before (heavy)": ("heavy",),
+        "before (light)": ("light",),
+    }
+    same = [Evaluator().accounts(p, entry.trial.id).ledgers[0].unaccounted.value for p in (project, split)]
+    assert same[0] == same[1]  # split spans of the same times say the same
+
+
+def test_the_spans_kept_for_the_demo_are_those_the_finder_finds(demo):
+    from inertian.motion.contact import suggest_spans
+
+    for entry in demo.entries[::5]:
+        assert suggest_spans(entry.trial) == marked_before(entry.trial) == entry.spans
+
+
+# -- readings --------------------------------------------------------------------------------------------------------
+
+
+def test_readings_of_exact_motions_are_exact_far_from_the_origin_of_time():
+    t = T + 1.7e6
+    trial = recording(t, {"a": {"x": 3.0 + 0.8 * (t - 1.7e6) - 0.6 * (t - 1.7e6) ** 2}})
+    spans = Spans([Span("all", SpanKind.FREE, float(t[0]), float(t[-1]))])
+    seen = seen_of(trial, spans)
+    found = scalars(seen, {str(k): e for k, e in at_moment(seen, Shown(Quantity.VELOCITY, "x"), "a", t[30]).items()})
+    assert (found["value"].value, found["slope"].value) == pytest.approx((0.8 - 1.2 * 0.6, -1.2), abs=1e-6)
+    energy = scalars(seen, {"E": readout(seen, Shown(Quantity.KINETIC), "a", t[[5]]).estimate(np.ones(1))})["E"]
+    assert energy.value == pytest.approx((0.8 - 1.2 * 0.1) ** 2, abs=1e-6)  # ½ · 2 kg · v²
+    area = over_span(seen, Shown(Quantity.VELOCITY, "x"), "a", spans[0], ReadingKind.AREA)
+    change = over_span(seen, Shown(Quantity.POSITION, "x"), "a", spans[0], ReadingKind.CHANGE)
+    assert area.value == pytest.approx(change.value, abs=1e-6)
+    sigmas = scalars(seen, {"area": area, "change": change})
+    assert sigmas["area"].u == pytest.approx(sigmas["change"].u, rel=0.5)
+
+
+def test_a_band_is_what_readouts_say_sample_by_sample():
+    rng = np.random.default_rng(5)
+    t = np.sort(rng.uniform(0, 1.2, 60))
+    trial = recording(t, {"a": {"x": np.cos(3 * t), "y": np.sin(3 * t)}})
+    seen = replace(seen_of(trial, frame=Frame(centre=(0.0, 0.0))), noise=Noise(0.001, 0.0005, 60, Pools()))
+    for shown in (
+        Shown(Quantity.POSITION, "x"),
+        Shown(Quantity.SPEED),
+        Shown(Quantity.KINETIC),
+        Shown(Quantity.ANGULAR_SPEED),
+        Shown(Quantity.MOMENTUM, "magnitude"),
+        Shown(Quantity.ACCELERATION, "y"),
+    ):
+        values, u = at_all_samples(seen, shown, "a")
+        row = np.array([20])
+        result = scalars(seen, {"r": readout(seen, shown, "a", t[row], row).estimate(np.ones(1))})["r"]
+        assert result.value == pytest.approx(values[20], rel=1e-9, abs=1e-12)
+        # one pass takes the velocity of the moment for the whole window, and position and slope for unrelated
+        assert result.u == pytest.approx(u[20], rel=0.05 if shown.quantity is Quantity.ANGULAR_SPEED else 0.03)
+
+
+TRUE = {  # x = 0.2 + 0.9 t − 0.25 t², over 0.2 … 1.0 s
+    "mean": ("position", ReadingKind.MEAN),
+    "trend": ("position", ReadingKind.TREND),
+    "area": ("velocity", ReadingKind.AREA),
+    "change": ("velocity", ReadingKind.CHANGE),
+    "slope": ("velocity", ReadingKind.SLOPE),
+    "difference": ("position", ReadingKind.DIFFERENCE),
+    "ratio": ("velocity", ReadingKind.RATIO),
+    "energy": ("kinetic energy", ReadingKind.MEAN),
+}
+
+
+def named_of(name):
+    quantity, kind = TRUE[name]
+    axis = "" if quantity == "kinetic energy" else "x"
+    times = {ReadingKind.SLOPE: (0.6,), ReadingKind.DIFFERENCE: (0.3, 0.9), ReadingKind.RATIO: (0.3, 0.9)}.get(kind, ())
+    return NamedReading(name, kind, Shown(Quantity(quantity), axis), "a", times, "" if times else "part")
+
+
+@pytest.mark.parametrize("name", TRUE)
+def test_intervals_of_readings_cover_the_truth_as_often_as_they_claim(name):
+    spans = Spans([Span("part", SpanKind.FREE, 0.2, 1.0), Span("other", SpanKind.FREE, 0.5, 1.2)])
+    clean = 0.2 + 0.9 * T - 0.25 * T**2
+    truth = read_named(seen_of(recording(T, {"a": {"x": clean}}), spans), named_of(name)).value
+    rng, inside, runs = np.random.default_rng(17), np.zeros(2), 500
+    for _ in range(runs):
+        trial = recording(T, {"a": {"x": clean + rng.normal(0, 0.001, 60)}})
+        kilos = MASS[1].si + rng.normal(0, MASS[1].u)
+        seen = replace(seen_of(trial, spans), masses={"a": (MASS[0], replace(MASS[1], typed=kilos))})
+        found = read_named(seen, named_of(name))
+        off = abs(found.value - truth)
+        inside += (off <= found.k68 * found.u, off <= found.k95 * found.u)
+    share = inside / runs
+    limits = 3.29 * np.sqrt(np.array([0.6827 * 0.3173, 0.9545 * 0.0455]) / runs)  # 99.9 % for the test itself
+    assert np.abs(share - [0.6827, 0.9545]) == pytest.approx([0, 0], abs=max(limits)), share
+    assert np.all(np.abs(share - [0.6827, 0.9545]) <= limits + 1e-12)
+
+
+def test_two_points_near_one_another_share_their_samples():
+    trial = recording(T, {"a": {"x": 0.5 * T}})
+    near = between(seen_of(trial), Shown(Quantity.POSITION, "x"), "a", (0.60, 0.61))[ReadingKind.DIFFERENCE]
+    far = between(seen_of(trial), Shown(Quantity.POSITION, "x"), "a", (0.20, 1.00))[ReadingKind.DIFFERENCE]
+    assert near.u < 0.5 * far.u
+
+
+# -- curves ----------------------------------------------------------------------------------------------------------
+
+SHAPES = {
+    Shape.CONSTANT: (0.7,),
+    Shape.LINE: (0.2, -1.5),
+    Shape.PARABOLA: (0.2, -1.5, 3.0),
+    Shape.CUBIC: (0.2, -1.5, 3.0, -8.0),
+    Shape.SINE: (0.3, 0.12, 0.41, 1.1),
+    Shape.DAMPED: (0.3, 0.2, 0.23, -0.6, 0.5),
+    Shape.EXPONENTIAL: (0.1, 0.8, 0.35),
+    Shape.POWER: (0.3, 0.9, 1.6),
+}
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+@pytest.mark.parametrize("offset", [0.0, 1.7e9])
+def test_curves_find_their_own_start_and_come_back_to_the_truth(shape, offset):
+    t = T + offset
+    start = float(t[0])
+    clean = FORMS[shape].curve(t - start, *SHAPES[shape]) + 0 * t
+    exact = fit_curve(t, clean, shape, start)
+    assert exact.values == pytest.approx(SHAPES[shape], rel=1e-5, abs=1e-6)
+    rng, pulls = np.random.default_rng(9), []
+    for _ in range(60):
+        fit = fit_curve(t, clean + rng.normal(0, 0.002, 60), shape, start)
+        pulls.append((fit.values - SHAPES[shape]) / (0.002 * np.linalg.norm(fit.operator, axis=1)))
+    assert np.sqrt(np.mean(np.square(pulls), axis=0)) == pytest.approx(np.ones(len(SHAPES[shape])), abs=0.35)
+
+
+def test_a_held_parameter_stays_and_a_wrong_shape_is_told_in_words():
+    rng = np.random.default_rng(2)
+    trial = recording(T, {"a": {"x": 0.3 + 0.9 * T - 0.2 * T**2 + rng.normal(0, 0.001, 60)}})
+    asked = CurveAsked(Shown(Quantity.POSITION, "x"), "a", "all", Shape.PARABOLA, (("y₂", -0.4),))
+    good = fit_asked(seen_of(trial), asked)
+    parameters = dict(good.parameters)
+    assert (parameters["y₂"].value, parameters["y₂"].u) == (-0.4, 0.0)
+    assert parameters["y₁"].value == pytest.approx(0.9, abs=0.005)
+    assert good.units["y₂"] == "m/s²"
+    assert good.fit.dof == 58
+    assert 25 < good.chi_squared < 100
+    bad = fit_asked(seen_of(trial), CurveAsked(Shown(Quantity.POSITION, "x"), "a", "all", Shape.LINE))
+    assert "a line is too simple here" in bad.remark
+    assert bad.chi_squared > 1e3
+    assert bad.fit.r_squared > 0.99  # and yet: R² never decides
+
+
+# -- treating others alike -------------------------------------------------------------------------------------------
+
+
+def test_others_are_treated_like_one_and_few_need_a_look(demo):
+    pattern = demo.entries[0]
+    project = tidying.jumps_set_aside(demo, pattern.trial.id, 6.0).project
+    project = marking.span_added(project, pattern.trial.id, 0.3, 0.6, "early").project
+    shown = Shown(Quantity.VELOCITY, "x")
+    named = NamedReading("v late", ReadingKind.MEAN, shown, "light", span="after")
+    project = marking.reading_named(project, pattern.trial.id, named).project
+    project = marking.reading_named(
+        project, pattern.trial.id, NamedReading("v there", ReadingKind.VALUE, shown, "heavy", (0.8,))
+    ).project
+    others = [e.trial.id for e in demo.entries[1:10]]
+    seen = []
+    treated = treated_alike(project, pattern.trial.id, others, lambda k, n: seen.append((k, n)) or True)
+    assert seen[-1] == (9, 9)
+    assert sum(bool(d.reasons) for d in treated.doubts) <= 1
+    for entry in treated.edit.project.entries[1:10]:
+        assert [s.name for s in entry.spans] == ["before", "early", "contact", "after"] or len(entry.spans) == 4
+        gap = entry.spans.contact.start - entry.spans.named("early").start
+        assert gap == pytest.approx(pattern.spans.contact.start - 0.3, abs=1e-9)
+        results = Evaluator().named(treated.edit.project, entry)
+        assert all(isinstance(r, Scalar) for r in results.values())
+    assert treated_alike(project, pattern.trial.id, others, lambda _k, _n: False).complete is False
+
+
+def test_a_trial_without_a_hit_or_with_other_bodies_is_told(demo):
+    t = np.arange(100) * 0.02
+    rng = np.random.default_rng(8)
+    lone = recording(t, {"heavy": {"x": 1.1 * t + rng.normal(0, 1e-3, 100)}}, name="lone")
+    project = with_trials(demo, [lone], "in line")
+    treated = treated_alike(project, demo.entries[0].trial.id, ["lone"])
+    (doubt,) = treated.doubts
+    assert any("no contact" in r for r in doubt.reasons)
+    assert any("bodies" in r for r in doubt.reasons)
+
+
+def test_marks_survive_the_file_to_the_bit(tmp_path):
+    from inertian.project.saving import load, save
+
+    project = demo_project()
+    trial = project.entries[10].trial.id
+    project = tidying.rows_set_aside(project, trial, "heavy", [4, 5, 9], "blurred").project
+    project = tidying.jumps_set_aside(project, trial, 5.5).project
+    angle = Fact(0.1234567890123, 0.01, Meaning.LIMITS, unit_of("angle", "rad"))
+    frame = Frame(0.31, (0.1, -0.2), angle.si, ("x",), (0.3, 0.4), ())
+    project = tidying.frame_set(project, [trial], frame, {ANGLE: angle}).project
+    project = marking.span_split(project, trial, "after").project
+    asked = CurveAsked(Shown(Quantity.SPEED), "light", "before", Shape.LINE, (("y₁", 0.0),))
+    project = marking.curve_added(project, trial, asked).project
+    named = NamedReading("Δv", ReadingKind.DIFFERENCE, Shown(Quantity.VELOCITY, "x"), "light", (0.2, 0.4))
+    project = marking.reading_named(project, trial, named).project
+    save(project, tmp_path / "p.inertian")
+    back = load(tmp_path / "p.inertian")
+    for name in ("steps", "frame", "spans", "named", "curves"):
+        assert getattr(back.entry(trial), name) == getattr(project.entry(trial), name)
+    assert back.setup == project.setup
