@@ -1,41 +1,13 @@
 """Journeys through the real window: real clicks, drags and keys, and what a person would then see."""
 
 import pytest
-from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QMouseEvent
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox
 
 from inertian.desktop import keeping, words
 from inertian.project.project import Project
-
-LEFT, NONE = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
-
-
-def mouse(widget, kind, x, y, buttons=LEFT):
-    """Send one mouse event, with the button held, as a person's drag does."""
-    at = QPointF(x, y)
-    button = NONE if kind is QEvent.Type.MouseMove else LEFT
-    held = NONE if kind is QEvent.Type.MouseButtonRelease else buttons
-    event = QMouseEvent(kind, at, QPointF(widget.mapToGlobal(at)), button, held, Qt.KeyboardModifier.NoModifier)
-    QApplication.sendEvent(widget, event)
-
-
-def press(widget, x, y):
-    mouse(widget, QEvent.Type.MouseButtonPress, x, y)
-
-
-def move(widget, x, y):
-    mouse(widget, QEvent.Type.MouseMove, x, y)
-
-
-def release(widget, x, y):
-    mouse(widget, QEvent.Type.MouseButtonRelease, x, y)
-
-
-def strip_x(plot, time):
-    """Where a time lies in a strip's viewport, in px."""
-    scene = plot.getPlotItem().vb.mapViewToScene(QPointF(time, 0.0))
-    return plot.mapFromScene(scene).x()
+from pointing import LEFT, move, press, release, strip_x
 
 
 def shown_strips(window):

@@ -148,9 +148,8 @@ class BenchActions(QObject):
         ids = [e.trial.id for e in document.project.entries if e.trial.id in document.doubts]
         now = document.entry.trial.id if document.entry else ""
         if now in ids and document.seen_doubt == now:
-            later = [t for t in ids[ids.index(now) + 1 :] + ids[: ids.index(now)]]
+            ids = ids[ids.index(now) + 1 :] + ids[: ids.index(now)]
             del document.doubts[now]
-            ids = later
         if not ids:
             document.seen_doubt = ""
             self._bench.say(words.NOTHING_TO_LOOK_AT)

@@ -412,8 +412,10 @@ class SpanRail(QWidget):
 
     def _take_name(self, text: str) -> None:
         entry, old = self.document.entry, self.active.span
-        self.document.do(span_renamed(self.document.settled, entry.trial.id, old, text))
+        edit = span_renamed(self.document.settled, entry.trial.id, old, text)
         self.active = Handle(text.strip(), "body")
+        self.document.do(edit)
+        self.activate(self.active)
 
     def _take_span(self, text: str) -> None:
         parts = text.replace("…", " ").replace("–", " ").replace(";", " ").split()

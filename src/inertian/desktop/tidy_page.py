@@ -48,7 +48,8 @@ def said_of(effect: Effect, trial: Trial, zero: float = 0.0) -> str:
         )
     if step.kind is StepKind.TRIM:
         (first, last), t = step.runs[0], trial.t
-        start, stop = (moment(float(t[min(max(k, 0), len(t) - 1)]) - zero, trial.step()) for k in (first, last))
+        inside = (float(t[min(max(k, 0), len(t) - 1)]) - zero for k in (first, last))
+        start, stop = (moment(time, trial.step()) for time in inside)
         return words.STEP_TRIM.format(count=effect.total, start=start, stop=stop)
     if step.kind is StepKind.BRIDGE:
         return words.STEP_BRIDGE.format(count=effect.total, of=of)

@@ -35,7 +35,8 @@ AREA_UNITS = {
     "rad/s": "rad",
     "N": "N·s",
 }
-SECONDS = ("", " s", " s²", " s³")
+CLEARLY = 3.3  # normal deviates by which χ² must exceed ν before ± is widened to the scatter
+WIDENED = "; the samples scatter more than the noise, so each ± is widened to their scatter"
 
 
 def unit_of_reading(shown: Shown, kind: ReadingKind) -> str:
@@ -192,11 +193,25 @@ def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
         c = np.zeros(len(rows))
         c[good] = fit.operator[k]
         estimates[parameter.symbol] = whole.estimate(c, float(fit.values[k]))
-    found = scalars(seen, estimates)
-    units = {p.symbol: _unit(asked.shown.unit, p.power, p.seconds) for p in form.parameters}
     raw = asked.shown.quantity in (Quantity.POSITION, Quantity.SENSOR)
     chi = _chi_squared(seen, asked, whole, fit) if raw else None
-    return CurveResult(asked, fit, tuple(found.items()), units, chi, _remark(fit, raw))
+    wider = _wider(chi, fit)
+    found = {name: _widened(one, wider, fit.dof) for name, one in scalars(seen, estimates).items()}
+    units = {p.symbol: _unit(asked.shown.unit, p.power, p.seconds) for p in form.parameters}
+    remark = _remark(fit, raw) + (WIDENED if wider > 1.0 else "")
+    return CurveResult(asked, fit, tuple(found.items()), units, chi, remark)
+
+
+def _wider(chi: float | None, fit: CurveFit) -> float:
+    """√(χ²/ν) where residuals are clearly larger than the noise (Birge, Phys. Rev. 40 (1932) 207-227), else 1."""
+    if chi is None or fit.dof < 1:
+        return 1.0
+    ratio = chi / fit.dof
+    return float(np.sqrt(ratio)) if ratio > 1.0 + CLEARLY * np.sqrt(2.0 / fit.dof) else 1.0
+
+
+def _widened(one: Scalar, factor: float, dof: int) -> Scalar:
+    return one if factor == 1.0 else Scalar(one.value, factor * one.u, min(one.dof, float(dof)))
 
 
 def _unit(unit: str, power: int, seconds: int) -> str:

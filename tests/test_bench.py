@@ -1,0 +1,407 @@
+"""Journeys over the bench: set aside, mark, read off, fit, treat the others; with the mouse and with keys alone."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QApplication, QLabel
+
+from conftest import recording
+from inertian.desktop import words
+from inertian.desktop.bench_menus import copy_numbers, copy_picture, span_menu, strip_menu, unit_menu
+from inertian.motion.curves import Shape
+from inertian.motion.spans import SpanKind
+from inertian.project.project import Project, Series, with_trials
+from pointing import CTRL, SHIFT, click, drag, move, place, press, release, strip_x
+
+
+def entry(window):
+    return window.document.entry
+
+
+def plot(window, quantity="position", axis="x"):
+    return window.bench.strip(quantity, axis).plot
+
+
+def tidy_text(window):
+    """What the tidy page says about the steps."""
+    QApplication.processEvents()
+    return [label.text() for label in window.tidy.widget().findChildren(QLabel) if label.isVisible()]
+
+
+def tick(window, qtbot):
+    """Click the box of the first step."""
+    QApplication.processEvents()
+    box = window.tidy.checks[0]
+    qtbot.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
+
+
+def key(window, qtbot, name, modifier=Qt.KeyboardModifier.NoModifier):
+    qtbot.keyClick(window.bench.rail, getattr(Qt.Key, f"Key_{name}"), modifier)
+
+
+def at_sample(window, body, row):
+    trial = entry(window).ready.whole
+    return place(plot(window), trial.t[row], trial.body(body).channel("x").si[row])
+
+
+# -- setting aside ---------------------------------------------------------------------------------------------------
+
+
+def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window, demo, qtbot):
+    window = open_window(demo)
+    window.show_page(words.PAGE_TIDY)
+    before = window.margin.readings["heavy", "x", "open"].text()
+    view = plot(window).viewport()
+    click(view, *at_sample(window, "heavy", 30), CTRL)
+    assert entry(window).ready.aside["heavy"].tolist() == [30]
+    assert len(window.bench.strip("position", "x").traces[0].crosses[0]) == 1
+    (x1, y1), (x2, y2) = at_sample(window, "heavy", 14), at_sample(window, "heavy", 18)
+    drag(view, (x1 - 3, y1 + 6), (x2 + 3, y2 - 6), CTRL)
+    assert entry(window).ready.aside["heavy"].tolist() == [14, 15, 16, 17, 18, 30]
+    assert not len(entry(window).ready.aside["light"])
+    assert any("6 samples set aside: not part of the motion" in text for text in tidy_text(window))
+    window.pages.show_page(words.PAGE_ACCOUNT)
+    assert window.margin.readings["heavy", "x", "open"].text() != before
+    window.bench.rail.setFocus()
+    key(window, qtbot, "3")  # they were blurred
+    assert [s.reason for s in entry(window).steps] == ["blurred"]
+    assert window.document.history.undo_name == "Set 6 aside: blurred"
+    click(view, *at_sample(window, "heavy", 16), CTRL)  # the last reason is not needed to let one count again
+    assert entry(window).ready.aside["heavy"].tolist() == [14, 15, 17, 18, 30]
+    while window.document.history.undo_name:
+        window.document.undo()
+    assert window.document.project is demo
+    window.margin.refresh()
+    assert window.margin.readings["heavy", "x", "open"].text() == before
+
+
+def test_the_mouse_can_set_aside_without_a_key_and_steps_are_switched_in_the_margin(open_window, demo, qtbot):
+    window = open_window(demo)
+    window.show_page(words.PAGE_TIDY)
+    qtbot.mouseClick(window.tidy.mouse, Qt.MouseButton.LeftButton)
+    click(plot(window).viewport(), *at_sample(window, "light", 70))
+    assert entry(window).ready.aside["light"].tolist() == [70]
+    assert window.bench.view.line is None  # the click did not move the plumb line
+    tick(window, qtbot)
+    assert not entry(window).steps[0].on
+    assert any("switched off" in text for text in tidy_text(window))
+    tick(window, qtbot)
+    assert entry(window).ready.aside["light"].tolist() == [70]
+    window.bench.rail.setFocus()
+    key(window, qtbot, "S")
+    assert not window.tidy.mouse.isChecked()
+
+
+def with_jumps():
+    t = np.arange(120) * 0.02
+    rng = np.random.default_rng(4)
+    x = 0.2 + 0.9 * t + rng.normal(0, 0.001, 120)
+    x[[20, 77]] += (0.06, -0.09)
+    x[[50, 51, 52]] = np.nan
+    trial = recording(t, {"sled": {"x": x}}, name="sled")
+    return with_trials(Project("p", series=(Series("s"),)), [trial], "s")
+
+
+def test_jumps_are_shown_before_they_are_set_aside_and_a_gap_is_bridged(open_window, qtbot):
+    window = open_window(with_jumps(), verdicts=False)
+    window.show_page(words.PAGE_TIDY)
+    qtbot.mouseClick(window.tidy.find, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(window.tidy.apply.isVisible, timeout=5000)
+    assert "2 of sled" in window.tidy.found.text()
+    assert len(window.bench.strip("position", "x").traces[0].rings[0]) == 2
+    assert not entry(window).steps
+    qtbot.mouseClick(window.tidy.apply, Qt.MouseButton.LeftButton)
+    assert any("2 samples set aside: jumps over 6 local spreads" in text for text in tidy_text(window))
+    assert not len(window.bench.strip("position", "x").traces[0].rings[0])
+    click(plot(window).viewport(), strip_x(plot(window), 1.02), 40)
+    qtbot.mouseClick(window.tidy.bridge, Qt.MouseButton.LeftButton)
+    assert any("3 missing samples bridged; never fitted" in text for text in tidy_text(window))
+    assert len(window.bench.strip("position", "x").traces[0].bridged[0]) == 3
+    window.tidy.trim_from.setText("0,2")
+    window.tidy.trim_to.setText("0.19")
+    qtbot.mouseClick(window.tidy.trim, Qt.MouseButton.LeftButton)
+    assert "Fewer than 2 samples" in window.tidy.trouble.text()
+    window.tidy.trim_to.setText("2")
+    qtbot.mouseClick(window.tidy.trim, Qt.MouseButton.LeftButton)
+    assert any("outside 0.200 s to 2.000 s" in text.replace(",", ".") for text in tidy_text(window))
+
+
+# -- spans and the plumb line ----------------------------------------------------------------------------------------
+
+
+def test_a_span_is_drawn_in_a_strip_named_and_its_readings_follow_the_mouse(open_window, demo, qtbot):
+    window = open_window(demo)
+    window.show_page(words.PAGE_READINGS)
+    view, x = plot(window).viewport(), lambda t: strip_x(plot(window), t)
+    press(view, x(0.3), 60, SHIFT)
+    move(view, x(0.5), 60, SHIFT)
+    assert [s.name for s in entry(window).spans] == ["before", "span", "contact", "after"]
+    move(view, x(0.7), 60, SHIFT)
+    release(view, x(0.7), 60, SHIFT)
+    field = window.bench.rail._field
+    assert field.hasFocus()
+    field.setText("early")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    span = entry(window).spans.named("early")
+    assert (span.start, span.stop) == pytest.approx((0.3, 0.7), abs=0.01)
+    assert window.readings.span_title.text() == "Over “early”"
+    assert window.bench.rail.height() > 44  # it overlaps another, so it has a lane of its own
+    mean = window.readings.span_rows
+    before = {kind: row.value.text() for kind, row in mean.items()}
+    assert all(" ± " in text for text in before.values())
+    press(view, x(0.7) - 1, 60)
+    move(view, x(0.8), 60)
+    assert all(row.value.text() != before[kind] for kind, row in mean.items() if kind not in ("least",))
+    qtbot.keyClick(plot(window), Qt.Key.Key_Escape)
+    assert {kind: row.value.text() for kind, row in mean.items()} == before
+    release(view, x(0.8), 60)
+    window.document.undo()
+    window.document.undo()
+    assert window.document.project is demo
+
+
+def test_the_plumb_line_reads_every_strip_and_pins_are_compared(open_window, demo, qtbot):
+    window = open_window(demo)
+    window.show_page(words.PAGE_READINGS)
+    click(plot(window).viewport(), strip_x(plot(window), 0.60), 100)
+    assert window.bench.view.line == pytest.approx(0.6, abs=0.01)
+    qtbot.waitUntil(lambda: "±" in plot(window, "velocity").flag.text(), timeout=3000)
+    flag = plot(window).flag.text()
+    assert "heavy" in flag
+    assert flag.count("±") == 4  # value and slope of two bodies
+    assert "m/s²" in plot(window, "velocity").flag.text()
+    window.bench.rail.setFocus()
+    key(window, qtbot, "L")
+    key(window, qtbot, "P")
+    line = window.bench.view.line
+    key(window, qtbot, "Right", Qt.KeyboardModifier.ShiftModifier)
+    assert window.bench.view.line - line == pytest.approx(0.2, abs=0.021)
+    key(window, qtbot, "P")
+    assert len(window.bench.view.pins) == 2
+    qtbot.waitUntil(lambda: " ± " in window.readings.pin_rows["difference"].value.text(), timeout=3000)
+    qtbot.mouseClick(window.readings.pin_rows["difference"].keep, Qt.MouseButton.LeftButton)
+    window.readings.name_field.setText("way")
+    qtbot.keyClick(window.readings.name_field, Qt.Key.Key_Return)
+    shown = window.readings.named_values["way"].text()
+    assert shown == window.readings.pin_rows["difference"].value.text()
+    assert entry(window).named[0].times == tuple(window.bench.view.pins)
+    window.document.undo()
+    assert not window.readings.named_values
+    window.bench.rail.setFocus()
+    key(window, qtbot, "Escape")
+    assert window.bench.view.line is None
+
+
+def test_a_trial_is_marked_with_keys_alone(open_window, qtbot):
+    window = open_window(with_jumps(), verdicts=False)
+    qtbot.keyClick(window, Qt.Key.Key_F6)
+    while not window.bench.rail.hasFocus():
+        qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_F6)
+    for name in [s.name for s in entry(window).spans]:
+        window.bench.rail.activate(None)
+        key(window, qtbot, "Up")
+        key(window, qtbot, "Delete")
+        assert all(s.name != name for s in entry(window).spans) or len(entry(window).spans) < 3
+    key(window, qtbot, "N", Qt.KeyboardModifier.ShiftModifier)
+    qtbot.keyClicks(window.bench.rail._field, "0,2 0.9")
+    qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
+    key(window, qtbot, "F2")
+    window.bench.rail._field.selectAll()
+    qtbot.keyClicks(window.bench.rail._field, "uphill")
+    qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
+    uphill = entry(window).spans.named("uphill")
+    assert (uphill.start, uphill.stop) == (0.2, 0.9)
+    key(window, qtbot, "L")
+    key(window, qtbot, "Return")
+    window.bench.rail._field.selectAll()
+    qtbot.keyClicks(window.bench.rail._field, "1.5")
+    qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
+    assert window.bench.view.line == 1.5
+    key(window, qtbot, "N")
+    for _ in range(3):
+        key(window, qtbot, "Right")
+    key(window, qtbot, "N")
+    window.bench.rail._field.selectAll()
+    qtbot.keyClicks(window.bench.rail._field, "contact")
+    qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
+    contact = entry(window).spans.named("contact")
+    assert contact.kind is SpanKind.CONTACT  # its name says what it is
+    assert (contact.start, contact.stop) == pytest.approx((1.5, 1.56))
+    row = int(np.searchsorted(entry(window).trial.t, 1.56 - 1e-9))
+    key(window, qtbot, "L")
+    key(window, qtbot, "X")
+    assert entry(window).ready.aside["sled"].tolist() == [row]
+    key(window, qtbot, "1")
+    assert entry(window).steps[0].reason == "marker lost"
+    key(window, qtbot, "X")
+    assert not entry(window).steps
+    assert window.bench.rail.hasFocus()
+
+
+def test_a_span_is_begun_on_an_empty_rail_split_copied_and_removed_from_its_menu(open_window, demo, qtbot):
+    window = open_window(demo)
+    document, rail = window.document, window.bench.rail
+    drag(rail, (rail.x_of(0.2), 30), (rail.x_of(0.5), 30), SHIFT)
+    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
+
+    def act(span, text):
+        menu = span_menu(window.bench, document, span)
+        found = [a for a in menu.actions() if a.text().startswith(text)]
+        assert found, text
+        found[0].trigger()
+
+    act("span", words.SPAN_COPY)
+    others = [e for e in document.project.entries if e.series == "in line"]
+    assert all(any(s.name == "span" for s in e.spans) for e in others)
+    gaps = {round(e.spans.contact.start - e.spans.named("span").start, 9) for e in others}
+    assert len(gaps) == 1  # aligned to each one's own contact
+    act("span", words.SPAN_SPLIT)
+    assert {"span (heavy)", "span (light)"} <= {s.name for s in entry(window).spans}
+    act("span (light)", words.SPAN_REMOVE[:6])
+    act("span (heavy)", words.SPAN_ZOOM)
+    low, high = plot(window).getPlotItem().vb.viewRange()[0]
+    assert 0.1 < low < 0.2
+    assert 0.5 < high < 0.6
+    window.bench.zoom_back()
+    assert plot(window).getPlotItem().vb.viewRange()[0][1] > 2.0
+
+
+# -- strips, fits, frame ---------------------------------------------------------------------------------------------
+
+
+def test_strips_are_added_moved_and_shown_in_other_units_and_copied(open_window, demo, qtbot):
+    window = open_window(demo)
+
+    def choose(strip, *texts):
+        menu = strip_menu(window.bench, window.document, strip)
+        for text in texts[:-1]:
+            menu = next(a for a in menu.actions() if a.text() == text).menu()
+        next(a for a in menu.actions() if a.text() == texts[-1]).trigger()
+
+    choose(window.bench.strip("position", "x"), words.ADD_STRIP, "Kinetic energy")
+    titles = [s.title.text() for s in window.bench.strips()]
+    assert titles == ["Position x", "Kinetic energy", "Velocity x"]
+    energy = window.bench.strip("kinetic energy", "")
+    assert energy.unit.text() == "in J"
+    assert np.nanmax(energy.traces[0].y) == pytest.approx(0.5 * 19.1 * 1.6**2, rel=0.1)
+    choose(energy, words.STRIP_DOWN)
+    assert [s.title.text() for s in window.bench.strips()] == ["Position x", "Velocity x", "Kinetic energy"]
+    metres = window.bench.strip("position", "x").traces[0].y[0]
+    next(a for a in unit_menu(window.bench, "m").actions() if a.text() == "cm").trigger()
+    assert window.bench.strip("position", "x").unit.text() == "in cm"
+    assert window.bench.strip("position", "x").traces[0].y[0] == pytest.approx(100 * metres)
+    copy_numbers(window.bench, energy)
+    rows = QApplication.clipboard().text().split("\n")
+    assert rows[0].split("\t") == ["time (s)", "heavy (J)", "u heavy (J)", "light (J)", "u light (J)"]
+    assert len(rows) == len(entry(window).trial.t) + 1
+    copy_picture(window.bench, energy)
+    assert not QApplication.clipboard().pixmap().isNull()
+    choose(energy, words.STRIP_REMOVE)
+    window.document.select(demo.entries[10].trial.id)
+    assert len(window.bench.strips()) == 2
+    window.bench.toggle_side(True)
+    assert window.bench.side.across.currentText() == "Position x"
+    assert window.bench.side.up.currentText() == "Position y"
+    assert len(window.bench.side.plot.listDataItems()) == 2
+
+
+def test_a_curve_is_fitted_its_residuals_shown_a_parameter_held_and_all_go_with_one_key(open_window, demo, qtbot):
+    window = open_window(demo)
+    window.show_page(words.PAGE_READINGS)
+    menu = window.readings.fits.menu()
+    texts = [a.text() for a in menu.actions()]
+    assert len(texts) == len(Shape)
+    assert "parabola:  y = y₀ + y₁ t + ½ y₂ t²" in texts
+    assert not menu.actions()[2].icon().isNull()
+    menu.actions()[1].trigger()
+    ((_, line),) = window.readings.fits.results
+    assert "too simple here" in line["remark"].text()
+    assert window.bench.strip("position", "x", True).isVisible()
+    menu.actions()[2].trigger()
+    _, parabola = window.readings.fits.results[1]
+    assert "without a pattern" in parabola["remark"].text()
+    assert parabola["y₂"].text().endswith("m/s²")
+    assert parabola["y₂"].text()[:4] in ("−0.0", "−0.1")  # 0.09 m/s² of friction
+    assert "R² = 0.99" in parabola["r2"].text()
+    qtbot.mouseClick(parabola["hold y₂"], Qt.MouseButton.LeftButton)
+    field = window.readings.fits.results[-1][1]["y₂"]
+    field.setText("0")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    held = window.readings.fits.results[-1][1]
+    assert held["y₁"].text() == line["y₁"].text()  # with no curvature it is the line again
+    window.bench.rail.setFocus()
+    key(window, qtbot, "Backspace")
+    assert not entry(window).curves
+    assert all(not s.residuals for s in window.bench.strips())
+
+
+def test_the_frame_is_typed_read_off_and_copied_to_the_series(open_window, demo, qtbot):
+    window = open_window(demo)
+    window.document.select(demo.entries[10].trial.id)
+    window.show_page(words.PAGE_TIDY)
+    form = window.tidy.frame
+    form.angle.line.setText("30 ± 0,5 °")
+    form.angle.line.setModified(True)
+    qtbot.keyClick(form.angle.line, Qt.Key.Key_Return)
+    assert entry(window).frame.angle == pytest.approx(np.radians(30))
+    qtbot.mouseClick(form.at_lowest, Qt.MouseButton.LeftButton)
+    assert entry(window).frame.origin[1] == pytest.approx(
+        min(np.nanmin(b.channel("y").si) for b in entry(window).trial.bodies)
+    )
+    form.zero.setCurrentIndex(2)
+    form.zero.activated.emit(2)
+    assert entry(window).frame.time_zero == entry(window).spans.contact.start
+    assert "now at" in form.zero_said.text()
+    qtbot.mouseClick(form.drag_origin, Qt.MouseButton.LeftButton)
+    strip = plot(window, "position", "x")
+    low, high = strip.getPlotItem().vb.viewRange()[1]
+    before = entry(window).counted.body("heavy").channel("x").si[0]
+    drag(strip.viewport(), place(strip, 0.5, low), place(strip, 0.5, 0.5 * (low + high)))
+    moved = before - entry(window).counted.body("heavy").channel("x").si[0]
+    assert moved == pytest.approx(0.5 * (low + high), abs=0.03)
+    assert "Momentum" in window.margin.accounts["momentum x"][0].text()
+    while window.document.history.undo_name:
+        window.document.undo()
+    assert window.document.project is demo
+
+
+# -- the others ------------------------------------------------------------------------------------------------------
+
+
+def test_the_others_are_treated_alike_in_one_edit_and_the_doubtful_are_stepped_through(
+    open_window, demo, qtbot, monkeypatch
+):
+    from inertian.desktop.treat_dialog import TreatDialog
+
+    t = np.arange(100) * 0.02
+    noise = np.random.default_rng(6)
+    lone = recording(t, {b: {"x": 0.3 + 1.1 * t + noise.normal(0, 1e-3, 100)} for b in ("heavy", "light")}, name="lone")
+    project = with_trials(demo, [lone], "in line")
+    window = open_window(project)
+    rail = window.bench.rail
+    drag(rail, (rail.x_of(0.3), 30), (rail.x_of(0.6), 30), SHIFT)
+    rail._field.setText("early")
+    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
+    marked = window.document.project
+
+    def accept(dialog):
+        dialog.show()
+        assert dialog.go.text() == "Treat 10 trials"
+        qtbot.mouseClick(dialog.go, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda: dialog.treated is not None, timeout=30_000)
+
+    monkeypatch.setattr(TreatDialog, "exec", accept)
+    window.bench_actions.treat_others()
+    entries = window.document.project.entries_of("in line")
+    assert all([s.name for s in e.spans] == ["before", "early", "contact", "after"] for e in entries[:10])
+    assert window.document.doubts.keys() == {"lone"}
+    assert "1 need" in window.note_label.text()
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=5000)
+    qtbot.keyClick(window, Qt.Key.Key_F3)
+    assert window.document.entry.trial.name == "lone"
+    assert "no contact was found" in window.margin.notes.text()
+    qtbot.keyClick(window, Qt.Key.Key_F3)
+    assert window.note_label.text() == words.NOTHING_TO_LOOK_AT
+    window.document.undo()
+    assert window.document.project is marked
