@@ -237,3 +237,37 @@ def test_suggested_spans_enclose_the_hit_and_nothing_is_suggested_without_one(de
     (glide,) = suggest_spans(smooth)
     assert (glide.kind, glide.start, glide.stop) == (SpanKind.ACCELERATION, t[0], t[-1])
     assert suggest_spans(recording(t[:5], {"a": {"x": t[:5]}})) == Spans()
+
+
+@pytest.mark.parametrize("offset", [0.0, 1.7e9])
+@pytest.mark.parametrize("uneven", [False, True])
+@pytest.mark.parametrize("rows", [(0, 40_000), (513, 37_111)])
+def test_blocks_stand_for_all_samples_in_every_fit_to_the_last_digit(offset, uneven, rows):
+    rng = np.random.default_rng(7)
+    t = np.arange(40_000) * 5e-4
+    t = np.sort(t + rng.uniform(0, 4e-4, t.size)) if uneven else t
+    x, y = 0.4 + 0.6 * t - 0.004 * t**2, -0.2 * t
+    noisy = {"x": x + rng.normal(0, 1e-3, t.size), "y": y + rng.normal(0, 1e-3, t.size)}
+    noisy["x"][20_000:20_010] = np.nan
+    trial = recording(t + offset, {"a": noisy, "b": {"x": y + rng.normal(0, 1e-3, t.size), "y": 0 * t}})
+    span = Span("s", FREE, float(trial.t[rows[0]]), float(trial.t[rows[1] - 1]))
+    for model in (FreeMotion.GLIDE, FreeMotion.PARABOLA):
+        pair = [[fit_body(trial, b, span, model, condensed) for b in "ab"] for condensed in (True, False)]
+        (short, _), (full, _) = pair
+        assert len(short.fits["x"].tau) < 0.2 * len(full.fits["x"].tau)
+        for axis in "xy":
+            one, other = short.fits[axis], full.fits[axis]
+            u = 1e-3 * np.linalg.norm(other.operator, axis=1)
+            ends = [[f.at(e, k) for e in (span.start, span.stop) for k in (0, 1)] for f in (one, other)]
+            assert ends[0][::2] == pytest.approx(ends[1][::2], abs=1e-12 * float(np.ptp(x)))
+            assert np.all(np.abs(one.coefficients - other.coefficients) <= 1e-6 * u)
+            assert one.operator @ one.operator.T == pytest.approx(other.operator @ other.operator.T, rel=1e-9)
+            assert (one.count, one.dof) == (other.count, other.dof)
+            assert one.sum_of_squares == pytest.approx(other.sum_of_squares, rel=1e-9)
+            assert short.pattern(axis, 0.01) == pytest.approx(full.pattern(axis, 0.01), abs=0.2)
+        assert (short.information, short.pull) == pytest.approx((full.information, full.pull), rel=1e-8)
+        pulled = [sum(float(np.sum((f.bent[a] * f.velocity(a, 0.01)) ** 2)) for a in "xy") for f in (short, full)]
+        assert pulled[0] == pytest.approx(pulled[1], rel=1e-8)
+        noises = [estimate_noise([fits], {"a": 0.01}, 0.0) for fits in pair]
+        assert noises[0].reading == pytest.approx(noises[1].reading, rel=1e-9)
+        assert noises[0].dof == pytest.approx(noises[1].dof, rel=1e-6)

@@ -6,9 +6,10 @@ import numpy as np
 
 from inertian.quantities.estimates import Array
 
-FACTOR = 8  # samples of one level that make one pair of the next
+FACTOR = 4  # samples of one level that make one pair of the next
 LONG = 20_000  # samples above which a curve is drawn from its pyramid
-PER_PIXEL = 2.0  # pairs
+PER_PIXEL = 0.75  # pairs at least
+FEWEST = 1000  # blocks of the coarsest level, or a few times fewer
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,7 +29,7 @@ class Pyramid:
         self.t, self.y = t, y
         self.levels: list[Level] = []
         low, high, times, size = y, y, t, 1
-        while len(times) > 4 * LONG // FACTOR:
+        while len(times) > FEWEST:
             size *= FACTOR
             edges = np.arange(0, len(times), FACTOR)
             low, high = np.fmin.reduceat(low, edges), np.fmax.reduceat(high, edges)

@@ -7,14 +7,13 @@ from itertools import pairwise
 import numpy as np
 
 from inertian.motion.found import Event, Found, Motion, named, reason_of_event, reason_of_motion
-from inertian.motion.happenings import Change, Joint, Track, changes_of, joints_of, track_of, velocity_of
+from inertian.motion.happenings import Change, Joint, Track, changes_of, joints_of, track_of, unseen_reach, velocity_of
 from inertian.motion.spans import SpanKind
 from inertian.motion.stretches import Stretch
 from inertian.motion.trials import Trial
 
 SLOW = 0.08  # s; what takes longer, and was followed, is an interaction
 KEPT_CLEAR, OF_FEW, FEW = 1.25, 0.75, 12  # steps kept clear of a hit on each side; fewer where a side has few samples
-BRIEF, SHARE_CLEAR = 0.005, 0.01  # s and share of a side: how far an impact may reach unseen
 SURE = 4.5  # normal deviates of its u that an acceleration must exceed to be one
 STILL = 2.0  # σ of a reading that a body at rest may seem to move through a span
 STOPPED = 0.5  # of its speed that a body may keep at an end stop
@@ -58,7 +57,7 @@ def _edges(change: Change, first: float) -> tuple[float, float]:
         return max(pulse.start, first), pulse.stop
     sides = [s for joint in change.joints.values() for s in (joint.left, joint.right)]
     fewest = min(s.stop - s.start for s in sides)
-    unseen = min(BRIEF, SHARE_CLEAR * fewest * change.step)
+    unseen = unseen_reach(list(change.joints.values()), change.step)
     half = max((KEPT_CLEAR if fewest > FEW else OF_FEW) * change.step, unseen)
     return pulse.moment - half, pulse.moment + half
 

@@ -5,6 +5,8 @@ from functools import cached_property
 
 import numpy as np
 
+from inertian.motion.blocks import Samples
+from inertian.motion.residuals import pattern_of
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array, SampleWeights
 
@@ -25,7 +27,8 @@ class PolynomialFit:
     """A least-squares polynomial about a local origin, as a linear operator on the samples it used.
 
     x(t) = Σ_k c_k ((t − t0)/scale)^k. `operator` has shape (degree+1, n) over the rows start … start+n−1, with zeros
-    where samples are missing, so that coefficients = operator @ x.
+    where samples are missing, so that coefficients = operator @ x. A sample may stand for several: `root` is the root
+    of how many, x is its value times root, and `rest` is Σ r² of what such samples leave out (see `blocks`).
     """
 
     degree: int
@@ -33,9 +36,11 @@ class PolynomialFit:
     scale: float
     start: int
     operator: Array
-    t: Array  # shape (n,)
+    tau: Array  # (t − t0)/scale, shape (n,)
     x: Array  # shape (n,), zero where missing
-    used: Array  # shape (n,), 1 where a sample counts, else 0
+    root: Array  # shape (n,), 1 where a sample counts, 0 where it is missing
+    rest: float = 0.0
+    rest_steps: float = 0.0  # Σ (r_{i+1} − r_i)² of the same
 
     @cached_property
     def coefficients(self) -> Array:
@@ -45,7 +50,7 @@ class PolynomialFit:
     @property
     def count(self) -> int:
         """How many samples the fit used."""
-        return int(self.used.sum())
+        return round(float(self.root @ self.root))
 
     @property
     def dof(self) -> int:
@@ -75,13 +80,19 @@ class PolynomialFit:
 
     @cached_property
     def residuals(self) -> Array:
-        """Sample minus fit, shape (n,), zero where a sample is missing."""
-        return (self.x - self.curve(self.t)) * self.used
+        """Sample minus fit, times root, shape (n,); zero where a sample is missing."""
+        return self.x - self.root * np.polyval(self.coefficients[::-1], self.tau)
 
     @cached_property
     def sum_of_squares(self) -> float:
         """Σ r² in m²."""
-        return float(self.residuals @ self.residuals)
+        return float(self.residuals @ self.residuals) + self.rest
+
+    def pattern(self, residuals: Array) -> float:
+        """Return how clearly residuals of these samples follow a pattern; see `residuals.pattern_z`."""
+        singles = residuals[self.root == 1.0]
+        squares = float(residuals @ residuals) + self.rest
+        return pattern_of(float(np.sum(np.diff(singles) ** 2)) + self.rest_steps, squares, self.count)
 
     def chi_squared(self, variance: float) -> float:
         """Return Σ r²/σ² for a reading variance σ² in m²."""
@@ -99,18 +110,56 @@ def fit_polynomial(
 
     t in s and x in m have shape (N,); rows picks the samples; `sigma` (m, shape (N,)) weights them by 1/σ². Missing
     samples (NaN) are left out. Raises TooFewSamplesError with fewer samples than coefficients.
+    """
+    origin, own = float(t[0]), x[rows]
+    used = np.isfinite(own)
+    local = t[rows] - origin
+    at = local[used]
+    ends = {"": (float(at[0]), float(at[-1])) if at.size else (0.0, 0.0)}
+    x0 = {"": np.where(used, own, 0.0)}
+    samples = Samples(rows.start, origin, local, {"": used.astype(float)}, x0, ends)
+    return fit_samples(samples, "", degree, span, None if sigma is None else 1.0 / sigma[rows])
+
+
+def fit_samples(
+    samples: Samples, axis: str, degree: int, span: str = "span", weight: Array | None = None, body: str = ""
+) -> PolynomialFit:
+    """Fit one axis of some samples by least squares; `weight` multiplies each one. Raises TooFewSamplesError.
+
     Source: Golub & Van Loan, Matrix Computations, 5.3.
     """
-    ts, xs = t[rows], x[rows]
-    used = np.isfinite(xs)
-    if int(used.sum()) < degree + 1:
-        raise TooFewSamplesError(span, degree + 1, int(used.sum()))
-    tu = ts[used]
-    t0 = float(0.5 * (tu[0] + tu[-1]))
-    scale = float(0.5 * (tu[-1] - tu[0])) or 1.0
-    design = np.vander((tu - t0) / scale, degree + 1, increasing=True)
-    root = np.ones(len(tu)) if sigma is None else 1.0 / sigma[rows][used]
-    q, r = np.linalg.qr(design * root[:, None])
-    operator = np.zeros((degree + 1, len(ts)))
-    operator[:, used] = np.linalg.solve(r, q.T * root)
-    return PolynomialFit(degree, t0, scale, rows.start, operator, ts, np.where(used, xs, 0.0), used.astype(float))
+    return fits_of_degrees(samples, axis, (degree,), span, weight, body)[0]
+
+
+def fits_of_degrees(
+    samples: Samples,
+    axis: str,
+    degrees: tuple[int, ...],
+    span: str = "span",
+    weight: Array | None = None,
+    body: str = "",
+) -> list[PolynomialFit]:
+    """Fit polynomials of several degrees to the same samples, from one factorisation. Raises TooFewSamplesError."""
+    degree = max(degrees)
+    root, x = samples.root[axis], samples.x[axis]
+    used = root > 0.0
+    count = round(float(root @ root))
+    if count < degree + 1:
+        raise TooFewSamplesError(span, degree + 1, count)
+    low, high = samples.ends[axis]
+    middle, scale = 0.5 * (low + high), 0.5 * (high - low) or 1.0
+    t0 = samples.origin + middle
+    tau = (samples.t - (t0 - samples.origin)) / scale
+    each = root[used] if weight is None else root[used] * weight[used]
+    design = np.vander(tau[used], degree + 1, increasing=True) * each[:, None]
+    q, r = np.linalg.qr(design)
+    if weight is not None:
+        q = q * weight[used][:, None]
+    rest, found = samples.rest, []
+    left = (rest.squares((body, axis)), rest.changes((body, axis))) if rest is not None else (0.0, 0.0)
+    for own in degrees:
+        size = own + 1  # the leading columns span the lower degrees
+        operator = np.zeros((size, len(tau)))
+        operator[:, used] = np.linalg.inv(r[:size, :size]) @ q[:, :size].T
+        found.append(PolynomialFit(own, t0, scale, samples.start, operator, tau, x, root, *left))
+    return found

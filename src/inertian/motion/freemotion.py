@@ -13,8 +13,9 @@ from functools import cached_property
 
 import numpy as np
 
-from inertian.motion.fits import PolynomialFit, TooFewSamplesError, fit_polynomial
-from inertian.motion.residuals import PATTERN, pattern_z
+from inertian.motion.blocks import Rest, samples_of
+from inertian.motion.fits import PolynomialFit, TooFewSamplesError, fit_samples, fits_of_degrees
+from inertian.motion.residuals import PATTERN
 from inertian.motion.spans import Span
 from inertian.motion.trials import Trial
 from inertian.quantities.estimates import Array, Estimate
@@ -50,6 +51,7 @@ class BodyFit:
     information: float
     pull: float
     stray: bool
+    rest: Rest | None = None
 
     @property
     def moving(self) -> bool:
@@ -70,8 +72,10 @@ class BodyFit:
         """By axis, the velocity without deceleration and what each m/s² of it adds; both of shape (n,)."""
         rates = {}
         for axis, fit in self.fits.items():
-            alone = self.velocity_at(axis, fit.t, 0.0)
-            rates[axis] = (alone, self.velocity_at(axis, fit.t, 1.0) - alone)
+            per_bend = np.polyder((fit.operator @ self.bend[axis])[::-1])
+            alone = np.polyval(np.polyder(fit.coefficients[::-1]), fit.tau) / fit.scale
+            added = -np.polyval(per_bend, fit.tau) / fit.scale - self.direction[axis] * fit.scale * fit.tau
+            rates[axis] = (alone, added)
         return rates
 
     def velocity_at(self, axis: str, t: Array, deceleration: float = 0.0) -> Array:
@@ -82,8 +86,12 @@ class BodyFit:
         return np.asarray(slope / fit.scale - deceleration * self.direction[axis] * (t - fit.t0))
 
     def residuals(self, axis: str, deceleration: float = 0.0) -> Array:
-        """Return sample minus fitted motion in m, shape (n,), zero where a sample is missing."""
+        """Return sample minus fitted motion in m, times root, shape (n,); zero where a sample is missing."""
         return self.fits[axis].residuals - deceleration * self.bent[axis]
+
+    def pattern(self, axis: str, deceleration: float = 0.0) -> float:
+        """Return how clearly the residuals along an axis follow a pattern, as a normal deviate."""
+        return self.fits[axis].pattern(self.residuals(axis, deceleration))
 
     def curve(self, axis: str, t: Array, deceleration: float = 0.0) -> Array:
         """Return the fitted position in m at times t."""
@@ -115,40 +123,48 @@ class BodyFit:
         return Estimate(value, {} if weights is None else {channel: weights}, sensitivities)
 
 
-def fit_body(trial: Trial, body: str, span: Span, model: FreeMotion) -> BodyFit:
-    """Fit one body over one free span. Raises TooFewSamplesError."""
+def fit_body(trial: Trial, body: str, span: Span, model: FreeMotion, condensed: bool = True) -> BodyFit:
+    """Fit one body over one free span. Raises TooFewSamplesError.
+
+    `condensed` lets blocks stand for many samples; only fits over the same span may then be put together.
+    """
     rows = span.rows(trial.t)
     degree = 2 if model is FreeMotion.PARABOLA else 1
-    channels = {c.axis: c.si for c in trial.body(body).channels}
-    fits = {axis: fit_polynomial(trial.t, x, degree, rows, span=span.name) for axis, x in channels.items()}
-    if any(fit.dof < 1 for fit in fits.values()):
-        raise TooFewSamplesError(span.name, degree + 2, min(fit.count for fit in fits.values()))
-    curved = {a: fit_polynomial(trial.t, x, 2, rows) if fits[a].count > 3 else fits[a] for a, x in channels.items()}
-    direction = _direction(fits, _scatter(trial, rows, list(curved.values())))
-    stray = any(pattern_z(fit.residuals, fit.used) > PATTERN for fit in curved.values())
-    bend = {a: -0.5 * direction[a] * (f.t - f.t0) ** 2 * f.used for a, f in fits.items()}
-    lines = fits if degree == 1 else {a: fit_polynomial(trial.t, x, 1, rows) for a, x in channels.items()}
-    bent = {a: (bend[a] - _line_of(lines[a], bend[a])) * lines[a].used for a in fits}
+    samples = samples_of(trial, body, rows, condensed)
+    axes = trial.body(body).axes
+    counts = [round(float(root @ root)) for root in samples.root.values()]
+    if min(counts) < degree + 2:
+        raise TooFewSamplesError(span.name, degree + 2, min(counts))
+    degrees = (degree, 2) if min(counts) > 3 else (degree,)
+    all_fits = {a: fits_of_degrees(samples, a, degrees, span.name, body=body) for a in axes}
+    fits = {a: own[0] for a, own in all_fits.items()}
+    curved = {a: own[-1] for a, own in all_fits.items()}
+    direction = _direction(fits, _scatter(trial, rows, list(curved.values()), condensed))
+    stray = any(fit.pattern(fit.residuals) > PATTERN for fit in curved.values())
+    bend = {a: -0.5 * direction[a] * (f.scale * f.tau) ** 2 * f.root for a, f in fits.items()}
+    lines = fits if degree == 1 else {a: fit_samples(samples, a, 1, body=body) for a in axes}
+    bent = {a: bend[a] - _line_of(lines[a], bend[a]) for a in fits}
     information = float(sum(b @ b for b in bent.values()))
     pull = float(sum(bent[a] @ fits[a].x for a in fits))
-    return BodyFit(trial, body, span, fits, direction, bend, bent, information, pull, stray)
+    return BodyFit(trial, body, span, fits, direction, bend, bent, information, pull, stray, samples.rest)
 
 
 def _line_of(line: PolynomialFit, values: Array) -> Array:
     c = line.operator @ values
-    return np.asarray(np.polyval(c[::-1], (line.t - line.t0) / line.scale))
+    return np.asarray(np.polyval(c[::-1], line.tau) * line.root)
 
 
-def _scatter(trial: Trial, rows: slice, curved: list[PolynomialFit]) -> float:
+def _scatter(trial: Trial, rows: slice, curved: list[PolynomialFit], condensed: bool) -> float:
     """The standard deviation of samples about parabolas, which friction cannot inflate.
 
     Where one body has few samples to tell it, those of all bodies in the span do.
     """
     if sum(fit.dof for fit in curved) < FEW:
-        channels = [c.si for body in trial.followed for c in body.channels]
-        counts = [int(np.isfinite(x[rows]).sum()) for x in channels]
-        enough = [(x, 2 if n > 3 else 1) for x, n in zip(channels, counts, strict=True) if n > 2]
-        curved = [fit_polynomial(trial.t, x, degree, rows) for x, degree in enough]
+        curved = []
+        for body in trial.followed:
+            samples = samples_of(trial, body.name, rows, condensed)
+            counts = {axis: int(root @ root) for axis, root in samples.root.items()}
+            curved += [fit_samples(samples, a, 2 if n > 3 else 1) for a, n in counts.items() if n > 2]
     return float(np.sqrt(sum(f.sum_of_squares for f in curved) / sum(max(f.dof, 1) for f in curved)))
 
 

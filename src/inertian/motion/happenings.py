@@ -21,6 +21,7 @@ MATERIAL = 0.1  # of the speeds around it that a change of velocity must exceed
 SAME = 4.0  # of their own u that two accelerations may differ by and still be one
 CLEAR = 6.0  # normal deviates of its own u that a change of velocity must exceed
 INNER = 10  # pieces at most that one slow change may have been cut into
+BRIEF, SHARE_CLEAR = 0.005, 0.01  # s and share of a side: how far an impact may reach unseen
 
 
 @dataclass(frozen=True, eq=False)
@@ -337,9 +338,15 @@ def changes_of(tracks: Sequence[Track], joints: Sequence[Sequence[Joint]]) -> li
     return [_change(sorted(group, key=lambda item: order.index(item[1].body))) for group in groups]
 
 
+def unseen_reach(joints: Sequence[Joint], step: float) -> float:
+    """How far in s an impact may reach to either side of its moment without being seen in the samples."""
+    fewest = min(s.stop - s.start for joint in joints for s in (joint.left, joint.right))
+    return min(BRIEF, SHARE_CLEAR * fewest * step)
+
+
 def _together(one: tuple[Pulse, Track, Joint], two: tuple[Pulse, Track, Joint]) -> bool:
     step = max(one[1].step, two[1].step)
-    room = 0.5 * max(one[0].stop - one[0].start, two[0].stop - two[0].start)
+    room = max(0.5 * max(p.stop - p.start for p, _, _ in (one, two)), unseen_reach((one[2], two[2]), step))
     return abs(one[0].moment - two[0].moment) <= max(3.0 * step, room)
 
 

@@ -117,22 +117,50 @@ def at_samples(
     usable = np.flatnonzero(np.isfinite(x))
     slow = [usable[:0]]
     for own in segments(t, usable, walls):
-        if len(own) < 4 * window or not _even(t[own]):
+        if len(own) < 4 * window or degree != DEGREE or window % 2 == 0:
             slow.append(own)
             continue
         half = window // 2
         middle = own[half : len(own) - half]
-        ts = t[own[:window]] - t[own[half]]
-        weights = _weights(ts[None], np.zeros(1), order, degree)[0]
-        base = x[own[0]] if order else 0.0  # far origins cost no digits
-        value[middle] = sliding_window_view(x[own] - base, window) @ weights
-        norm[middle] = np.linalg.norm(weights)
+        value[middle], norm[middle] = _in_the_middle(t[own], x[own], order, half)
         slow += [own[:half], own[len(own) - half :]]
     rows = np.concatenate(slow)
     for chunk in np.split(rows, np.arange(CHUNK, len(rows), CHUNK)):
         operator = local_operator(t, usable, t[chunk], walls, order, window, degree)
         value[chunk], norm[chunk] = operator.applied(x), operator.norm
     return value, norm
+
+
+def _in_the_middle(t: Array, x: Array, order: int, half: int) -> tuple[Array, Array]:
+    """Values and norms of parabolas at the middle of each full window; t and x of shape (n,), results (n − 2·half,)."""
+    n, window = len(t) - 2 * half, 2 * half + 1
+    if _even(t):
+        weights = _weights(t[None, :window] - t[half], np.zeros(1), order, DEGREE)[0]
+        base = x[0] if order else 0.0  # far origins cost no digits
+        return sliding_window_view(x - base, window) @ weights, np.full(n, np.linalg.norm(weights))
+    s1, s2, s3, s4, y0, y1, y2 = np.zeros((7, n))
+    scale = (t[-1] - t[0]) / (len(t) - 1) * half
+    at, level = t[half : half + n], x[half : half + n]
+    for k in range(window):
+        d, y = (t[k : k + n] - at) / scale, x[k : k + n] - level
+        d2 = d * d
+        s1 += d
+        s2 += d2
+        s3 += d2 * d
+        s4 += d2 * d2
+        y0 += y
+        y1 += d * y
+        y2 += d2 * y
+    rows = (
+        (s2 * s4 - s3 * s3, s2 * s3 - s1 * s4, s1 * s3 - s2 * s2),
+        (s2 * s3 - s1 * s4, window * s4 - s2 * s2, s1 * s2 - window * s3),
+        (s1 * s3 - s2 * s2, s1 * s2 - window * s3, window * s2 - s1 * s1),
+    )  # of the adjugate of the normal matrix
+    determinant = window * rows[0][0] + s1 * rows[0][1] + s2 * rows[0][2]
+    a, b, c = rows[order]
+    factor = (1.0, 1.0, 2.0)[order] / scale**order
+    value = factor * (a * y0 + b * y1 + c * y2) / determinant + (level if order == 0 else 0.0)
+    return value, factor * np.sqrt(rows[order][order] / determinant)
 
 
 def _even(t: Array) -> bool:

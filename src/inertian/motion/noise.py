@@ -45,22 +45,35 @@ def _scatters(
     fits: Sequence[BodyFit], decelerations: Mapping[str, float], shares: Mapping[str, float]
 ) -> list[_Scatter]:
     """Split the residuals of the bodies of one span into the part along the joint velocity and the part across it."""
-    rows, speeds, freedom = [], [], []
+    rows, speeds, freedom, keys = [], [], [], []
     for fit in fits:
         a = decelerations.get(fit.body, 0.0) if fit.moving else 0.0
         lost = fit.information / shares[fit.body] if fit.body in shares and fit.moving else 0.0
         for axis, polynomial in fit.fits.items():
+            keys.append((fit.body, axis))
             rows.append(fit.residuals(axis, a))
             speeds.append(polynomial.at(polynomial.t0, 1) if fit.moving else 0.0)
             freedom.append(polynomial.dof - lost * fit.direction[axis] ** 2)
     residuals, velocity, dof = np.array(rows), np.array(speeds), np.array(freedom)
-    total, speed2 = float((residuals**2).sum()), float(velocity @ velocity)
+    products = residuals @ residuals.T
+    if fits[0].rest is not None:
+        places = [fits[0].rest.keys.index(key) for key in keys]
+        products = products + fits[0].rest.products[np.ix_(places, places)]
+    total, speed2 = float(np.trace(products)), float(velocity @ velocity)
     if speed2 == 0.0:
         return [_Scatter(0.0, total, float(dof.sum()))]
     unit = velocity / np.sqrt(speed2)
-    along, along_dof = float(((unit @ residuals) ** 2).sum()), float(unit**2 @ dof)
+    along, along_dof = float(unit @ products @ unit), float(unit**2 @ dof)
     across = _Scatter(0.0, total - along, float(dof.sum()) - along_dof)
     return [_Scatter(speed2, along, along_dof)] + ([across] if across.freedom > 0.5 else [])
+
+
+def _on_same_rows(fits: Sequence[BodyFit]) -> list[list[BodyFit]]:
+    """Fits by the rows they use: only bodies with the same time stamps show an error of the stamp together."""
+    groups: dict[tuple[float, float], list[BodyFit]] = {}
+    for fit in fits:
+        groups.setdefault((fit.span.start, fit.span.stop), []).append(fit)
+    return list(groups.values())
 
 
 def _components(groups: Sequence[_Scatter], floor: float) -> tuple[float, float, Array]:
@@ -103,7 +116,8 @@ def estimate_noise(
     shares: dict[str, float] = {}
     for fit in (f for fits in spans for f in fits if f.body in decelerations):
         shares[fit.body] = shares.get(fit.body, 0.0) + fit.information
-    groups = [g for fits in spans for g in _scatters(fits, decelerations, {b: s for b, s in shares.items() if s > 0})]
+    shares = {b: s for b, s in shares.items() if s > 0}
+    groups = [g for fits in spans for own in _on_same_rows(fits) for g in _scatters(own, decelerations, shares)]
     groups = [g for g in groups if g.freedom > 0.5]
     floor = resolution**2 / 12.0
     if not groups:

@@ -17,8 +17,11 @@ def pattern_z(residuals: Array, used: Array) -> float:
     fewer than 8 used samples.
     """
     r = residuals[used > 0]
-    n, squares = len(r), float(r @ r)
+    return pattern_of(float(np.sum(np.diff(r) ** 2)), float(r @ r), len(r))
+
+
+def pattern_of(changes: float, squares: float, n: int) -> float:
+    """Return the same from Σ(r_{i+1} − r_i)² and Σr² of n residuals."""
     if n < 8 or squares == 0.0:
         return 0.0
-    ratio = float(np.sum(np.diff(r) ** 2)) / squares
-    return (2.0 - ratio) / math.sqrt(4.0 * (n - 2.0) / (n * n - 1.0))
+    return (2.0 - changes / squares) / math.sqrt(4.0 * (n - 2.0) / (n * n - 1.0))

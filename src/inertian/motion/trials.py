@@ -170,4 +170,6 @@ class Trial:
 
     def step(self) -> float:
         """Return the median time between samples in s."""
-        return float(np.median(np.diff(self.t)))
+        if "_step" not in self.__dict__:  # asked for with every move of the mouse
+            object.__setattr__(self, "_step", float(np.median(np.diff(self.t))))
+        return self.__dict__["_step"]  # type: ignore[no-any-return]

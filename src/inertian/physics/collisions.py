@@ -12,7 +12,17 @@ from inertian.motion.spans import Span
 from inertian.motion.trials import Trial
 from inertian.physics.laws import Encounter
 from inertian.quantities.errors import InertianError
-from inertian.quantities.estimates import ClockNoise, Estimate, Joint, SharedPart, Source, joint
+from inertian.quantities.estimates import (
+    ClockNoise,
+    Estimate,
+    Joint,
+    Pieces,
+    SampleWeights,
+    SharedPart,
+    Source,
+    joint,
+    overlap,
+)
 from inertian.quantities.facts import Fact, FactId
 
 TIMED = 5.0  # the contact is timed by a body whose change of speed exceeds this many of its own u
@@ -83,14 +93,18 @@ def glide_of(spans: Sequence[Sequence[BodyFit]], values: Mapping[str, float], no
     matrix = np.zeros((len(order), len(order)))
     for group in spans:
         pulled = {
-            f.body: np.sum([f.bent[a] * f.velocity(a, values[f.body]) for a in f.fits], axis=0) / information[f.body]
+            f.body: SampleWeights(
+                next(iter(f.fits.values())).start,
+                np.sum([f.bent[a] * f.velocity(a, values[f.body]) for a in f.fits], axis=0) / information[f.body],
+            )
             for f in group
             if f.body in values and f.moving
         }
         for i, b1 in enumerate(order):
             for j, b2 in enumerate(order):
                 if b1 in pulled and b2 in pulled:
-                    matrix[i, j] += noise.stamp**2 * float(pulled[b1] @ pulled[b2])
+                    left, right, _rows = overlap(pulled[b1], pulled[b2])
+                    matrix[i, j] += noise.stamp**2 * float(left @ right)
     if noise.stamp > 0.0 and order:
         parts.append(SharedPart(STAMP_SOURCE, tuple(keys[b] for b in order), matrix))
     return Glide(dict(values), tuple(parts), scope)
@@ -112,11 +126,10 @@ def clock_noise(trial: Trial, fits: Sequence[BodyFit], noise: Noise, glide: Glid
         for channel in body.channels:
             key = trial.channel_id(body.name, channel.axis)
             reading[key] = (source, noise.reading**2)
-            velocity = np.zeros(len(trial.t))
-            for fit in (f for f in fits if f.body == body.name and f.moving):
-                rows = slice(fit.fits[channel.axis].start, fit.fits[channel.axis].start + len(fit.fits[channel.axis].t))
-                velocity[rows] = fit.velocity(channel.axis, glide.values.get(body.name, 0.0))
-            rate[key] = velocity
+            moving = [fit for fit in fits if fit.body == body.name and fit.moving]
+            starts = [(fit.fits[channel.axis].start, fit) for fit in moving]
+            a = glide.values.get(body.name, 0.0)
+            rate[key] = Pieces(tuple(SampleWeights(start, f.velocity(channel.axis, a)) for start, f in starts))
     return ClockNoise(reading, rate, noise.stamp**2, STAMP_SOURCE)
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import partial
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -192,6 +192,7 @@ def _pooled_dof(joint: Joint) -> float:
     return min(joint.dof(name) for name in joint.names)
 
 
+@lru_cache(maxsize=4)
 def restitution_of(readings: CollisionReadings) -> Scalar | None:
     """Return the coefficient of restitution, or None where it is not defined; masses do not matter to it.
 

@@ -229,7 +229,8 @@ def _chi_squared(seen: Observed, asked: CurveAsked, whole: Readout, fit: CurveFi
     variance = np.full(len(fit.t), noise.reading[key][1])
     if key in noise.rate:
         rows = np.searchsorted(seen.trial.t, fit.t)
-        variance = variance + noise.jitter * noise.rate[key][rows] ** 2
+        velocity = np.nan_to_num(seen.derivative(asked.body, asked.shown.axis, 1)[0])
+        variance = variance + noise.jitter * velocity[rows] ** 2
     return float(np.sum(fit.residuals**2 / np.maximum(variance, np.finfo(float).tiny)))
 
 

@@ -180,5 +180,5 @@ def _scatter(series: SeriesResult, trial: str) -> float:
         a = series.glide.values.get(fit.body, 0.0) if fit.moving else 0.0
         for axis, line in fit.fits.items():
             left = fit.residuals(axis, a)
-            squares, freedom = squares + float(left @ left), freedom + line.dof
+            squares, freedom = squares + float(left @ left) + line.rest, freedom + line.dof
     return float(np.sqrt(squares / max(freedom, 1)))

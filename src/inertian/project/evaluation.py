@@ -98,11 +98,11 @@ class Evaluator:
                 cache.popitem(last=False)
         return cache[key]  # type: ignore[return-value]
 
-    def fit(self, trial: Trial, body: str, span: Span, model: FreeMotion) -> BodyFit:
-        """Return one body's fit over one free span. Raises TooFewSamplesError."""
-        parabola = model is FreeMotion.PARABOLA
-        key = ("fit", body, span, parabola)
-        return self._of_trial(trial, key, lambda: fit_body(trial, body, span, model))
+    def fit(self, trial: Trial, body: str, span: Span, model: FreeMotion, alone: bool = False) -> BodyFit:
+        """Return one body's fit over one free span; `alone` if others use another span. Raises TooFewSamplesError."""
+        parabola, condensed = model is FreeMotion.PARABOLA, not alone
+        key = ("fit", body, span, parabola, alone)
+        return self._of_trial(trial, key, lambda: fit_body(trial, body, span, model, condensed))
 
     def resolution(self, trial: Trial) -> float:
         """Return the coarsest step of a trial's position channels, in m."""
@@ -137,7 +137,8 @@ class Evaluator:
                 for side, place in ((before, "before"), (after, "after")):
                     own = [(b.name, getattr(spans.of(b.name), place)) for b in trial.followed]
                     if own and all(span is not None for _, span in own):
-                        side[trial.id] = tuple(self.fit(trial, body, span, model) for body, span in own)
+                        alone = any(span is not own[0][1] for _, span in own)
+                        side[trial.id] = tuple(self.fit(trial, body, span, model, alone) for body, span in own)
             except InertianError as error:
                 refused[trial.id] = error
                 before.pop(trial.id, None)

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from inertian.motion.residuals import PATTERN, pattern_z
+from inertian.motion.residuals import PATTERN
 from inertian.project.evaluation import SeriesResult
 from inertian.project.project import Entry
 
@@ -21,7 +21,7 @@ def second_look(entry: Entry, series: SeriesResult) -> tuple[Note, ...]:
     notes = []
     for fit in series.fits(entry.trial.id):
         a = series.glide.values.get(fit.body, 0.0) if fit.moving else 0.0
-        worst = max(pattern_z(fit.residuals(axis, a), f.used) for axis, f in fit.fits.items())
+        worst = max(fit.pattern(axis, a) for axis in fit.fits)
         if worst > PATTERN:
             notes.append(Note("pattern", fit.body, fit.span.name))
     if series.noise.remark:

@@ -106,6 +106,25 @@ FactKey = object  # any hashable identity; FactId in practice
 
 
 @dataclass(frozen=True, eq=False)
+class Pieces:
+    """Values at some runs of rows, zero elsewhere: what a whole array would hold, where only a few runs matter."""
+
+    runs: tuple[SampleWeights, ...]
+
+    def __getitem__(self, rows: slice) -> Array:
+        """Return the values from row start to row stop, shape (stop − start,)."""
+        for run in self.runs:
+            if (run.start, run.stop) == (rows.start, rows.stop):
+                return run.values
+        found = np.zeros(rows.stop - rows.start)
+        for run in self.runs:
+            low, high = max(run.start, rows.start), min(run.stop, rows.stop)
+            if low < high:
+                found[low - rows.start : high - rows.start] = run.values[low - run.start : high - run.start]
+        return found
+
+
+@dataclass(frozen=True, eq=False)
 class ClockNoise:
     """Σ of the channels on one clock, in blocks by instant.
 
@@ -114,7 +133,7 @@ class ClockNoise:
     """
 
     reading: Mapping[ChannelId, tuple[Source, float]]
-    rate: Mapping[ChannelId, Array]
+    rate: Mapping[ChannelId, "Array | Pieces"]
     jitter: float
     jitter_source: Source
 
@@ -196,7 +215,8 @@ def _by_pool(variances: Mapping[Part, float]) -> dict[str, float]:
     return pools
 
 
-def _overlap(a: SampleWeights, b: SampleWeights) -> tuple[Array, Array, slice]:
+def overlap(a: SampleWeights, b: SampleWeights) -> tuple[Array, Array, slice]:
+    """Return the weights of two operators on the rows that both use, and those rows."""
     start, stop = max(a.start, b.start), min(a.stop, b.stop)
     rows = slice(start, max(start, stop))
     return a.values[start - a.start : rows.stop - a.start], b.values[start - b.start : rows.stop - b.start], rows
@@ -211,7 +231,7 @@ def _reading_parts(estimates: Sequence[Estimate], noise: ClockNoise) -> list[Par
         matrix = by_source.setdefault(source, np.zeros((n, n)))
         for place, (i, a) in enumerate(using):
             for j, b in using[place:]:
-                left, right, _rows = _overlap(a, b)
+                left, right, _rows = overlap(a, b)
                 matrix[i, j] += variance * float(left @ right)
                 matrix[j, i] = matrix[i, j]
     return [Part(source, matrix) for source, matrix in by_source.items()]
@@ -222,14 +242,28 @@ def _jitter_part(estimates: Sequence[Estimate], noise: ClockNoise) -> Part:
     used = [w for e in estimates for c, w in e.weights.items() if c in noise.rate]
     matrix = np.zeros((len(estimates), len(estimates)))
     if used and noise.jitter > 0.0:
-        start, stop = min(w.start for w in used), max(w.stop for w in used)
-        pulled = np.zeros((len(estimates), stop - start))
+        places, width = _without_gaps(used)
+        pulled = np.zeros((len(estimates), width))
         for row, estimate in zip(pulled, estimates, strict=True):
             for channel, w in estimate.weights.items():
                 if channel in noise.rate:
-                    row[w.start - start : w.stop - start] += w.values * noise.rate[channel][w.start : w.stop]
+                    place = places[w.start, w.stop]
+                    row[place : place + len(w.values)] += w.values * noise.rate[channel][w.start : w.stop]
         matrix = noise.jitter * (pulled @ pulled.T)
     return Part(noise.jitter_source, matrix)
+
+
+def _without_gaps(used: Sequence[SampleWeights]) -> tuple[dict[tuple[int, int], int], int]:
+    """Where each range of rows goes if the rows that nothing uses are left out, and how many are left."""
+    places: dict[tuple[int, int], int] = {}
+    width, end, shift = 0, None, 0
+    for start, stop in sorted({(w.start, w.stop) for w in used}):
+        if end is None or start >= end:
+            shift, end = width - start, start
+        places[start, stop] = start + shift
+        end = max(end, stop)
+        width = end + shift
+    return places, width
 
 
 def joint(

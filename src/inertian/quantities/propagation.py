@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from inertian.quantities.coverage import P68, P95, Scalar
-from inertian.quantities.estimates import Array, Joint, Part
+from inertian.quantities.estimates import Array, Joint, Part, Rows
 
 Inputs = Mapping[str, NDArray[Any]]
 Law = Callable[[Inputs], Mapping[str, NDArray[Any]]]
@@ -40,30 +40,30 @@ def _run(law: Law, names: tuple[str, ...], columns: NDArray[Any]) -> tuple[tuple
     return tuple(results), np.stack([np.broadcast_to(r, shape) for r in results.values()])
 
 
-def gradients(law: Law, names: tuple[str, ...], points: Array) -> tuple[tuple[str, ...], Array]:
-    """Return ∂output/∂input at several points, shape (outputs, inputs, points); `points` is (inputs, points)."""
+def gradients(law: Law, names: tuple[str, ...], points: Array) -> tuple[tuple[str, ...], Array, Array]:
+    """Return ∂output/∂input at several points, shape (outputs, inputs, points), and the outputs there.
+
+    `points` has shape (inputs, points), the outputs (outputs, points).
+    """
     n, m = points.shape
     moved = np.repeat(points[:, None, :], n, axis=1).astype(complex)
     moved[np.arange(n), np.arange(n), :] += 1j * _STEP
     outputs, values = _run(law, names, moved.reshape(n, n * m))
-    return outputs, values.imag.reshape(len(outputs), n, m) / _STEP
+    values = values.reshape(len(outputs), n, m)
+    return outputs, values.imag / _STEP, values[:, 0].real
 
 
-def _second_order(law: Law, joint: Joint, outputs: int) -> tuple[Array, NDArray[np.bool_]]:
+def _second_order(slopes: Array, joint: Joint, used: Rows) -> tuple[Array, NDArray[np.bool_]]:
     """The second-order contribution √(½ tr(HCHC) + (½ tr HC)²) per output (JCGM 100:2008, 5.1.2, note).
 
-    Also which inputs have curvature in each output.
+    `slopes` are the gradients one u above and below each used input, shape (outputs, inputs, 2·used). Also which inputs
+    have curvature in each output.
     """
     covariance = joint.covariance
     u = np.sqrt(np.diag(covariance))
-    used = np.flatnonzero(u > 0)
-    curved = np.zeros((outputs, len(u)), dtype=bool)
+    curved = np.zeros((len(slopes), len(u)), dtype=bool)
     if not used.size:
-        return np.zeros(outputs), curved
-    step = np.zeros((len(u), 2 * used.size))
-    step[used, np.arange(used.size)] = u[used]
-    step[used, used.size + np.arange(used.size)] = -u[used]
-    _, slopes = gradients(law, joint.names, joint.values[:, None] + step)
+        return np.zeros(len(slopes)), curved
     up, down = slopes[:, used, : used.size], slopes[:, used, used.size :]
     hessian = (up - down) / (2.0 * u[used])
     hessian = 0.5 * (hessian + hessian.transpose(0, 2, 1))
@@ -76,12 +76,16 @@ def _second_order(law: Law, joint: Joint, outputs: int) -> tuple[Array, NDArray[
 
 def propagate(law: Law, joint: Joint) -> Propagated:
     """Return the law's results with covariance U_y = J U_x Jᵀ, source by source (JCGM 102:2011, 6.2)."""
-    outputs, slopes = gradients(law, joint.names, joint.values[:, None])
+    u = np.sqrt(np.diag(joint.covariance))
+    used = np.flatnonzero(u > 0)
+    points = np.repeat(joint.values[:, None], 1 + 2 * used.size, axis=1)
+    points[used, 1 + np.arange(used.size)] += u[used]
+    points[used, 1 + used.size + np.arange(used.size)] -= u[used]
+    outputs, slopes, values = gradients(law, joint.names, points)
     gradient = slopes[:, :, 0]
-    _, values = _run(law, joint.names, joint.values[:, None])
     parts = tuple(Part(p.source, gradient @ p.covariance @ gradient.T) for p in joint.parts)
     result = Joint(outputs, np.asarray(values[:, 0], dtype=np.float64), parts, joint.pools)
-    second_order, curved = _second_order(law, joint, len(outputs))
+    second_order, curved = _second_order(slopes[:, :, 1:], joint, used)
     return Propagated(result, gradient, second_order, curved | (gradient != 0.0))
 
 
