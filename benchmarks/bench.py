@@ -77,7 +77,7 @@ def frame_times(paint: object, box: object, width: float) -> list[float]:
     whole = high - low
     found = []
     for k in range(30):
-        start = low + (1.0 - width) * whole * (0.2 + 0.01 * k)
+        start = low + whole * ((1.0 - width) * 0.2 + 0.03 * width * (k + 1))
         begun = time.perf_counter()
         box.setXRange(start, start + width * whole, padding=0)
         QApplication.processEvents()

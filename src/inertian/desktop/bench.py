@@ -246,8 +246,6 @@ class BenchStage(QWidget):
         if now is not None:
             self._zooms = [*self._zooms[-ZOOMS:], now]
         first.setXRange(start, stop, padding=padding)
-        for strip in self._strips.values():
-            strip.plot.getPlotItem().vb.enableAutoRange(y=True)
         self.rail.show_range(*first.viewRange()[0])
 
     # -- strips ---------------------------------------------------------------------------------------------------

@@ -41,8 +41,7 @@ class Plot(pg.PlotWidget):
         item.setMenuEnabled(False)
         item.layout.setContentsMargins(0, 6, 8, 0)
         item.setMouseEnabled(x=True, y=False)
-        item.vb.setAutoVisible(y=True)
-        item.vb.disableAutoRange(item.vb.XAxis)
+        item.vb.disableAutoRange()  # strips fit their height to what is seen, before it is painted
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setFrameShape(self.Shape.NoFrame)
         left, bottom = item.getAxis("left"), item.getAxis("bottom")

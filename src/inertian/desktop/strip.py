@@ -72,12 +72,22 @@ class Strip(QWidget):
             self._draw_legend(traces)
         for drawn, trace in zip(self._drawn, traces, strict=True):
             drawn.follow(trace)
+        self._fit_height(tuple(self.plot.getPlotItem().vb.viewRange()[0]))
 
     def follow_view(self, span: tuple[float, float]) -> None:
         """Follow the time that is seen."""
         for drawn in self._drawn:
             drawn.follow_view(span)
+        self._fit_height(span)
         self.plot.place_flag()
+
+    def _fit_height(self, span: tuple[float, float]) -> None:
+        """Let the values between two times fill the height."""
+        extents = [extent for drawn in self._drawn if (extent := drawn.extent(span)) is not None]
+        if extents:
+            low, high = min(e[0] for e in extents), max(e[1] for e in extents)
+            room = (high - low) or abs(high) or 1.0
+            self.plot.getPlotItem().vb.setYRange(low - 0.05 * room, high + 0.05 * room, padding=0)
 
     def take(self) -> None:
         """Take this strip in hand: readings are of it."""
