@@ -108,9 +108,7 @@ def main() -> None:
     print(f"spans: {[s.name for s in window.document.entry.spans]}")
     for span, edge in (("before", "start"), ("before", "stop"), ("contact", "start")):
         times = drag_times(window, span, edge)
-        print(
-            f"drag {span} {edge}: median {1e3 * statistics.median(times):.1f} ms, worst {1e3 * max(times):.1f} ms"
-        )
+        print(f"drag {span} {edge}: median {1e3 * statistics.median(times):.1f} ms, worst {1e3 * max(times):.1f} ms")
     window.bench.view.choose_strips([*window.bench.view.shown_strips()])
     box = window.bench.strips()[0].plot.getPlotItem().vb
     for width in (1.0, 0.01):
@@ -118,8 +116,8 @@ def main() -> None:
         reference = untouched(samples, width)
         median = statistics.median(times)
         print(
-            f"panning at {100 * width:.0f} %: {1e3 * median:.1f} ms a frame, {median / reference:.2f} × one plain curve "
-            f"({1e3 * reference:.1f} ms), worst {max(times) / median:.1f} × median"
+            f"panning at {100 * width:.0f} %: {1e3 * median:.1f} ms a frame, {median / reference:.2f} × one plain "
+            f"curve ({1e3 * reference:.1f} ms), worst {max(times) / median:.1f} × median"
         )
 
 

@@ -20,8 +20,8 @@ def main() -> None:
     for file in day():
         for trial in trials_of(read_bytes(file.name, file.content)):
             spans = suggest_spans(trial)
-            found[trial.id] = [[s.name, s.kind, s.start, s.stop, list(s.bodies)] for s in spans]
-    lines = ",\n".join(f" {json.dumps(k)}: {json.dumps(v)}" for k, v in found.items())
+            found[trial.id] = [[s.name, s.kind, s.start, s.stop, list(s.bodies), s.why] for s in spans]
+    lines = ",\n".join(f" {json.dumps(k)}: {json.dumps(v, ensure_ascii=False)}" for k, v in found.items())
     TARGET.write_text(f"{{\n{lines}\n}}\n", encoding="utf-8")
 
 

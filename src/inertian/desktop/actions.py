@@ -122,6 +122,7 @@ class Actions(QObject):
         menu, window = self._window.menuBar().addMenu(words.MENU_BENCH), self._window
         bench, does = window.bench, window.bench_actions
         self.mark = self._add(menu, words.MARK_SPANS, "Ctrl+M", window.mark_spans)
+        self._add(menu, words.MARK_SERIES, "Ctrl+Shift+M", window.mark_series)
         self._add(menu, words.TREAT_OTHERS, "Ctrl+L", does.treat_others)
         self._add(menu, words.NEXT_LOOK, "F3", does.next_look)
         menu.addSeparator()

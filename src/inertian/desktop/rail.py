@@ -293,6 +293,7 @@ class SpanRail(QWidget):
                 kind = words.SPAN_KINDS[span.kind]
                 many = rows.stop - rows.start
                 text = words.SPAN_TIP.format(name=span.name, kind=kind, start=start, stop=stop, count=many)
+                text += "\n" + words.SPAN_WHY.format(why=span.why) if span.why else ""
                 QToolTip.showText(event.globalPos(), text, self)
                 return True
         return super().event(event)

@@ -20,11 +20,12 @@ def nearest(traces: Sequence[Trace], time: float, value: float, pixel: tuple[flo
     best, found = REACH, None
     for trace in traces:
         for t, y, rows in (
-            (trace.t, trace.y, np.arange(trace.t.size)),
+            (trace.t, trace.y, trace.raw_rows),
             (*trace.crosses, trace.cross_rows),
         ):
             low, high = np.searchsorted(t, (time - REACH * pixel[0], time + REACH * pixel[0]))
             away = np.hypot((t[low:high] - time) / pixel[0], (y[low:high] - value) / pixel[1])
+            away = np.where(rows[low:high] >= 0, away, np.nan)
             if away.size and np.isfinite(away).any() and np.nanmin(away) <= best:
                 best = float(np.nanmin(away))
                 found = trace.body, int(rows[low + int(np.nanargmin(away))])
@@ -37,7 +38,8 @@ def inside(traces: Sequence[Trace], box: QRectF) -> dict[str, Rows]:
     for trace in traces:
         low, high = np.searchsorted(trace.t, (box.left(), box.right()))
         y = trace.y[low:high]
-        rows = low + np.flatnonzero((y >= box.top()) & (y <= box.bottom()))
+        rows = trace.raw_rows[low + np.flatnonzero((y >= box.top()) & (y <= box.bottom()))]
+        rows = rows[rows >= 0]
         if rows.size:
             found[trace.body] = rows
     return found

@@ -4,9 +4,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from inertian.desktop import words
 from inertian.desktop.bench_view import BenchView
 from inertian.desktop.document import Document
-from inertian.physics.asked import TOTAL, Quantity, Shown
+from inertian.physics.asked import ADDS_UP, TOTAL, Quantity, Shown
 from inertian.project.evaluation import SeriesResult
 from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
@@ -38,7 +39,12 @@ class Trace:
     cross_rows: Rows = field(default_factory=lambda: np.zeros(0, dtype=np.intp))
     bridged: Points = NOTHING
     rings: Points = NOTHING
-    connected: bool = False
+    rows: Rows | None = None  # raw rows of the samples, where they are not all of them; none of a total
+
+    @property
+    def raw_rows(self) -> Rows:
+        """The raw rows of the samples."""
+        return np.arange(self.t.size) if self.rows is None else self.rows
 
     @property
     def key(self) -> tuple[str, int, int]:
@@ -58,6 +64,13 @@ def traces_of(document: Document, view: BenchView, entry: Entry, shown: Shown) -
         if isinstance(made, InertianError):
             why = str(made)
         else:
+            found.append(made if factor == 1.0 else _in_unit(made, factor))
+    if shown.quantity in ADDS_UP and len(found) > 1:
+        total = document.evaluator.band(document.project, entry, shown, TOTAL)
+        if not isinstance(total, InertianError):
+            walls = entry.spans.walls()
+            place, nothing = len(entry.trial.bodies), np.full(len(entry.trial.t), -1)
+            made = Trace(words.ALL_BODIES, place, entry.counted.t, *total, walls=walls, rows=nothing)
             found.append(made if factor == 1.0 else _in_unit(made, factor))
     return found, why
 
@@ -140,7 +153,8 @@ def residual_traces(document: Document, view: BenchView, entry: Entry, shown: Sh
         if isinstance(result, InertianError) or result.asked.shown != shown or result.asked.body == TOTAL:
             continue
         body = result.asked.body
-        found.append(Trace(body, places[body], result.fit.t, factor * result.fit.residuals, None))
+        rows = np.searchsorted(entry.trial.t, result.fit.t)
+        found.append(Trace(body, places[body], result.fit.t, factor * result.fit.residuals, None, rows=rows))
     return found
 
 
@@ -161,4 +175,5 @@ def _in_unit(trace: Trace, factor: float) -> Trace:
         trace.cross_rows,
         points(trace.bridged),
         points(trace.rings),
+        trace.rows,
     )

@@ -34,8 +34,10 @@ from inertian.desktop.theme import apply
 from inertian.desktop.tidy_page import TidyPage
 from inertian.desktop.tokens import Theme
 from inertian.desktop.work import Worker
+from inertian.motion.contact import suggest_spans
+from inertian.motion.spans import Spans
 from inertian.physics.verdicts import Verdict
-from inertian.project.edits import spans_suggested
+from inertian.project.edits import series_marked, spans_suggested
 from inertian.project.evaluation import Evaluator
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
@@ -163,6 +165,25 @@ class MainWindow(QMainWindow):
         """Mark the spans that the finder suggests in the trial in hand."""
         if self.document.entry is not None:
             self.document.do(spans_suggested(self.document.settled, self.document.entry.trial.id))
+
+    def mark_series(self) -> None:
+        """Mark what the finder finds in all trials of the series in hand; it searches on the worker."""
+        entry = self.document.entry
+        if entry is None:
+            return
+        project, series = self.document.settled, entry.series
+        trials = {e.trial.id: e.counted for e in project.entries_of(series)}
+
+        def search() -> dict[str, Spans]:
+            return {trial_id: suggest_spans(trial) for trial_id, trial in trials.items()}
+
+        def mark(found: dict[str, Spans]) -> None:
+            if self.document.settled is project:
+                self.document.do(series_marked(project, series, found))
+                self.say(words.SERIES_MARKED.format(count=len(found)))
+
+        self.say(words.SEARCHING.format(count=len(trials)))
+        self.worker.run("mark series", search, mark, self._worker_failed)
 
     def _follow(self) -> None:
         """Follow the document: stage, title, status line and menus."""

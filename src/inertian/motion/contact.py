@@ -30,7 +30,8 @@ def shared_spans(found: Sequence[Found], bodies: tuple[str, ...]) -> Spans:
             start, stop = max(f.t0 for f in together), min(f.t1 for f in together)
             every = kind in (SpanKind.CONTACT, SpanKind.INTERACTION) or set(own) == set(bodies)
             title = name if every or len(_agreeing(group)) == 1 else f"{name} ({', '.join(own)})"
-            spans.append(Span(Spans(spans).free_name(title), kind, start, stop, () if every else own))
+            why = "; ".join(dict.fromkeys(f.why for f in together))
+            spans.append(Span(Spans(spans).free_name(title), kind, start, stop, () if every else own, why))
     return Spans(spans).in_order()
 
 

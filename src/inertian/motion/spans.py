@@ -1,6 +1,6 @@
 """Spans: named stretches of time in a trial, and the walls that contacts put between them."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 import numpy as np
@@ -59,6 +59,7 @@ class Span:
     start: float
     stop: float
     bodies: tuple[str, ...] = ()
+    why: str = field(default="", compare=False)  # why the finder suggested it; gone once it is moved
 
     def __post_init__(self) -> None:
         """Refuse an empty span. Raises SpanError."""
@@ -147,9 +148,11 @@ def move_edge(spans: Spans, name: str, edge: str, time: float, least: float, lim
     span = spans.named(name)
     low, high = _room(spans, span, least, limits)
     if edge == "start":
-        moved = replace(span, start=max(min(time, span.stop - least), low))  # the wall has the last word, to the bit
+        moved = replace(
+            span, start=max(min(time, span.stop - least), low), why=""
+        )  # the wall has the last word, to the bit
     else:
-        moved = replace(span, stop=min(max(time, span.start + least), high))
+        moved = replace(span, stop=min(max(time, span.start + least), high), why="")
     return _pushed(spans.replacing(name, moved), span, moved)
 
 
@@ -158,7 +161,7 @@ def move_span(spans: Spans, name: str, shift: float, least: float, limits: tuple
     span = spans.named(name)
     low, high = _room(spans, span, least, limits)
     start = min(max(span.start + shift, low), max(high - span.length, low))
-    moved = replace(span, start=start, stop=min(start + span.length, high))
+    moved = replace(span, start=start, stop=min(start + span.length, high), why="")
     return _pushed(spans.replacing(name, moved), span, moved)
 
 

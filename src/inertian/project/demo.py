@@ -36,7 +36,9 @@ def marked_before(trial: Trial) -> Spans:
     kept = json.loads(files("inertian.project").joinpath("demo_spans.json").read_text(encoding="utf-8"))
     if trial.id not in kept:
         return suggest_spans(trial)
-    return Spans(Span(name, SpanKind(kind), start, stop, tuple(own)) for name, kind, start, stop, own in kept[trial.id])
+    return Spans(
+        Span(name, SpanKind(kind), start, stop, tuple(own), why) for name, kind, start, stop, own, why in kept[trial.id]
+    )
 
 
 def write_demo(folder: Path) -> list[Path]:

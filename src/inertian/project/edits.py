@@ -1,6 +1,6 @@
 """Edits: pure functions from project to a named, finished edit. One gesture is one edit."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 from inertian.motion.contact import suggest_spans
@@ -57,6 +57,16 @@ def spans_suggested(project: Project, trial: str) -> Edit:
             )
         )
     return _respanned(project, entry, spans, "Mark spans")
+
+
+def series_marked(project: Project, series: str, found: Mapping[str, Spans]) -> Edit:
+    """Mark in all trials of a series what the finder found in each; `found` holds spans by trial, empty: left alone."""
+    count = 0
+    for entry in project.entries_of(series):
+        spans = found.get(entry.trial.id, Spans())
+        if spans and spans != entry.spans:
+            project, count = project.with_entry(replace(entry, spans=spans)), count + 1
+    return Edit(f"Mark spans in {count} trials", project)
 
 
 def fact_set(project: Project, key: FactId, fact: Fact | None) -> Edit:

@@ -25,7 +25,8 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
     f = entry.frame
     return {
         "spans": [
-            SavedSpan(name=s.name, kind=s.kind, start=s.start, stop=s.stop, bodies=list(s.bodies)) for s in entry.spans
+            SavedSpan(name=s.name, kind=s.kind, start=s.start, stop=s.stop, bodies=list(s.bodies), why=s.why)
+            for s in entry.spans
         ],
         "steps": [
             SavedStep(
@@ -74,7 +75,7 @@ def marked(entry: Entry, saved: SavedTrial) -> Entry:
         entry,
         steps=steps,
         frame=frame,
-        spans=Spans(Span(s.name, s.kind, s.start, s.stop, tuple(s.bodies)) for s in saved.spans),
+        spans=Spans(Span(s.name, s.kind, s.start, s.stop, tuple(s.bodies), s.why) for s in saved.spans),
         named=tuple(
             NamedReading(n.name, n.kind, Shown(n.shown.quantity, n.shown.axis), n.body, tuple(n.times), n.span)
             for n in saved.readings

@@ -40,6 +40,7 @@ class SavedSpan(_Strict):
     start: FiniteFloat
     stop: FiniteFloat
     bodies: list[str] = []
+    why: str = ""
 
 
 class SavedStep(_Strict):
