@@ -116,7 +116,8 @@ def _speeds(scene: Scene, t, positions, truth, found, tally: Tally) -> None:
         for course in (c for c in scene.courses if c.body in h.bodies):
             for side, edge in ((0, h.t0), (1, h.t1)):
                 real = [s for s in truth if course.body in s.bodies and abs((s.t1, s.t0)[side] - edge) < 1e-9]
-                mine = [f for f in found if course.body in f.bodies and f.kind.steady and (f.t0 < edge) == (side == 0)]
+                own = [f for f in found if course.body in f.bodies and f.kind.steady]
+                mine = [f for f in own if _before(f, edge) == (side == 0)]
                 if not real or not mine:
                     continue
                 near = min(mine, key=lambda f: abs((f.t1, f.t0)[side] - edge))
@@ -128,6 +129,11 @@ def _speeds(scene: Scene, t, positions, truth, found, tally: Tally) -> None:
                     tally.speeds.append((float(np.linalg.norm(errors[0])), float(np.linalg.norm(errors[1]))))
                     if tally.speeds[-1][1] > 0.1 + 3 * tally.speeds[-1][0]:
                         tally.bad.append(f"SPEED {h.kind} {h.t0:.3f} {course.body} {side} {tally.speeds[-1]}")
+
+
+def _before(f: Found, edge: float) -> bool:
+    """Whether a found span lies before an edge; it may begin or end a little across it."""
+    return 0.5 * (f.t0 + f.t1) < edge
 
 
 def _speed(t, x, start, stop, at):

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from inertian.desktop import words
 from inertian.desktop.numbers import shown_plain, tick
-from inertian.desktop.rail import ruler_step
+from inertian.desktop.rail_ruler import ruler_step
 from inertian.desktop.theme import font
 from inertian.desktop.tokens import SMALL, Theme
 from inertian.physics.ledger import Ledger

@@ -41,6 +41,9 @@ def find_spans(trial: Trial) -> list[Found]:
             events.append(push)
             motions[body] = own[1:]
     events = _bounces(sorted(events, key=lambda e: e.start), motions)
+    if len(tracks) == 2:
+        for event in events:
+            _let_the_other_feel(event, tracks, motions)
     found = [Found(e.kind, "", e.start, e.stop, e.bodies, reason_of_event(e)) for e in events]
     bouncing = {body for e in events if e.kind is SpanKind.BOUNCE for body in e.bodies}
     for track in tracks:
@@ -124,6 +127,23 @@ def _classified(change: Change, start: float, stop: float, motions: Mapping[str,
         elif last and before is not None and not slow and _stops(before, after):
             kind = SpanKind.END_STOP
     return Event(kind, start, stop, change.dv, change.seen)
+
+
+def _let_the_other_feel(event: Event, tracks: Sequence[Track], motions: dict[str, list[Motion]]) -> None:
+    """A body that hits something, and is not driven back by a surface again and again, may hit the only other body.
+
+    The other may be too heavy, or too coarsely seen, to show it; no steady motion of it reaches across all the same.
+    """
+    if event.kind not in (SpanKind.CONTACT, SpanKind.END_STOP) or len(event.dv) != 1:
+        return
+    other = next(track for track in tracks if track.body not in event.dv)
+    kept: list[Motion | None] = []
+    for motion in motions[other.body]:
+        if motion.start < event.stop and event.start < motion.stop:
+            kept += [_motion(other, motion.start, event.start), _motion(other, event.stop, motion.stop)]
+        else:
+            kept.append(motion)
+    motions[other.body] = [m for m in kept if m is not None]
 
 
 def _stops(before: Motion, after: Motion | None) -> bool:
