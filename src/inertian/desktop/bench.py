@@ -53,16 +53,22 @@ class BenchStage(QWidget):
         self._ask = _Ask(words.NO_SPANS, words.NO_SPANS_BUTTON)
         self.side = SideView(document, theme, self.view)
         self.side.hide()
-        row = QSplitter(Qt.Orientation.Horizontal)
-        row.addWidget(self._scroll)
-        row.addWidget(self.side)
-        row.setSizes([500, 300])
-        column = QVBoxLayout(self)
+        left = QWidget()
+        column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.rail)
         column.addWidget(self._ask)
-        column.addWidget(row, 1)
+        column.addWidget(self._scroll, 1)
+        row = QSplitter(Qt.Orientation.Horizontal)
+        row.setChildrenCollapsible(False)
+        row.addWidget(left)
+        row.addWidget(self.side)
+        row.setSizes([500, 300])
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(row)
+        self._scroll.verticalScrollBar().rangeChanged.connect(self._align_rail)
         self.mark_spans = self._ask.button.clicked
         self._read_soon = QTimer(self, singleShot=True, interval=READ_MS)
         self._read_soon.timeout.connect(self._read_line)
@@ -206,6 +212,10 @@ class BenchStage(QWidget):
             strip.clear()
         self.side.restyle()
         self.refresh()
+
+    def _align_rail(self, _low: int, high: int) -> None:
+        """A scroll bar makes strips narrower; the rail stays over them."""
+        self.rail.keep_clear(self._scroll.verticalScrollBar().sizeHint().width() if high > 0 else 0)
 
     # -- what is seen ---------------------------------------------------------------------------------------------
 

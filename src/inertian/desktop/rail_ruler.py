@@ -15,7 +15,7 @@ from inertian.desktop.theme import font
 from inertian.desktop.tokens import AXIS_WIDTH, GRIP, RAIL_HEIGHT, SMALL, Theme
 from inertian.motion.spans import Span, Spans
 
-FLAG_TOP, FLAG_HEIGHT, LANE = 20, 20, 22
+FLAG_TOP, FLAG_HEIGHT, LANE, RIGHT = 20, 20, 22, 8
 LINE = Handle("", "line")  # the plumb line, where keys move it
 
 
@@ -48,7 +48,7 @@ class RailRuler(QWidget):
         self.document, self.theme, self.view = document, theme, view
         self._lanes: dict[str, int] = {}
         self._range = (0.0, 1.0)
-        self._right = 8
+        self._right = RIGHT
         self.active: Handle | None = None
         self.hovered: Handle | None = None
         self._drag: Drag | NewSpan | None = None
@@ -64,6 +64,11 @@ class RailRuler(QWidget):
         if stop > start and (start, stop) != self._range:
             self._range = (start, stop)
             self.update()
+
+    def keep_clear(self, right: int) -> None:
+        """Leave some px free at the right, over what the strips do not reach."""
+        self._right = RIGHT + right
+        self.update()
 
     def x_of(self, time: float) -> float:
         """Return where a time lies, in px."""

@@ -124,6 +124,11 @@ QToolButton[role="small"]:focus {{ color: {t.ink}; background: {t.selection}; }}
 #marginStrip QToolButton:focus {{ background: {t.selection}; }}
 #marginStrip {{ background: {t.paper}; border-left: 1px solid {t.rule}; border-bottom: 1px solid {t.rule}; }}
 QCheckBox {{ color: {t.ink}; spacing: 6px; }}
+QCheckBox::indicator, QListView::indicator {{ width: 11px; height: 11px; border: 1px solid {t.edge};
+  border-radius: 2px; background: {t.sheet}; }}
+QCheckBox::indicator:checked, QListView::indicator:checked {{ background: qradialgradient(cx: 0.5, cy: 0.5, radius: 0.5,
+  fx: 0.5, fy: 0.5, stop: 0 {t.ink}, stop: 0.62 {t.ink}, stop: 0.68 {t.sheet}, stop: 1 {t.sheet}); }}
+QCheckBox::indicator:focus {{ border: 1px solid {t.brass}; }}
 QSplitter::handle:horizontal {{ background: {t.sheet}; border-left: 1px solid {t.rule}; }}
 QFrame[role="rule"] {{ background: {t.rule}; max-height: 1px; min-height: 1px; border: none; }}
 QLineEdit, QComboBox {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 2px;
