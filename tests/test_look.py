@@ -9,7 +9,11 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QL
 from inertian.desktop import words
 from inertian.desktop.theme import FAMILY, load_fonts
 from inertian.desktop.tokens import DARK, LIGHT, MARKERS
+from inertian.motion.curves import Shape
+from inertian.motion.frame import Frame
+from inertian.physics.asked import Quantity, Shown
 from inertian.project.project import Project
+from inertian.project.tidying_edits import frame_set, rows_set_aside
 
 
 def luminance(colour):
@@ -108,6 +112,33 @@ def test_no_text_is_clipped(open_window, demo, theme, size):
             if stage == words.BENCH:
                 assert rail.height() == 44
                 assert all(s.height() >= 96 for s in window.bench.strips())
+
+
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=lambda t: t.name)
+def test_no_text_of_the_pages_is_clipped_when_they_are_full(open_window, demo, theme):
+    window = open_window(demo, theme, (1280, 720))
+    document, view = window.document, window.bench.view
+    document.select(demo.entries[10].trial.id)
+    trial = document.entry.trial.id
+    document.do(rows_set_aside(document.settled, trial, "heavy", range(20, 38), "hidden by something"))
+    document.do(rows_set_aside(document.settled, trial, "light", [70], "touched by a hand"))
+    document.do(frame_set(document.settled, [trial], Frame(0.92, (0.1234, -0.5), 0.3), {}))
+    view.move_line(0.6213)
+    view.pins = [0.2, 0.6213]
+    for shown in (Shown(Quantity.POSITION, "x"), Shown(Quantity.VELOCITY, "y")):
+        view.take(shown, "light")
+        for shape in Shape:
+            window.readings.fits.ask(shape)
+    for page, pane in ((words.PAGE_TIDY, window.tidy), (words.PAGE_READINGS, window.readings)):
+        window.show_page(page)
+        for _ in range(6):
+            QApplication.processEvents()
+        assert pane.widget().width() <= pane.viewport().width()
+        shown = [w for kind in (QLabel, QLineEdit, QAbstractButton) for w in pane.findChildren(kind) if w.isVisible()]
+        assert len(shown) > 12
+        for widget in shown:
+            assert not _clipped(widget), (page, widget.text(), widget.width())
+            assert not _outside(widget, window), (page, widget.text())
 
 
 def test_the_theme_can_be_changed_while_the_window_is_open(open_window, demo):

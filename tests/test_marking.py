@@ -25,6 +25,7 @@ from inertian.project.demo import demo_project, marked_before
 from inertian.project.evaluation import Evaluator
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.coverage import Scalar
+from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Pools
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import unit_of
@@ -373,3 +374,17 @@ def test_marks_survive_the_file_to_the_bit(tmp_path):
     for name in ("steps", "frame", "spans", "named", "curves"):
         assert getattr(back.entry(trial), name) == getattr(project.entry(trial), name)
     assert back.setup == project.setup
+
+
+@given(st.sampled_from(list(Shape)), st.integers(0, 10_000), st.integers(2, 40), st.sampled_from([1e-12, 1.0, 1e9]))
+@settings(max_examples=60)
+def test_any_samples_are_fitted_or_refused_in_words(shape, seed, n, size):
+    rng = np.random.default_rng(seed)
+    t = np.sort(rng.uniform(0, 3, n)) + 1e-9 * np.arange(n)
+    y = size * (np.zeros(n) if seed % 5 == 0 else rng.normal(0, 1, n))
+    try:
+        fit = fit_curve(t, y, shape, float(t[0]))
+    except InertianError:
+        return
+    assert np.isfinite(fit.values).all()
+    assert np.isfinite(fit.operator).all()

@@ -264,3 +264,10 @@ def test_coverage_factors_and_equivalent_z_match_the_t_tables():
 def test_facts_are_told_apart_by_name_and_scope():
     assert FactId("mass of heavy") == FactId("mass of heavy", "project")
     assert FactId("mass of heavy", "series a") != FactId("mass of heavy", "series b")
+
+
+@given(st.floats(-1e300, 1e300), st.floats(0, 1e300))
+def test_any_value_and_any_u_can_be_written(value, u):
+    text = write(value, u, "m")
+    assert text.endswith(("m", "m (exact)"))
+    assert "nan" not in text

@@ -149,6 +149,7 @@ class FitsForm(QWidget):
         body = asked.body or words.ALL_BODIES
         title = label(words.FIT_TITLE.format(shape=asked.shape, span=asked.span, body=body))
         title.setTextFormat(Qt.TextFormat.PlainText)
+        title.setWordWrap(True)
         title.setToolTip(f"{words.strip_title(asked.shown)}: y = {FORMS[asked.shape].formula}")
         gone = QToolButton()
         gone.setText("×")
@@ -172,6 +173,7 @@ class FitsForm(QWidget):
             else:
                 parts[symbol] = label("")
                 parts[symbol].setAlignment(Qt.AlignmentFlag.AlignRight)
+                parts[symbol].setWordWrap(True)
                 parts[symbol].setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             grid.addWidget(parts[symbol], row, 1)
             hold = QToolButton()

@@ -41,6 +41,7 @@ class Row:
     def __init__(self, grid: QGridLayout, place: int, text: str, keep: Callable[[], None]) -> None:
         self.name, self.value, self.keep = label(text, "soft"), label(""), QToolButton()
         self.value.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.value.setWordWrap(True)
         self.value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.keep.setText("+")
         self.keep.setProperty("role", "small")
@@ -269,8 +270,10 @@ class ReadingsPage(QScrollArea):
         for place, named in enumerate(entry.named):
             name, value, gone = label(named.name), label(""), QToolButton()
             name.setTextFormat(Qt.TextFormat.PlainText)
+            name.setWordWrap(True)
             name.setToolTip(_said(named))
             value.setAlignment(Qt.AlignmentFlag.AlignRight)
+            value.setWordWrap(True)
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             gone.setText("×")
             gone.setProperty("role", "small")

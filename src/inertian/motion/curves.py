@@ -44,6 +44,7 @@ class Parameter:
 
 LEVEL = Parameter("y₀", "value at the start")
 Curve = Callable[..., Any]
+BEYOND = 1e30  # stands for what is too large to be a number
 
 
 @dataclass(frozen=True)
@@ -223,15 +224,16 @@ def fit_curve(t: Array, y: Array, shape: Shape, start: float, held: Mapping[str,
     if len(t) <= free.sum():
         raise TooFewSamplesError(shape, int(free.sum()) + 1, len(t))
     tau = t - start
-    values = _first_values(form, tau, y, held)
-    for k, symbol in enumerate(symbols):
-        values[k] = held.get(symbol, values[k])
-    values, jacobian = _refined(form, tau, y, values, free)
+    with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
+        values = _first_values(form, tau, y, held)
+        for k, symbol in enumerate(symbols):
+            values[k] = held.get(symbol, values[k])
+        values, jacobian = _refined(form, tau, y, values, free)
+        residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
+    if not (np.isfinite(values).all() and np.isfinite(jacobian).all() and np.isfinite(residuals).all()):
+        raise CurveError(f"No {shape} fits these samples; choose another shape or a longer span.")
     operator = np.zeros((len(values), len(t)))
     operator[free] = np.linalg.pinv(jacobian) if free.any() else 0.0
-    residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
-    if not np.all(np.isfinite(values)):
-        raise CurveError(f"No {shape} fits these samples; choose another shape or a longer span.")
     curved = pattern_z(residuals, np.ones(len(t))) > PATTERN
     return CurveFit(shape, start, values, operator, t, y, residuals, tuple(s for s in symbols if s in held), curved)
 
@@ -274,7 +276,9 @@ def _refined(form: Form, tau: Array, y: Array, values: Array, free: Sequence[boo
     def residuals(at: Array) -> Array:
         now = values.copy()
         now[free] = at
-        return np.asarray(form.curve(tau, *now) + np.zeros_like(tau) - y)
+        left = np.asarray(form.curve(tau, *now) + np.zeros_like(tau) - y)
+        # a step too far is a step too bad
+        return np.asarray(np.nan_to_num(left, nan=BEYOND, posinf=BEYOND, neginf=-BEYOND))
 
     if not free.any():
         return values, np.zeros((len(tau), 0))
@@ -285,7 +289,10 @@ def _refined(form: Form, tau: Array, y: Array, values: Array, free: Sequence[boo
     else:
         from scipy.optimize import least_squares
 
-        found = least_squares(residuals, values[free], jac=jacobian, method="lm", x_scale="jac", xtol=1e-12, ftol=1e-12)
+        def slopes(at: Array) -> Array:
+            return np.asarray(np.nan_to_num(jacobian(at), nan=0.0, posinf=BEYOND, neginf=-BEYOND))
+
+        found = least_squares(residuals, values[free], jac=slopes, method="lm", x_scale="jac", xtol=1e-12, ftol=1e-12)
         at = found.x
     values = values.copy()
     values[free] = at

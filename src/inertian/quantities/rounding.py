@@ -4,6 +4,7 @@ import math
 from decimal import ROUND_HALF_EVEN, Decimal
 
 MINUS = "\N{MINUS SIGN}"
+FINEST = 1e-15  # relative step of a number in the computer, nearly
 
 
 def last_place(u: float) -> int:
@@ -53,6 +54,9 @@ def write(value: float | None, u: float | None, unit: str = "", mark: str = ".")
         return f"{value:.4g}".replace("-", MINUS).replace(".", mark) + f" ± —{tail}"
     if u == 0.0:
         return _exact(value).replace(".", mark) + f"{tail} (exact)"
+    if u < FINEST * abs(value):  # finer than the value itself can be told
+        text = f"{value:.16g} ± {plain(u, 1)}".replace("-", MINUS)
+        return text.replace(".", mark) + tail
     top = max(abs(value), u)
     exponent = math.floor(math.log10(top))
     if -6 < exponent < 6 and last_place(u) <= 3:
