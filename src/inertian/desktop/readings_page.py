@@ -14,6 +14,7 @@ from inertian.desktop.labels import Choice, label, rule
 from inertian.desktop.line_readings import readings_at
 from inertian.desktop.numbers import moment, shown_plain, tip
 from inertian.desktop.numbers import shown as written
+from inertian.desktop.pyramid import LONG
 from inertian.desktop.tokens import MARGIN_WIDTH, Theme
 from inertian.physics.asked import (
     ADDS_UP,
@@ -142,6 +143,8 @@ class ReadingsPage(QScrollArea):
         entry = self._document.entry
         if entry is None or not self.isVisible():
             return
+        if self._document.previewing and len(entry.trial.t) > LONG:
+            return  # long recordings are read when the edge is let go
         if not self._document.previewing:
             self._show_choices(entry)
         self._show_line()
