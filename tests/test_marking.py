@@ -388,3 +388,19 @@ def test_any_samples_are_fitted_or_refused_in_words(shape, seed, n, size):
         return
     assert np.isfinite(fit.values).all()
     assert np.isfinite(fit.operator).all()
+
+
+def test_steps_go_where_their_samples_are_when_rows_change():
+    from inertian.motion.tidying import carried_over
+
+    old = T
+    new = np.sort(np.concatenate([T[:40], T[5:20] + 0.007]))
+    steps = (
+        Step(StepKind.SET_ASIDE, ((3, 6), (50, 51)), "a", "blurred"),
+        Step(StepKind.JUMPS, threshold=5.0),
+        Step(StepKind.SET_ASIDE, ((55, 57),), "a", "gone"),
+    )
+    carried = carried_over(steps, old, new)
+    assert [s.kind for s in carried] == [StepKind.SET_ASIDE, StepKind.JUMPS]
+    assert new[carried[0].rows(len(new))].tolist() == old[3:7].tolist()
+    assert carried_over(steps, old, old) == steps

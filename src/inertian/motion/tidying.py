@@ -1,7 +1,7 @@
 """Tidy steps: which samples count, each a named, switchable entry of a trial; the raw recording is never touched."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 import numpy as np
@@ -168,6 +168,30 @@ def _chosen(trial: Trial, step: Step, body: str, there: Mask, gone: Mask) -> Mas
     else:
         chosen[step.rows(len(there))] = True
     return np.asarray(chosen & (~there if step.kind is StepKind.BRIDGE else there))
+
+
+def carried_over(steps: Sequence[Step], old: Array, new: Array) -> tuple[Step, ...]:
+    """Return steps for a recording with other rows: each row goes where its time is now; old and new are times in s.
+
+    A row whose time is gone is dropped, and a step of which nothing is left.
+    """
+    if len(old) == len(new) and np.array_equal(old, new):
+        return tuple(steps)
+    near = 0.25 * float(np.median(np.diff(new)))
+    kept = []
+    for step in steps:
+        if not step.runs:
+            kept.append(step)
+            continue
+        times = old[step.rows(len(old))]
+        place = np.clip(np.searchsorted(new, times), 1, len(new) - 1)
+        place = np.where(times - new[place - 1] < new[place] - times, place - 1, place)
+        place = place[np.abs(new[place] - times) <= near]
+        if place.size:
+            whole = step.kind is StepKind.TRIM
+            runs = ((int(place.min()), int(place.max())),) if whole else runs_of(place.tolist())
+            kept.append(replace(step, runs=runs))
+    return tuple(kept)
 
 
 def bridge(t: Array, x: Array, rows: Rows) -> Array:

@@ -1,18 +1,21 @@
 """Edits: pure functions from project to a named, finished edit. One gesture is one edit."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from inertian.motion.contact import suggest_spans
-from inertian.motion.frame import Frame
+from inertian.motion.frame import AS_FILED, Frame
 from inertian.motion.freemotion import FreeMotion
 from inertian.motion.joining import joined
+from inertian.motion.ready import ready
 from inertian.motion.spans import Span, SpanKind, Spans, move_edge, move_span
+from inertian.motion.tidying import Step, carried_over
 from inertian.motion.trials import Channel, Trial
 from inertian.physics.collisions import SCALE, TIME_BASE, offset_key
 from inertian.physics.verdicts import Expectation
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project, with_trials
+from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId
 from inertian.quantities.units import PIXEL
 
@@ -116,7 +119,11 @@ def trials_joined(project: Project, first: str, second: str, offset: Fact, facin
     """
     one, two = project.entry(first), project.entry(second)
     trial = joined(one.trial, two.trial, offset.si, facing)
-    project = trial_removed(project, second).project.with_entry(replace(one, trial=trial, spans=suggest_spans(trial)))
+    steps = carried_over(one.steps, one.trial.t, trial.t)
+    frame = fitting(trial, steps, one.frame)
+    found = suggest_spans(ready(trial, steps, frame).trial)
+    new = replace(one, trial=trial, spans=found, steps=steps, frame=frame)
+    project = trial_removed(project, second).project.with_entry(new)
     if offset.u > 0.0:
         for body in trial.bodies[len(one.trial.bodies) :]:
             project = project.with_fact(FactId(offset_key(body.name), f"trial {first}"), offset)
@@ -132,7 +139,7 @@ def stretch_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
         trial = entry.trial
         if name == TIME_BASE:
             ratio = fact.si / trial.time_base
-            project = project.with_entry(_stretched_times(entry, replace(trial, time_base=fact.si), ratio))
+            project = project.with_entry(stretched_times(entry, replace(trial, time_base=fact.si), ratio))
         elif name == SCALE:
             bodies = tuple(replace(b, channels=tuple(_scaled(c, fact.si) for c in b.channels)) for b in trial.bodies)
             frame = _stretched_places(entry.frame, fact.si / _scale_of(trial))
@@ -140,8 +147,17 @@ def stretch_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
     return Edit(f"Set {name}", project.with_fact(FactId(name, f"series {series}"), fact))
 
 
-def _stretched_times(entry: Entry, trial: Trial, ratio: float) -> Entry:
-    """Everything that is kept in file time, moved along with the samples it was at."""
+def fitting(trial: Trial, steps: Sequence[Step], frame: Frame) -> Frame:
+    """Return the frame, or the file's own where it does not fit a trial that was read or joined anew."""
+    try:
+        ready(trial, steps, frame)
+    except InertianError:
+        return AS_FILED
+    return frame
+
+
+def stretched_times(entry: Entry, trial: Trial, ratio: float) -> Entry:
+    """Return an entry with another trial; all that is kept in file time moves along with the samples it was at."""
     spans = Spans(replace(s, start=s.start * ratio, stop=s.stop * ratio) for s in entry.spans)
     named = tuple(replace(n, times=tuple(t * ratio for t in n.times)) for n in entry.named)
     frame = replace(entry.frame, time_zero=entry.frame.time_zero * ratio)

@@ -143,7 +143,7 @@ def _fact(stated: "Stated", unit: Unit) -> Fact:
 
 
 def reread(project: Project, trial: str, recipe: "Recipe") -> Edit:
-    """Read a trial's file again by another recipe, keeping its id, name, series and spans.
+    """Read a trial's file again by another recipe, keeping its id, name, series, tidy steps and spans.
 
     Spans are in s of file time; where the time base changed, they are stretched with it. Raises UnreadableFileError if
     the original is not kept, or the recipe leaves nothing of the trial.
@@ -151,7 +151,8 @@ def reread(project: Project, trial: str, recipe: "Recipe") -> Edit:
     from inertian.files.door import read_bytes
     from inertian.files.findings import Code, UnreadableFileError
     from inertian.files.recordings import trials_of
-    from inertian.motion.spans import Spans
+    from inertian.motion.tidying import carried_over
+    from inertian.project.edits import fitting, stretched_times
 
     entry = project.entry(trial)
     origin = entry.trial.provenance
@@ -164,10 +165,8 @@ def reread(project: Project, trial: str, recipe: "Recipe") -> Edit:
         raise UnreadableFileError(origin.file, Code.NO_TABLE, why)
     new = replace(read[origin.part], id=entry.trial.id, name=entry.trial.name)
     ratio = new.time_base * new.time_unit.factor / (entry.trial.time_base * entry.trial.time_unit.factor)
-    spans = (
-        Spans(replace(s, start=s.start * ratio, stop=s.stop * ratio) for s in entry.spans)
-        if ratio != 1.0
-        else entry.spans
-    )
-    project = project.with_entry(replace(entry, trial=new, spans=spans)).with_recipe(recipe)
+    kept = stretched_times(entry, new, ratio) if ratio != 1.0 else replace(entry, trial=new)
+    steps = carried_over(entry.steps, ratio * entry.trial.t, new.t)
+    kept = replace(kept, steps=steps, frame=fitting(new, steps, kept.frame))
+    project = project.with_entry(kept).with_recipe(recipe)
     return Edit(f"Read “{new.name}” again", _with_stretches(project, recipe, f"series {entry.series}"))
