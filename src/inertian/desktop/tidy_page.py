@@ -100,6 +100,7 @@ class TidyPage(QScrollArea):
         self.mouse.toggled.connect(self._set_mouse)
         self.reason = Choice(self._theme)
         self.reason.setEditable(True)
+        self.reason.setInsertPolicy(self.reason.InsertPolicy.NoInsert)
         self.reason.setToolTip(words.REASON_TIP)
         self.reason.setAccessibleName(words.REASON_LABEL)
         for reason in Reason:

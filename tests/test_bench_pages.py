@@ -1,0 +1,325 @@
+"""The pages and corners of the bench: what they say when something is missing, long, odd or done twice."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication
+
+from conftest import recording
+from inertian.desktop import words
+from inertian.desktop.pyramid import LONG, Pyramid
+from inertian.desktop.tokens import DARK
+from inertian.desktop.treat_dialog import TreatDialog
+from inertian.motion.curves import Shape
+from inertian.motion.spans import SpanKind
+from inertian.motion.trials import Body, Channel, Trial
+from inertian.physics.asked import TOTAL, Quantity, ReadingKind, Shown
+from inertian.project.marking_edits import span_kind_set
+from inertian.project.project import Project, Series, with_trials
+from inertian.quantities.units import unit_of
+from pointing import CTRL, SHIFT, click, drag, move, place, press, release, strip_x
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def entry(window):
+    return window.document.entry
+
+
+def plot(window, quantity="position", axis="x", residuals=False):
+    return window.bench.strip(quantity, axis, residuals).plot
+
+
+def key(window, qtbot, name, modifier=Qt.KeyboardModifier.NoModifier):
+    window.bench.rail.setFocus()
+    qtbot.keyClick(window.bench.rail, getattr(Qt.Key, f"Key_{name}"), modifier)
+
+
+def type_fact(qtbot, field, text):
+    field.line.setText(text)
+    field.line.setModified(True)
+    qtbot.keyClick(field.line, Qt.Key.Key_Return)
+
+
+def project_of(*trials):
+    return with_trials(Project("p", series=(Series("s"),)), trials, "s")
+
+
+def test_an_outlier_is_caught_among_the_residuals_of_a_fit(open_window, demo, qtbot):
+    window = open_window(demo)
+    window.show_page(words.PAGE_READINGS)
+    window.readings.fits.ask(Shape.PARABOLA)
+    QApplication.processEvents()
+    strip = window.bench.strip("position", "x", True)
+    (trace,) = strip.traces
+    worst = int(np.argmax(np.abs(trace.y)))
+    before = window.readings.fits.results[0][1]["chi"].text()
+    click(strip.plot.viewport(), *place(strip.plot, trace.t[worst], trace.y[worst]), CTRL)
+    assert entry(window).ready.aside["heavy"].tolist() == [int(trace.raw_rows[worst])]
+    assert entry(window).trial.t[trace.raw_rows[worst]] == trace.t[worst]
+    assert window.readings.fits.results[0][1]["chi"].text() != before
+    assert len(strip.traces[0].t) == len(trace.t) - 1
+
+
+def test_a_reason_is_typed_and_a_threshold_that_is_none_is_told(open_window, demo, qtbot):
+    window = open_window(demo)
+    window.show_page(words.PAGE_TIDY)
+    line = window.tidy.reason.lineEdit()
+    line.setFocus()
+    line.selectAll()
+    qtbot.keyClicks(line, "glare of the lamp")
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+    assert window.bench.view.reason == "glare of the lamp"
+    trial = entry(window).trial
+    view = plot(window).viewport()
+    click(view, *place(plot(window), trial.t[40], trial.body("heavy").channel("x").si[40]), CTRL)
+    assert entry(window).steps[0].reason == "glare of the lamp"
+    for text in ("many", "-3", ""):
+        window.tidy.threshold.setText(text)
+        qtbot.mouseClick(window.tidy.find, LEFT)
+        assert "not a number above zero" in window.tidy.trouble.text()
+    window.tidy.threshold.setText("5,5")
+    qtbot.mouseClick(window.tidy.find, LEFT)
+    qtbot.waitUntil(window.tidy.found.isVisible, timeout=5000)
+    assert not window.tidy.trouble.isVisible()
+    qtbot.mouseClick(window.tidy.bridge, LEFT)  # no line, so it is not enabled
+    assert len(entry(window).steps) == 1
+
+
+def test_a_disc_gets_its_centre_from_a_circle_and_strips_of_its_turning(open_window, qtbot):
+    t = np.arange(150) * 0.02
+    rng = np.random.default_rng(3)
+    phi = 4.0 * t - 0.3 * t**2
+    places = {"x": 0.7 + 0.3 * np.cos(phi), "y": 0.4 + 0.3 * np.sin(phi)}
+    noisy = {a: x + rng.normal(0, 5e-4, 150) for a, x in places.items()}
+    window = open_window(project_of(recording(t, {"disc": noisy}, name="disc")), verdicts=False)
+    document = window.document
+    window.show_page(words.PAGE_TIDY)
+    form = window.tidy.frame
+    assert form.circle.text().startswith("Fit a circle")
+    qtbot.mouseClick(form.circle, LEFT)
+    assert entry(window).frame.centre == pytest.approx((0.7, 0.4), abs=1e-3)
+    assert "0.3" in form.said.text().replace(",", ".")
+    assert " ± " in form.centres["x"].line.text()
+    window.bench.view.choose_strips([Shown(Quantity.ANGLE), Shown(Quantity.ANGULAR_SPEED)])
+    omega = window.bench.strip("angular speed", "").traces[0].y
+    assert np.nanmedian(np.abs(omega - (4.0 - 0.6 * t))) < 0.05
+    type_fact(qtbot, form.centres["x"], "")
+    assert entry(window).frame.centre is None
+    assert {s.shown.quantity for s in window.bench.strips()} == {Quantity.POSITION, Quantity.VELOCITY}
+    document.undo()
+    assert entry(window).frame.centre is not None
+
+
+def test_a_force_gauge_is_zeroed_and_its_area_is_an_impulse(open_window, qtbot):
+    t = np.arange(200) * 0.01
+    rng = np.random.default_rng(8)
+    force = 0.3 + np.where((t > 1.0) & (t < 1.2), 8.0, 0.0) + rng.normal(0, 0.02, 200)
+    x = 0.4 * np.minimum(t, 1.0) - 0.3 * np.maximum(t - 1.2, 0.0) + rng.normal(0, 5e-4, 200)
+    channels = (Channel("x", "x", unit_of("length", "m"), x),)
+    sensors = (Channel("F", "F", unit_of("force", "N"), force),)
+    trial = Trial("gauge", "gauge", "t", unit_of("time", "s"), t, (Body("sled", channels, sensors),))
+    window = open_window(project_of(trial), verdicts=False)
+    window.show_page(words.PAGE_TIDY)
+    button = window.tidy.frame.sensor_zeros[0][0]
+    assert button.text().startswith("Zero the force of sled over")
+    assert button.isEnabled()
+    window.tidy.frame._zero_sensor("sled", "F")
+    assert entry(window).frame.zeros[0][2] == pytest.approx(0.3, abs=0.02)
+    shown = window.bench.strip("sensor", "F").traces[0].y
+    assert np.median(shown) == pytest.approx(0.0, abs=0.01)
+    drag(window.bench.rail, (window.bench.rail.x_of(0.9), 30), (window.bench.rail.x_of(1.3), 30), SHIFT)
+    qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
+    window.bench.view.take(Shown(Quantity.SENSOR, "F"))
+    window.show_page(words.PAGE_READINGS)
+    area = window.readings.span_rows[ReadingKind.AREA].value.text().replace(",", ".")
+    assert area.endswith("N·s")
+    assert float(area.split()[0]) == pytest.approx(8.0 * 0.19, abs=0.1)
+
+
+def test_readings_of_all_bodies_and_in_other_units_and_what_is_missing(open_window, demo, qtbot):
+    window = open_window(demo)
+    view = window.bench.view
+    view.choose_strips([Shown(Quantity.POSITION, "x"), Shown(Quantity.KINETIC)])
+    window.show_page(words.PAGE_READINGS)
+    page = window.readings
+    view.use_unit(unit_of("length", "cm"), "m")
+    assert page.span_rows[ReadingKind.MEAN].value.text().endswith("cm")
+    assert page.span_rows[ReadingKind.TREND].value.text().endswith("m/s")
+    page.quantity.setCurrentIndex(1)
+    page.quantity.activated.emit(1)
+    assert page.body.itemText(page.body.count() - 1) == words.ALL_BODIES
+    page.body.setCurrentIndex(page.body.count() - 1)
+    page.body.activated.emit(page.body.count() - 1)
+    assert view.in_hand() == (Shown(Quantity.KINETIC), TOTAL)
+    mean = page.span_rows[ReadingKind.MEAN].value.text()
+    assert mean.endswith(" J")
+    qtbot.mouseClick(page.span_rows[ReadingKind.MEAN].keep, LEFT)
+    assert page.name_field.text() == "mean before"
+    qtbot.keyClick(page.name_field, Qt.Key.Key_Return)
+    assert page.named_values["mean before"].text() == mean
+    for body in ("heavy", "light"):
+        window.document.do(window_without_mass(window, body))
+    assert "mass of" in page.trouble.text()
+    assert page.named_values["mean before"].text() == "—"
+    assert "mass of" in page.named_values["mean before"].toolTip()
+    assert "mass of" in window.bench.strip("kinetic energy", "").why.text()
+
+
+def window_without_mass(window, body):
+    from inertian.project.edits import fact_set
+
+    key, _fact = window.document.project.masses(entry(window))[body]
+    return fact_set(window.document.settled, key, None)
+
+
+def test_keys_that_need_a_line_or_a_span_say_so(open_window, demo, qtbot):
+    window = open_window(demo)
+    key(window, qtbot, "X")
+    assert window.note_label.text() == words.NO_LINE
+    key(window, qtbot, "N")
+    assert window.note_label.text() == words.NO_LINE
+    key(window, qtbot, "P")
+    assert window.bench.view.pins == []
+    window.bench.rail.activate(None)
+    key(window, qtbot, "Delete")
+    assert window.note_label.text() == words.NOT_A_SPAN or len(entry(window).spans) == 2
+    click(plot(window).viewport(), strip_x(plot(window), 0.5), 80)
+    start = entry(window).spans.before.start
+    window.bench.rail.activate(None)
+    key(window, qtbot, "BracketLeft")
+    assert entry(window).spans.before.start == pytest.approx(0.5, abs=0.01) != start
+    key(window, qtbot, "BracketRight")
+    assert entry(window).spans.before.stop > entry(window).spans.before.start
+    key(window, qtbot, "Z")
+    low, high = plot(window).getPlotItem().vb.viewRange()[0]
+    assert high - low < 1.0
+    key(window, qtbot, "Z", Qt.KeyboardModifier.ShiftModifier)
+    assert plot(window).getPlotItem().vb.viewRange()[0][1] > 2.0
+    key(window, qtbot, "Backspace")  # no fits: nothing happens
+    assert not window.document.history.undo_name or "fit" not in window.document.history.undo_name
+
+
+def test_a_name_that_is_taken_is_told_and_the_field_stays(open_window, demo, qtbot):
+    window = open_window(demo)
+    rail = window.bench.rail
+    rail.type_name("before")
+    rail._field.setText("after")
+    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
+    assert "already" in window.note_label.text()
+    assert {s.name for s in entry(window).spans} == {"before", "contact", "after"}
+    rail.type_span()
+    rail._field.setText("0.2")
+    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
+    assert words.SPAN_TIMES_WRONG in window.note_label.text()
+    assert len(entry(window).spans) == 3
+
+
+def test_a_span_in_the_second_lane_is_taken_by_its_flag(open_window, demo, qtbot):
+    window = open_window(demo)
+    rail = window.bench.rail
+    drag(rail, (rail.x_of(0.3), 30), (rail.x_of(0.7), 30), SHIFT)
+    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
+    press(rail, rail.x_of(0.5), 52)
+    assert rail.active.span == "span"
+    move(rail, rail.x_of(0.6), 52)
+    release(rail, rail.x_of(0.6), 52)
+    moved = entry(window).spans.named("span")
+    assert (moved.start, moved.stop) == pytest.approx((0.4, 0.8), abs=0.01)
+    press(rail, rail.x_of(0.5), 30)
+    assert rail.active.span == "before"
+    release(rail, rail.x_of(0.5), 30)
+    window.document.do(span_kind_set(window.document.settled, entry(window).trial.id, "span", SpanKind.PUSH))
+    assert entry(window).spans.named("before").stop == entry(window).spans.named("span").start
+
+
+def test_the_whole_series_is_marked_from_the_menu_while_the_window_stays_awake(open_window, demo, qtbot):
+    window = open_window(demo)
+    key(window, qtbot, "Up")
+    key(window, qtbot, "Delete")
+    assert len(entry(window).spans) == 2
+    qtbot.keyClick(window, Qt.Key.Key_M, CTRL | SHIFT)
+    assert "Looking for spans in 10 trials" in window.note_label.text()
+    qtbot.waitUntil(lambda: len(entry(window).spans) == 3, timeout=20_000)
+    assert window.document.history.undo_name == "Mark spans in 1 trials"
+
+
+def test_treating_the_others_can_be_stopped_and_changes_nothing(open_window, demo, qtbot, monkeypatch):
+    window = open_window(demo)
+    said = []
+
+    def stop(dialog):
+        dialog.show()
+        for k in range(3):
+            dialog.list.item(k).setCheckState(Qt.CheckState.Unchecked)
+        said.append(dialog.go.text())
+        qtbot.mouseClick(dialog.go, LEFT)
+        qtbot.mouseClick(dialog.stop, LEFT)
+
+    monkeypatch.setattr(TreatDialog, "exec", stop)
+    window.bench_actions.treat_others()
+    assert said == ["Treat 6 trials"]
+    assert window.document.project is demo
+    assert window.note_label.text() == words.TREAT_STOPPED
+    window.document.select(demo.entries[10].trial.id)
+    window.bench_actions.treat_others()
+    assert window.note_label.text() == words.NO_OTHERS
+
+
+def test_what_was_marked_is_there_after_saving_and_opening_again(open_window, demo, qtbot, tmp_path):
+    from inertian.project.saving import load, save
+
+    window = open_window(demo)
+    trial = entry(window).trial
+    view = plot(window).viewport()
+    click(view, *place(plot(window), trial.t[40], trial.body("heavy").channel("x").si[40]), CTRL)
+    window.readings.fits.ask(Shape.LINE)
+    window.show_page(words.PAGE_READINGS)
+    shown = [part["chi"].text() for _, part in window.readings.fits.results]
+    save(window.document.project, tmp_path / "p.inertian")
+    again = open_window(load(tmp_path / "p.inertian"))
+    again.show_page(words.PAGE_READINGS)
+    assert [part["chi"].text() for _, part in again.readings.fits.results] == shown
+    assert len(again.bench.strip("position", "x").traces[0].crosses[0]) == 1
+    again.wear(DARK)
+    assert len(again.bench.strip("position", "x").traces[0].crosses[0]) == 1
+
+
+def test_a_long_recording_is_drawn_from_its_pyramid_and_its_numbers_follow(open_window, qtbot):
+    n = 60_000
+    t = np.arange(n) * 1e-4
+    rng = np.random.default_rng(2)
+    heavy = np.where(t < 3, 0.5 * t, 1.5 + 0.1 * (t - 3)) + rng.normal(0, 1e-3, n)
+    light = np.where(t < 3, 1.8, 1.8 + 0.6 * (t - 3)) + rng.normal(0, 1e-3, n)
+    trial = recording(t, {"heavy": {"x": heavy}, "light": {"x": light}}, name="long")
+    window = open_window(project_of(trial), verdicts=False)
+    qtbot.waitUntil(lambda: "±" in window.margin.readings["heavy", "x", "open"].text(), timeout=20_000)
+    drawn = window.bench.strip("position", "x")._drawn[0]
+    x, _ = drawn._line.getData()
+    assert 500 < len(x) < 8000
+    low, high = drawn.extent((0.0, 6.0))
+    assert (low, high) == (heavy.min(), heavy.max())
+    before = window.margin.readings["heavy", "x", "open"].text()
+    press(plot(window).viewport(), strip_x(plot(window), entry(window).spans.before.start) + 1, 60)
+    move(plot(window).viewport(), strip_x(plot(window), 1.5), 60)
+    assert window.document.previewing
+    assert window.margin.readings["heavy", "x", "open"].text() != before
+    release(plot(window).viewport(), strip_x(plot(window), 1.5), 60)
+    assert entry(window).spans.before.start == pytest.approx(1.5, abs=0.02)
+
+
+@pytest.mark.parametrize("n", [100, LONG, 300_001])
+def test_a_pyramid_never_hides_a_peak(n):
+    rng = np.random.default_rng(n)
+    t, y = np.linspace(0, 1, n), rng.normal(0, 1, n)
+    peak = n // 3
+    y[peak] = 50.0
+    y[n // 2 : n // 2 + 3] = np.nan
+    pyramid = Pyramid(t, y)
+    for start, stop in ((0.0, 1.0), (0.2, 0.5), (t[peak] - 1e-4, t[peak] + 1e-4), (0.9, 1.0)):
+        x, seen = pyramid.seen(start, stop, 700)
+        inside = y[(t >= start) & (t <= stop)]
+        assert len(x) == len(seen) < 9000 + 2 * LONG * (n <= LONG)
+        assert np.nanmax(seen) >= np.nanmax(inside)
+        assert np.nanmin(seen) <= np.nanmin(inside)
+        assert np.all(np.diff(x) >= 0)

@@ -1,0 +1,227 @@
+"""Quantities and their uncertainties against motions whose truth is known in closed form."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conftest import recording
+from inertian.motion.circles import CircleError, fit_circle
+from inertian.motion.frame import ANGLE, AS_FILED, CENTRE, Frame, framed, lowest, zero_key
+from inertian.motion.local import at_samples, local_operator
+from inertian.motion.noise import Noise
+from inertian.motion.spans import Span, SpanKind, Spans
+from inertian.motion.trials import Body, Channel, Trial
+from inertian.physics.asked import TOTAL, Quantity, ReadingKind, Shown
+from inertian.physics.collisions import SCALE, TIME_BASE, mass_key
+from inertian.physics.reading import at_moment, over_span, scalars, unit_of_reading
+from inertian.physics.readouts import Observed, ReadoutError, at_all_samples, readout
+from inertian.quantities.estimates import Pools
+from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.units import unit_of
+
+T = np.arange(200) * 0.01
+WHOLE = Spans([Span("all", SpanKind.FREE, 0.0, 2.0)])
+KG, RAD, METRE = unit_of("mass", "kg"), unit_of("angle", "rad"), unit_of("length", "m")
+QUIET = Noise(1e-4, 0.0, np.inf, Pools())
+
+
+def mass(body, value, u=0.0):
+    meaning = Meaning.STANDARD if u else Meaning.EXACT
+    return {body: (FactId(mass_key(body)), Fact(value, u, meaning, KG))}
+
+
+def seen_of(trial, frame=AS_FILED, masses=None, shared=None, noise=QUIET, spans=WHOLE):
+    return Observed(trial, spans, frame, noise, masses or {}, shared or {})
+
+
+def circling(radius=0.4, omega=3.0, centre=(1.2, -0.3), turns_in=0.0):
+    phi = 0.5 + omega * T + 0.5 * turns_in * T**2
+    places = {"x": centre[0] + radius * np.cos(phi), "y": centre[1] + radius * np.sin(phi)}
+    return recording(T, {"disc": places}), phi
+
+
+def test_a_disc_on_the_ice_has_its_angle_speed_and_radius():
+    trial, phi = circling(turns_in=-0.8)
+    seen = seen_of(trial, Frame(centre=(1.2, -0.3)))
+    angle, _ = at_all_samples(seen, Shown(Quantity.ANGLE), "disc")
+    assert np.diff(angle) == pytest.approx(np.diff(phi), abs=1e-12)  # through 2π without a jump
+    omega, u = at_all_samples(seen, Shown(Quantity.ANGULAR_SPEED), "disc")
+    assert omega[1:] == pytest.approx((3.0 - 0.8 * T)[1:], abs=0.01)  # the first is extrapolated
+    assert np.median(u) == pytest.approx(1e-4 / 0.4 / (0.01 * np.sqrt(60.0)), rel=0.05)  # σ/r of a slope over 9 samples
+    radius, _ = at_all_samples(seen, Shown(Quantity.RADIUS), "disc")
+    assert radius == pytest.approx(np.full(200, 0.4))
+    slope = at_moment(seen, Shown(Quantity.ANGLE), "disc", 1.0)[ReadingKind.SLOPE]
+    assert slope.value == pytest.approx(2.2, abs=1e-3)
+
+
+def test_a_centre_is_found_with_an_honest_uncertainty_and_refused_where_there_is_none():
+    trial, _ = circling(omega=1.0)  # two radians of it
+    x, y = (trial.body("disc").channel(a).si for a in "xy")
+    rng, pulls = np.random.default_rng(1), []
+    for _ in range(300):
+        circle = fit_circle(x + rng.normal(0, 2e-3, 200), y + rng.normal(0, 2e-3, 200))
+        pulls.append([(circle.x - 1.2) / circle.u[0], (circle.y + 0.3) / circle.u[1], (circle.r - 0.4) / circle.u[2]])
+    assert np.std(pulls, axis=0) == pytest.approx(np.ones(3), abs=0.15)
+    assert np.mean(pulls, axis=0) == pytest.approx(np.zeros(3), abs=0.25)
+    with pytest.raises(CircleError, match="at least 5"):
+        fit_circle(x[:4], y[:4])
+    with pytest.raises(CircleError, match="on a line"):
+        fit_circle(T, 2.0 * T)
+    with pytest.raises(CircleError, match="bend too little"):
+        fit_circle(T[:30], 1e-4 * rng.normal(size=30))
+
+
+def test_the_centre_carries_its_uncertainty_into_an_angle():
+    trial, _ = circling()
+    key, fact = FactId(CENTRE["y"], "trial made"), Fact(-0.3, 0.004, Meaning.STANDARD, METRE)
+    plain = seen_of(trial, Frame(centre=(1.2, -0.3)))
+    known = seen_of(trial, Frame(centre=(1.2, -0.3)), shared={CENTRE["y"]: (key, fact)})
+    row = np.array([0])
+    us = [
+        scalars(s, {"φ": readout(s, Shown(Quantity.ANGLE), "disc", T[row], row).estimate(np.ones(1))})["φ"].u
+        for s in (plain, known)
+    ]
+    assert us[1] == pytest.approx(np.hypot(us[0], 0.004 * np.cos(0.5) / 0.4), rel=1e-3)
+
+
+def two_stones():
+    heavy = {"x": 0.2 + 0.9 * T, "y": 0.1 * T}
+    light = {"x": 2.0 - 0.4 * T, "y": 0.3 - 0.2 * T}
+    return recording(T, {"heavy": heavy, "light": light})
+
+
+def test_totals_add_up_and_their_masses_share_the_blame():
+    masses = mass("heavy", 19.1, 0.1) | mass("light", 11.3, 0.2)
+    seen = seen_of(two_stones(), masses=masses)
+    momentum, _ = at_all_samples(seen, Shown(Quantity.MOMENTUM, "x"), TOTAL)
+    assert momentum == pytest.approx(np.full(200, 19.1 * 0.9 - 11.3 * 0.4))
+    energy, u = at_all_samples(seen, Shown(Quantity.KINETIC), TOTAL)
+    squares = np.array([0.9**2 + 0.1**2, 0.4**2 + 0.2**2])
+    assert energy == pytest.approx(np.full(200, 0.5 * (19.1 * squares[0] + 11.3 * squares[1])))
+    estimate = over_span(seen, Shown(Quantity.KINETIC), TOTAL, WHOLE[0], ReadingKind.MEAN)
+    found = scalars(seen, {"E": estimate})["E"]
+    assert found.u == pytest.approx(0.5 * np.hypot(0.1 * squares[0], 0.2 * squares[1]), rel=0.02)
+    assert np.median(u) > found.u  # one moment is known less well than the mean
+    size, _ = at_all_samples(seen, Shown(Quantity.MOMENTUM, "magnitude"), "light")
+    assert size == pytest.approx(np.full(200, 11.3 * np.hypot(0.4, 0.2)))
+
+
+@pytest.mark.parametrize(
+    ("shown", "lengths", "rates"),
+    [
+        (Shown(Quantity.POSITION, "x"), 1, 0),
+        (Shown(Quantity.VELOCITY, "y"), 1, 1),
+        (Shown(Quantity.SPEED), 1, 1),
+        (Shown(Quantity.ACCELERATION, "magnitude"), 1, 2),
+        (Shown(Quantity.MOMENTUM, "x"), 1, 1),
+        (Shown(Quantity.KINETIC), 2, 2),
+        (Shown(Quantity.ANGULAR_SPEED), 0, 1),
+    ],
+)
+def test_scale_and_time_base_stretch_each_quantity_by_its_dimensions(shown, lengths, rates):
+    trial, _ = circling(turns_in=0.5)
+    shared = {
+        SCALE: (FactId(SCALE, "series s"), Fact(1.0, 0.02, Meaning.STANDARD, KG)),
+        TIME_BASE: (FactId(TIME_BASE, "series s"), Fact(1.0, 0.03, Meaning.STANDARD, KG)),
+    }
+    quiet = Noise(1e-12, 0.0, np.inf, Pools())
+    seen = seen_of(trial, Frame(centre=(1.2, -0.3)), mass("disc", 2.0), shared, quiet)
+    values, u = at_all_samples(seen, shown, "disc")
+    assert u[100] == pytest.approx(abs(values[100]) * np.hypot(0.02 * lengths, 0.03 * rates), rel=1e-6)
+    assert unit_of_reading(shown, ReadingKind.TREND)
+    assert unit_of_reading(shown, ReadingKind.RATIO) == ""
+
+
+@given(st.floats(-3.0, 3.0), st.sampled_from(["x", "y"]), st.sampled_from([(), ("x",), ("y",)]))
+@settings(max_examples=30)
+def test_the_angle_of_the_axes_moves_components_as_turning_them_does(theta, axis, flipped):
+    trial = two_stones()
+    key, fact = FactId(ANGLE, "trial made"), Fact(theta, 0.01, Meaning.STANDARD, RAD)
+    frame = Frame(angle=theta, flipped=flipped)
+    quiet = Noise(1e-12, 0.0, np.inf, Pools())
+    seen = seen_of(framed(trial, frame), frame, shared={ANGLE: (key, fact)}, noise=quiet)
+    _, u = at_all_samples(seen, Shown(Quantity.VELOCITY, axis), "heavy")
+    turned = seen_of(framed(trial, replace(frame, angle=theta + 1e-6)), noise=quiet)
+    plain, more = (at_all_samples(s, Shown(Quantity.VELOCITY, axis), "heavy")[0][50] for s in (seen, turned))
+    assert u[50] == pytest.approx(0.01 * abs(more - plain) / 1e-6, rel=1e-3, abs=1e-8)
+    speed = at_all_samples(seen, Shown(Quantity.SPEED), "heavy")[1]
+    assert speed[50] == pytest.approx(0.0, abs=1e-9)  # a length does not turn
+
+
+def with_force(zero=0.25):
+    rng = np.random.default_rng(4)
+    force = np.where((T > 0.8) & (T < 1.0), 12.0, 0.0) + zero + rng.normal(0, 0.05, 200)
+    newton = unit_of("force", "N")
+    body = Body("sled", (Channel("x", "x", METRE, 0.5 * T),), (Channel("F", "F", newton, force),))
+    return Trial("f", "f", "t", unit_of("time", "s"), T, (body,))
+
+
+def test_a_force_is_zeroed_over_a_quiet_span_and_its_impulse_knows_the_zero():
+    trial = with_force()
+    zero = float(trial.body("sled").sensors[0].si[:70].mean())
+    frame = Frame(zeros=(("sled", "F", zero),))
+    key = FactId(zero_key("sled", "F"), "trial f")
+    fact = Fact(zero, 0.05 / np.sqrt(70), Meaning.STANDARD, unit_of("force", "N"))
+    span = Span("push", SpanKind.PUSH, 0.7, 1.1)
+    seen = seen_of(framed(trial, frame), frame, shared={key.name: (key, fact)}, spans=Spans([*WHOLE, span]))
+    area = over_span(seen, Shown(Quantity.SENSOR, "F"), "sled", span, ReadingKind.AREA)
+    found = scalars(seen, {"J": area})["J"]
+    assert found.value == pytest.approx(12.0 * 0.19, abs=0.08)
+    own, offset = 0.05 * 0.01 * np.sqrt(40), 0.4 * fact.u
+    assert found.u == pytest.approx(np.hypot(own, offset), rel=0.2)
+    spread = over_span(seen, Shown(Quantity.SENSOR, "F"), "sled", Span("q", SpanKind.FREE, 0, 0.7), ReadingKind.SPREAD)
+    assert spread.value == pytest.approx(0.05, rel=0.25)
+
+
+@pytest.mark.parametrize(
+    ("shown", "body", "why"),
+    [
+        (Shown(Quantity.VELOCITY, "y"), "sled", "not followed along y"),
+        (Shown(Quantity.KINETIC), "sled", "mass of sled is not known"),
+        (Shown(Quantity.ANGLE), "sled", "centre of rotation"),
+        (Shown(Quantity.SENSOR, "a"), "sled", "no such sensor"),
+    ],
+)
+def test_what_is_missing_is_said(shown, body, why):
+    seen = seen_of(with_force())
+    with pytest.raises(ReadoutError, match=why):
+        at_all_samples(seen, shown, body)
+    with pytest.raises(ReadoutError, match=why):
+        readout(seen, shown, body, np.array([0.5]))
+
+
+def test_readings_at_walls_stay_on_their_side():
+    x = np.where(T < 1.0, 0.8 * T, 0.8 - 0.5 * (T - 1.0))
+    spans = Spans([Span("hit", SpanKind.CONTACT, 0.985, 1.015), Span("after", SpanKind.FREE, 1.015, 2.0)])
+    seen = seen_of(recording(T, {"a": {"x": x}}), spans=spans)
+    shown = Shown(Quantity.VELOCITY, "x")
+    for time, speed in ((0.9849, 0.8), (1.0151, -0.5), (0.2, 0.8), (1.9, -0.5)):
+        assert at_moment(seen, shown, "a", time)[ReadingKind.VALUE].value == pytest.approx(speed)
+    assert ReadingKind.VALUE not in at_moment(seen, shown, "a", 1.0)  # three samples across the hit tell nothing
+    change = over_span(seen, Shown(Quantity.POSITION, "x"), "a", spans[1], ReadingKind.CHANGE)
+    assert change.value == pytest.approx(-0.5 * 0.985)
+    with pytest.raises(ReadoutError, match="too few samples"):
+        over_span(seen, shown, "a", spans[0], ReadingKind.MEAN)
+
+
+@given(st.integers(0, 10_000), st.floats(0, 1.7e9), st.integers(1, 2), st.booleans())
+@settings(max_examples=40)
+def test_local_fits_are_exact_on_parabolas_at_any_spacing_and_offset(seed, offset, order, even):
+    rng = np.random.default_rng(seed)
+    t = (np.arange(60) * 0.02 if even else np.sort(rng.uniform(0, 1.2, 60)) + 1e-3 * np.arange(60)) + offset
+    local = t - offset
+    a, b, c = rng.uniform(-2, 2, 3)
+    value, norm = at_samples(t, a + b * local + c * local**2, [], order)
+    exact = b + 2 * c * local if order == 1 else np.full(60, 2 * c)
+    fine = 1e-9 + 3e-7 * (offset > 1.0) * 60**order  # what the stored times still tell
+    assert value == pytest.approx(exact, abs=100 * fine)
+    operator = local_operator(t, np.arange(60), t, [], order)
+    assert norm == pytest.approx(operator.norm, rel=1e-4)
+
+
+def test_the_lowest_point_is_over_all_bodies():
+    trial = two_stones()
+    assert lowest(trial, "y") == pytest.approx(float((0.3 - 0.2 * T).min()))
