@@ -248,3 +248,43 @@ def test_inspect_for_reading_says_what_was_understood(tmp_path):
         "line 4:",
     ):
         assert said in done.stdout
+
+
+def test_spans_are_told_as_the_contract_says_and_a_bad_file_stops_nothing(tmp_path):
+    from inertian.rink.day import day
+
+    good = next(f for f in day() if f.series == "in line")
+    (tmp_path / good.name).write_bytes(good.content)
+    (tmp_path / "not a table.txt").write_bytes(b"Dear diary,\nthe ice was fine today.\n")
+    (tmp_path / "empty.csv").write_bytes(b"")
+    slow = b"time (s);x (cm)\n" + b"".join(b"%d,%02d;%d,5\n" % (k // 50, 2 * (k % 50), 3 * k) for k in range(120))
+    (tmp_path / "glide.csv").write_bytes(slow)
+    names = [good.name, "not a table.txt", "empty.csv", "glide.csv"]
+    done = inertian("spans", *(tmp_path / n for n in names), "--json")
+    told = json.loads(done.stdout)
+    assert done.returncode == 2
+    assert isinstance(told["schema"], int)
+    assert [f["path"].rsplit("/", 1)[-1] for f in told["files"]] == names
+    kinds = {
+        "rest", "steady velocity", "steady acceleration", "contact", "interaction", "turning point", "bounce", "push",
+        "end stop",
+    }  # fmt: skip
+    for file in told["files"]:
+        assert set(file) >= {"path", "trials"}
+        for trial in file["trials"]:
+            for span in trial["spans"]:
+                assert set(span) >= {"kind", "name", "t0", "t1", "bodies", "why"}
+                assert span["kind"] in kinds
+                assert span["t0"] < span["t1"]
+                assert span["why"]
+    spans = told["files"][0]["trials"][0]["spans"]
+    contact = next(s for s in spans if s["kind"] == "contact")
+    assert contact["t0"] < good.truth.begin < good.truth.end < contact["t1"]
+    assert contact["bodies"] == ["heavy", "light"]
+    assert [s["kind"] for s in told["files"][3]["trials"][0]["spans"]] == ["steady velocity"]
+    assert told["files"][1]["trials"] == told["files"][2]["trials"] == []
+    assert len(done.stderr.strip().splitlines()) == 2
+    assert "Traceback" not in done.stderr
+    plain = inertian("spans", tmp_path / "glide.csv")
+    assert plain.returncode == 0
+    assert "steady velocity" in plain.stdout

@@ -15,11 +15,16 @@ from inertian.files.recordings import trials_of
 from inertian.motion.contact import shared_spans, suggest_spans
 from inertian.motion.found import Found
 from inertian.motion.spans import Span, SpanError, SpanKind, Spans, move_edge, move_span
+from inertian.physics.asked import OVER_SPAN, Quantity, Shown
+from inertian.physics.ledger import Accounts
+from inertian.physics.reading import over_span
 from inertian.project import marking_edits as marking
 from inertian.project.alike import treated_alike
 from inertian.project.edits import series_marked, trials_joined
+from inertian.project.evaluation import Evaluator
 from inertian.project.project import Project, Series, with_trials
-from inertian.project.tidying_edits import rows_set_aside
+from inertian.project.tidying_edits import jumps_set_aside, rows_set_aside
+from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, Meaning
 from inertian.quantities.units import unit_of
 from inertian.rink.day import day
@@ -194,3 +199,47 @@ def test_joining_keeps_what_was_set_aside_at_its_samples():
     assert len(entry.trial.t) > 200
     assert entry.trial.t[entry.ready.aside["heavy"]].tolist() == t[[10, 11, 40]].tolist()
     assert np.isfinite(entry.counted.body("light").channel("x").si).sum() == 120
+
+
+@st.composite
+def ugly(draw):
+    """Recordings as they come at worst: gaps, blanks, steps, stuck or wild channels, two to sixty samples."""
+    n = draw(st.integers(2, 60))
+    rng = np.random.default_rng(draw(st.integers(0, 10_000)))
+    t = np.cumsum(rng.choice([0.01, 0.02, 1.5], n, p=[0.5, 0.45, 0.05])) + draw(st.sampled_from([0.0, -50.0, 1.7e9]))
+    bodies = {}
+    for name in draw(st.sampled_from([("a",), ("a", "b"), ("a", "b", "c")])):
+        kind = draw(st.sampled_from(["still", "glide", "wild", "steps", "kick"]))
+        local = t - t[0]
+        x = {
+            "still": np.full(n, 3.7),
+            "glide": 0.5 * local,
+            "wild": rng.normal(0, 1e3, n),
+            "steps": np.round(0.3 * local, 1),
+            "kick": np.abs(local - 0.3) + rng.normal(0, 1e-4, n),
+        }[kind].copy()
+        x[rng.random(n) < draw(st.sampled_from([0.0, 0.1, 0.6]))] = np.nan
+        bodies[name] = {axis: x.copy() for axis in draw(st.sampled_from(["x", "xy"]))}
+    return recording(t, bodies, name="ugly")
+
+
+@given(ugly())
+@settings(max_examples=80)
+def test_nothing_in_an_ugly_recording_stops_the_bench(trial):
+    project = with_trials(Project("p", series=(Series("s"),)), [trial], "s")
+    project = jumps_set_aside(project, "ugly", 6.0).project
+    entry = project.entries[0]
+    assert all(s.start < s.stop for s in entry.spans)
+    evaluator = Evaluator()
+    seen = evaluator.observed(project, entry)
+    for body in entry.trial.bodies:
+        for shown in (Shown(Quantity.POSITION, body.axes[0]), Shown(Quantity.SPEED), Shown(Quantity.KINETIC)):
+            band = evaluator.band(project, entry, shown, body.name)
+            assert isinstance(band, InertianError) or len(band[0]) == len(trial.t)
+        for span in entry.spans:
+            for kind in OVER_SPAN:
+                try:
+                    over_span(seen, Shown(Quantity.VELOCITY, body.axes[0]), body.name, span, kind)
+                except InertianError:
+                    continue
+    assert isinstance(evaluator.accounts(project, "ugly"), InertianError | Accounts)

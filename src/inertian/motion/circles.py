@@ -4,19 +4,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from inertian.quantities.errors import InertianError
+from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array
 
 
-class CircleError(InertianError):
+class CircleError(Refusal):
     """The samples do not tell a circle."""
-
-    def __init__(self, why: str) -> None:
-        super().__init__(why)
-        self.why = why
-
-    def __str__(self) -> str:
-        return self.why
 
 
 @dataclass(frozen=True, eq=False)

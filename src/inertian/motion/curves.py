@@ -15,7 +15,7 @@ import numpy as np
 
 from inertian.motion.fits import TooFewSamplesError
 from inertian.motion.residuals import PATTERN, pattern_z
-from inertian.quantities.errors import InertianError
+from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array
 
 
@@ -161,15 +161,8 @@ FORMS: Mapping[Shape, Form] = {
 }
 
 
-class CurveError(InertianError):
+class CurveError(Refusal):
     """A curve cannot be fitted; the text says why and what to do."""
-
-    def __init__(self, why: str) -> None:
-        super().__init__(why)
-        self.why = why
-
-    def __str__(self) -> str:
-        return self.why
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,7 +8,7 @@ import numpy as np
 
 from inertian.motion.glitches import THRESHOLD, glitches
 from inertian.motion.trials import Body, Trial
-from inertian.quantities.errors import InertianError
+from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array, Mask, Rows
 
 BRIDGED_AT_MOST = 10  # samples that a bridge may span; more is guessing
@@ -55,15 +55,8 @@ class Step:
         return np.unique(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.intp)
 
 
-class TidyError(InertianError):
+class TidyError(Refusal):
     """A step cannot be made; nothing was changed."""
-
-    def __init__(self, why: str) -> None:
-        super().__init__(why)
-        self.why = why
-
-    def __str__(self) -> str:
-        return self.why
 
 
 def runs_of(rows: Iterable[int]) -> tuple[tuple[int, int], ...]:

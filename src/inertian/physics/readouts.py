@@ -18,7 +18,7 @@ from inertian.motion.spans import Spans
 from inertian.motion.trials import Channel, Trial
 from inertian.physics.asked import NEEDS_CENTRE, NEEDS_MASS, TOTAL, Quantity, Shown
 from inertian.physics.collisions import SCALE, STAMP_SOURCE, TIME_BASE
-from inertian.quantities.errors import InertianError
+from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import (
     Array,
     ChannelId,
@@ -49,15 +49,8 @@ DIMENSIONS = {
 Local = Mapping[tuple[str, int], Array]  # by axis and order of the derivative
 
 
-class ReadoutError(InertianError):
+class ReadoutError(Refusal):
     """A quantity cannot be had of this trial; the text says what is missing."""
-
-    def __init__(self, why: str) -> None:
-        super().__init__(why)
-        self.why = why
-
-    def __str__(self) -> str:
-        return self.why
 
 
 @dataclass(frozen=True, eq=False)

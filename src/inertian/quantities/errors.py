@@ -37,3 +37,14 @@ EXAMPLE_UNITS = {
     "angle": "° or rad",
     "number": "nothing, or %",
 }
+
+
+class Refusal(InertianError):
+    """Something cannot be done; the text is one sentence that says why and what to do."""
+
+    def __init__(self, why: str) -> None:
+        super().__init__(why)
+        self.why = why
+
+    def __str__(self) -> str:
+        return self.why
