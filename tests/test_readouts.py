@@ -225,3 +225,23 @@ def test_local_fits_are_exact_on_parabolas_at_any_spacing_and_offset(seed, offse
 def test_the_lowest_point_is_over_all_bodies():
     trial = two_stones()
     assert lowest(trial, "y") == pytest.approx(float((0.3 - 0.2 * T).min()))
+
+
+@given(st.lists(st.floats(0.5, 9.5), min_size=2, max_size=6), st.integers(0, 1000), st.integers(1, 2))
+@settings(max_examples=25)
+def test_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order):
+    from inertian.motion.derivatives import LONG, Derivatives
+
+    rng = np.random.default_rng(seed)
+    n = LONG + 500
+    t = np.arange(n) * (10.0 / n) + rng.uniform(0, 1e-4, n)
+    x = np.sin(t) + rng.normal(0, 1e-3, n)
+    x[rng.integers(0, n, 40)] = np.nan
+    known = Derivatives()
+    for k in range(0, len(times) - 1, 2):
+        walls = sorted(times[k : k + 2])
+        value, norm = known.of(("a", "x"), t, x, order, walls)
+        exact, exact_norm = at_samples(t, x, walls, order)
+        assert np.array_equal(np.isnan(value), np.isnan(exact))
+        assert np.nanmax(np.abs(value - exact)) <= 1e-6 * np.nanmax(np.abs(exact))
+        assert norm == pytest.approx(exact_norm, rel=1e-6, nan_ok=True)
