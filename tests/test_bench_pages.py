@@ -323,3 +323,23 @@ def test_a_pyramid_never_hides_a_peak(n):
         assert np.nanmax(seen) >= np.nanmax(inside)
         assert np.nanmin(seen) <= np.nanmin(inside)
         assert np.all(np.diff(x) >= 0)
+
+
+def test_what_was_put_right_while_reading_stands_among_the_steps(open_window, qtbot, tmp_path):
+    from PyQt6.QtWidgets import QLabel
+
+    rows = [f"{k * 0.02:.2f},{1.1 * k * 0.02:.4f}" for k in range(40)]
+    rows[5], rows[6] = rows[6], rows[5]
+    rows.insert(20, rows[19])
+    (tmp_path / "mixed.csv").write_text("time (s),sled (m)\n" + "\n".join(rows) + "\n")
+    window = open_window(Project("p"))
+    window.keeping.open_files([tmp_path / "mixed.csv"])
+    qtbot.waitUntil(lambda: bool(window.receiving.desk.makes) and not window.receiving.desk.busy, timeout=10_000)
+    window.receiving.bring_in()
+    qtbot.waitUntil(lambda: window.document.entry is not None, timeout=10_000)
+    window.show_page(words.PAGE_TIDY)
+    QApplication.processEvents()
+    said = [label.text() for label in window.tidy.widget().findChildren(QLabel) if label.isVisible()]
+    assert any("put in order" in text for text in said)
+    assert any("the time of another one; the first counts" in text for text in said)
+    assert len(window.document.entry.trial.t) == 40

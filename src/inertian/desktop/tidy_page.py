@@ -187,7 +187,8 @@ class TidyPage(QScrollArea):
     def _show_steps(self, entry: Entry) -> None:
         effects = entry.ready.effects
         said = tuple(said_of(effect, entry.trial, entry.frame.time_zero) for effect in effects)
-        told = tuple(line for line in entry.trial.provenance.understood if "in order" in line or "twice" in line)
+        mended = ("put in order", "the time of another")
+        told = tuple(u for u in entry.trial.provenance.understood if any(part in u for part in mended))
         key = (entry.trial.id, entry.steps, said, told)
         if key == self._shown:
             return

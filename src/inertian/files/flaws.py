@@ -51,7 +51,12 @@ def time_flaws(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
         times = np.sort(unsorted)
         steps = np.diff(times)
     if steps.min() == 0:
-        found.append(Finding(Code.DUPLICATE_TIME, f"{int((steps == 0).sum())} samples have the time of another one."))
+        found.append(
+            Finding(
+                Code.DUPLICATE_TIME,
+                f"{int((steps == 0).sum())} samples have the time of another one; the first counts.",
+            )
+        )
         times = distinct(times)
         steps = np.diff(times)
     if steps.size >= 5:

@@ -4,6 +4,7 @@ import numpy as np
 
 from inertian.files import limits
 from inertian.files.assembly import FRAME, ROW, BodyReading, ChannelReading, TrialReading
+from inertian.files.findings import Code
 from inertian.files.readings import FileReading
 from inertian.files.recipes import Recipe, recipe_json
 from inertian.files.wording import sentences
@@ -12,6 +13,7 @@ from inertian.quantities.estimates import Array, Rows, distinct
 from inertian.quantities.units import Unit
 
 _POSITIONS = ("x", "y")
+MENDED = (Code.TIME_NOT_SORTED, Code.DUPLICATE_TIME)  # what was put right in the samples themselves
 
 
 def trials_of(reading: FileReading) -> list[Trial]:
@@ -37,8 +39,9 @@ def can_be_brought_in(trial: TrialReading) -> bool:
 def _trial(reading: FileReading, trial: TrialReading, part: int) -> Trial:
     recipe = reading.recipe
     kept = reading.content if len(reading.content) <= limits.KEPT_BYTES else None
+    mended = tuple(f.text for f in reading.findings if f.code in MENDED)
     provenance = Provenance(
-        reading.file, reading.sha256, reading.size, kept, sentences(reading),
+        reading.file, reading.sha256, reading.size, kept, (*sentences(reading), *mended),
         tuple((u.line, u.text, u.why) for u in trial.unusable), recipe_json(recipe) if recipe else "", part,
     )  # fmt: skip
     times, bodies = _one_clock(trial, recipe)
