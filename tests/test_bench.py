@@ -311,7 +311,7 @@ def test_a_curve_is_fitted_its_residuals_shown_a_parameter_held_and_all_go_with_
     window.show_page(words.PAGE_READINGS)
     menu = window.readings.fits.menu()
     texts = [a.text() for a in menu.actions()]
-    assert len(texts) == len(Shape)
+    assert len(texts) == len(Shape)  # the last is a formula of one's own
     assert "parabola:  y = y₀ + y₁ t + ½ y₂ t²" in texts
     assert not menu.actions()[2].icon().isNull()
     menu.actions()[1].trigger()

@@ -343,3 +343,28 @@ def test_what_was_put_right_while_reading_stands_among_the_steps(open_window, qt
     assert any("put in order" in text for text in said)
     assert any("the time of another one; the first counts" in text for text in said)
     assert len(window.document.entry.trial.t) == 40
+
+
+def test_a_formula_of_ones_own_is_typed_fitted_saved_and_refused_in_words(open_window, demo, qtbot, tmp_path):
+    from inertian.project.saving import load, save
+
+    window = open_window(demo)
+    window.show_page(words.PAGE_READINGS)
+    form = window.readings.fits
+    next(a for a in form.menu().actions() if a.text() == words.OWN_FORMULA).trigger()
+    for text, why in (("x0 + v t +", "something is missing"), ("a + b", "does not occur"), ("t", "nothing to fit")):
+        form.formula.setText(text)
+        qtbot.keyClick(form.formula, Qt.Key.Key_Return)
+        assert why in form.trouble.text()
+        assert not entry(window).curves
+    form.formula.setText("x0 + v t − ½ a t²")
+    qtbot.keyClick(form.formula, Qt.Key.Key_Return)
+    ((asked, _parts),) = form.results
+    assert asked.shape is Shape.FORMULA
+    assert not form.trouble.isVisible()
+    window.readings.fits.ask(Shape.PARABOLA)
+    _, parabola = window.readings.fits.results[1]
+    mine, theirs = (p[s].text().replace("−", "") for p, s in ((form.results[0][1], "a"), (parabola, "y₂")))
+    assert theirs.startswith(mine)  # the same number; only its unit is not known here
+    save(window.document.project, tmp_path / "p.inertian")
+    assert load(tmp_path / "p.inertian").entries[0].curves == entry(window).curves

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QL
 from inertian.desktop import words
 from inertian.desktop.theme import FAMILY, load_fonts
 from inertian.desktop.tokens import DARK, LIGHT, MARKERS
-from inertian.motion.curves import Shape
+from inertian.motion.curves import FORMS
 from inertian.motion.frame import Frame
 from inertian.physics.asked import Quantity, Shown
 from inertian.project.project import Project
@@ -127,7 +127,7 @@ def test_no_text_of_the_pages_is_clipped_when_they_are_full(open_window, demo, t
     view.pins = [0.2, 0.6213]
     for shown in (Shown(Quantity.POSITION, "x"), Shown(Quantity.VELOCITY, "y")):
         view.take(shown, "light")
-        for shape in Shape:
+        for shape in FORMS:
             window.readings.fits.ask(shape)
     for page, pane in ((words.PAGE_TIDY, window.tidy), (words.PAGE_READINGS, window.readings)):
         window.show_page(page)

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.motion.curves import FORMS, Shape, fit_curve
+from inertian.motion.curves import FORMS, Shape, fit_curve, form_of
 from inertian.motion.frame import ANGLE, AS_FILED, ORIGIN, Frame, FrameError
 from inertian.motion.noise import READINGS, Noise
 from inertian.motion.ready import ready
@@ -28,6 +28,7 @@ from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Pools
 from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.formulas import FormulaError, parse_formula
 from inertian.quantities.units import unit_of
 
 T = np.arange(60) * 0.02
@@ -376,7 +377,7 @@ def test_marks_survive_the_file_to_the_bit(tmp_path):
     assert back.setup == project.setup
 
 
-@given(st.sampled_from(list(Shape)), st.integers(0, 10_000), st.integers(2, 40), st.sampled_from([1e-12, 1.0, 1e9]))
+@given(st.sampled_from(list(FORMS)), st.integers(0, 10_000), st.integers(2, 40), st.sampled_from([1e-12, 1.0, 1e9]))
 @settings(max_examples=60)
 def test_any_samples_are_fitted_or_refused_in_words(shape, seed, n, size):
     rng = np.random.default_rng(seed)
@@ -404,3 +405,66 @@ def test_steps_go_where_their_samples_are_when_rows_change():
     assert [s.kind for s in carried] == [StepKind.SET_ASIDE, StepKind.JUMPS]
     assert new[carried[0].rows(len(new))].tolist() == old[3:7].tolist()
     assert carried_over(steps, old, old) == steps
+
+
+@pytest.mark.parametrize(
+    ("formula", "truth"),
+    [
+        ("a + b t", {"a": 0.3, "b": -1.2}),
+        ("½ g t² + v t", {"g": -9.81, "v": 3.0}),
+        ("A sin(2π t/T + φ) exp(-t/τ)", {"A": 0.2, "T": 0.4, "φ": 0.7, "τ": 0.6}),
+        ("y0 + k (1 - exp(-t/τ))", {"y0": 0.1, "k": 2.0, "τ": 0.3}),
+        ("v*t/(1 + q*t)", {"v": 1.5, "q": 0.8}),
+    ],
+)
+def test_a_formula_of_ones_own_is_fitted_from_a_start_it_finds(formula, truth):
+    curve = parse_formula(formula)
+    rng = np.random.default_rng(4)
+    y = curve(t=T, **truth) + rng.normal(0, 1e-4, 60)
+    fit = fit_curve(T, y, Shape.FORMULA, 0.0, formula=formula)
+    assert fit.scatter == pytest.approx(1e-4, rel=0.35)
+    found = dict(zip([p.symbol for p in form_of(Shape.FORMULA, formula).parameters], fit.values, strict=True))
+    for name, value in truth.items():
+        if name in ("A", "φ"):  # a wave may be found half a turn on
+            continue
+        assert found[name] == pytest.approx(value, rel=0.02), found
+    assert fit.curve(T) == pytest.approx(curve(t=T, **found), abs=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("text", "value"),
+    [
+        ("0.5*m*v**2", 9.0),
+        ("½ m v²", 9.0),
+        ("2,5 m", 5.0),
+        ("m(v+1)", 8.0),
+        ("-m^2", -4.0),
+        ("sqrt(m v 6)/2", 3.0),
+        ("2π/π e/e", 2.0),
+        ("1e2 m", 200.0),
+    ],
+)
+def test_arithmetic_is_read_as_people_write_it(text, value):
+    assert parse_formula(text)(m=2.0, v=3.0) == pytest.approx(value)
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["", "a +", "9**9**9", "a**1000", "__import__('os')", "a.b", "a[0]", "lambda: 1", "1 if a else 2", "a;b",
+     "sin", "sin(a, b)", "-" * 60 + "a", "a" * 400, "a = 3", "“a”", "{a}", "x**(9**9)", "True and a"],
+)  # fmt: skip
+def test_what_is_no_arithmetic_is_refused_in_words(text):
+    with pytest.raises(FormulaError) as refusal:
+        parse_formula(text)
+    assert str(refusal.value).endswith(".")
+
+
+@given(st.text(max_size=40))
+@settings(max_examples=150)
+def test_any_text_is_read_or_refused(text):
+    try:
+        formula = parse_formula(text)
+    except FormulaError:
+        return
+    with np.errstate(all="ignore"):
+        formula(**dict.fromkeys(formula.names, np.float64(1.5)))

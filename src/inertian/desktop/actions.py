@@ -21,7 +21,7 @@ from inertian.desktop import words
 from inertian.desktop.theme import desktop_theme
 from inertian.desktop.tokens import DARK, LIGHT
 from inertian.desktop.window import MainWindow
-from inertian.motion.curves import Shape
+from inertian.motion.curves import FORMS, Shape
 from inertian.motion.tidying import Reason
 from inertian.project.edits import trial_removed
 
@@ -146,8 +146,9 @@ class Actions(QObject):
         self._on_bench(menu, words.BRIDGE_GAP, "G", window.tidy.bridge_gap)
         menu.addSeparator()
         fits = menu.addMenu(words.FIT_MENU)
-        for shape in Shape:
+        for shape in FORMS:
             self._add(fits, words.FIT_ACTION.format(shape=shape), "", partial(self._fit, shape))
+        self._add(fits, words.OWN_FORMULA, "", self._type_formula)
         self._on_bench(menu, words.CLEAR_CURVES, "Backspace", does.clear_curves)
         menu.addSeparator()
         self._add(menu, words.SHOW_ALL, "Ctrl+0", bench.show_all)
@@ -161,6 +162,10 @@ class Actions(QObject):
         menu.addSeparator()
         for name, key in ((words.PAGE_ACCOUNT, "F5"), (words.PAGE_TIDY, "F7"), (words.PAGE_READINGS, "F8")):
             self._add(menu, words.SHOW_PAGE.format(name=name.lower()), key, partial(window.show_page, name))
+
+    def _type_formula(self) -> None:
+        self._window.show_page(words.PAGE_READINGS)
+        self._window.readings.fits.type_formula()
 
     def _fit(self, shape: Shape) -> None:
         self._window.show_page(words.PAGE_READINGS)

@@ -17,7 +17,7 @@ from inertian.desktop.numbers import shown as written
 from inertian.desktop.numbers import shown_plain
 from inertian.desktop.theme import decimal_mark
 from inertian.desktop.tokens import Theme
-from inertian.motion.curves import FORMS, Shape
+from inertian.motion.curves import FORMS, Shape, form_of
 from inertian.physics.asked import CurveAsked
 from inertian.physics.reading import CurveResult
 from inertian.project.marking_edits import curve_added, curves_removed
@@ -68,12 +68,17 @@ class FitsForm(QWidget):
         column.addWidget(label(words.FITS, "heading"))
         self.fit = QPushButton()
         self.fit.clicked.connect(lambda: self.menu().exec(self.fit.mapToGlobal(self.fit.rect().bottomLeft())))
+        self.formula = QLineEdit()
+        self.formula.setPlaceholderText(words.FORMULA_HINT)
+        self.formula.setAccessibleName(words.OWN_FORMULA)
+        self.formula.returnPressed.connect(lambda: self.ask(Shape.FORMULA, self.formula.text().strip()))
+        self.formula.hide()
         self.trouble = label("", "alarm")
         self.trouble.setWordWrap(True)
         self.trouble.hide()
         self.none = label(words.FITS_NONE, "soft")
         self.none.setWordWrap(True)
-        for part in (self.fit, self.trouble, self.none):
+        for part in (self.fit, self.formula, self.trouble, self.none):
             column.addWidget(part)
         self._list = QVBoxLayout()
         self._list.setSpacing(8)
@@ -82,20 +87,29 @@ class FitsForm(QWidget):
     def menu(self) -> QMenu:
         """Return the menu of shapes, each with a small picture and its formula."""
         menu = QMenu(self)
-        for shape in Shape:
-            action = menu.addAction(picture(self._theme, shape), f"{shape}:  y = {FORMS[shape].formula}")
+        for shape, form in FORMS.items():
+            action = menu.addAction(picture(self._theme, shape), f"{shape}:  y = {form.formula}")
             action.triggered.connect(lambda _checked, shape=shape: self.ask(shape))
+        menu.addAction(words.OWN_FORMULA).triggered.connect(self.type_formula)
         menu.setStyleSheet(f"QMenu {{ icon-size: {SIZE.width()}px; }}")
         return menu
 
-    def ask(self, shape: Shape) -> None:
+    def type_formula(self) -> None:
+        """Ask for a formula of one's own."""
+        self.formula.show()
+        self.formula.setFocus()
+
+    def ask(self, shape: Shape, formula: str = "") -> None:
         """Fit a shape to the quantity and body in hand over the span in hand."""
         entry, name = self._document.entry, self._span_in_hand()
         shown, body = self._view.in_hand()
         if entry is None or shown is None or not name:
             self._complain(words.NOT_A_SPAN)
             return
-        self._do(curve_added(self._document.settled, entry.trial.id, CurveAsked(shown, body, name, shape)), shape)
+        self._do(
+            curve_added(self._document.settled, entry.trial.id, CurveAsked(shown, body, name, shape, (), formula)),
+            shape,
+        )
 
     def _do(self, edit: object, shape: Shape) -> None:
         entry = edit.project.entry(self._document.entry.trial.id)
@@ -147,10 +161,12 @@ class FitsForm(QWidget):
         grid.setVerticalSpacing(1)
         grid.setColumnStretch(1, 1)
         body = asked.body or words.ALL_BODIES
-        title = label(words.FIT_TITLE.format(shape=asked.shape, span=asked.span, body=body))
+        form = form_of(asked.shape, asked.formula)
+        name = asked.formula or asked.shape
+        title = label(words.FIT_TITLE.format(shape=name, span=asked.span, body=body))
         title.setTextFormat(Qt.TextFormat.PlainText)
         title.setWordWrap(True)
-        title.setToolTip(f"{words.strip_title(asked.shown)}: y = {FORMS[asked.shape].formula}")
+        title.setToolTip(f"{words.strip_title(asked.shown)}: y = {form.formula}")
         gone = QToolButton()
         gone.setText("×")
         gone.setProperty("role", "small")
@@ -160,7 +176,7 @@ class FitsForm(QWidget):
         grid.addWidget(title, 0, 0, 1, 2)
         grid.addWidget(gone, 0, 2)
         held, row = dict(asked.held), 1
-        for parameter in FORMS[asked.shape].parameters:
+        for parameter in form.parameters:
             symbol = parameter.symbol
             name = label(symbol, "soft")
             name.setToolTip(parameter.meaning)
@@ -201,7 +217,7 @@ class FitsForm(QWidget):
                 parts[name].setText("")
             return
         held = dict(asked.held)
-        meanings = {p.symbol: p.meaning for p in FORMS[asked.shape].parameters}
+        meanings = {p.symbol: p.meaning for p in form_of(asked.shape, asked.formula).parameters}
         for symbol, scalar in result.parameters:
             if symbol not in held:
                 parts[symbol].setText(written(scalar.value, scalar.u, result.units[symbol]))

@@ -372,6 +372,8 @@ FITS, FIT_BUTTON, FITS_NONE = "Fits", "Fit a curve over “{name}”", "Choose a
 FIT_TITLE, FIT_GONE = "{shape}, “{span}”, {body}", "Remove this fit"
 FIT_CHI, FIT_SCATTER = "χ² = {chi} for {dof} degrees of freedom", "scatter {scatter}, {dof} degrees of freedom"
 FIT_R2 = "R² = {r2}; it says nothing about whether the shape is right"
+OWN_FORMULA = "A formula of one's own…"
+FORMULA_HINT = "e.g. a + b t + c sin(w t)"
 FIT_HOLD, FIT_HELD = "Hold this parameter", "held"
 TREAT_TITLE = "Treat the others like “{name}”"
 TREAT_TEXT = (

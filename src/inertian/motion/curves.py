@@ -9,6 +9,7 @@ the least sum of squares over all parameters.
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -17,6 +18,7 @@ from inertian.motion.fits import TooFewSamplesError
 from inertian.motion.residuals import PATTERN, pattern_z
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array
+from inertian.quantities.formulas import Formula, FormulaError, parse_formula
 
 
 class Shape(StrEnum):
@@ -30,6 +32,7 @@ class Shape(StrEnum):
     DAMPED = "damped sine"
     EXPONENTIAL = "exponential"
     POWER = "power"
+    FORMULA = "formula"  # of one's own
 
 
 @dataclass(frozen=True)
@@ -44,6 +47,7 @@ class Parameter:
 
 LEVEL = Parameter("y₀", "value at the start")
 Curve = Callable[..., Any]
+SEARCHED = 4000  # points that several parameters of a formula are searched at
 BEYOND = 1e30  # stands for what is too large to be a number
 
 
@@ -57,6 +61,7 @@ class Form:
     linear: Callable[..., list[Any]]  # columns of the linear parameters, from τ and the searched ones
     searched: Callable[[Array], Array]  # grid of the others from τ, shape (searched, points)
     taken: Callable[[Array, Array], Array]  # parameters from linear coefficients and searched ones
+    rest: Callable[[Any, Any], Any] | None = None  # what is there without any linear parameter
 
 
 def _nothing(_tau: Array) -> Array:
@@ -181,6 +186,7 @@ class CurveFit:
     residuals: Array
     held: tuple[str, ...] = ()
     curves: bool = field(default=False)  # whether residuals follow a pattern
+    formula: str = ""
 
     @property
     def dof(self) -> int:
@@ -201,15 +207,91 @@ class CurveFit:
 
     def curve(self, t: Array) -> Array:
         """Return the curve at times t."""
-        return np.asarray(FORMS[self.shape].curve(t - self.start, *self.values) + np.zeros_like(t))
+        with np.errstate(all="ignore"):
+            return np.asarray(form_of(self.shape, self.formula).curve(t - self.start, *self.values) + np.zeros_like(t))
 
 
-def fit_curve(t: Array, y: Array, shape: Shape, start: float, held: Mapping[str, float] | None = None) -> CurveFit:
+def form_of(shape: Shape, formula: str = "") -> Form:
+    """Return the form of a shape; `formula` is that of one's own, in t and parameters. Raises FormulaError."""
+    return own_form(formula) if shape is Shape.FORMULA else FORMS[shape]
+
+
+@lru_cache(maxsize=64)
+def own_form(text: str) -> Form:
+    """Return the form of a formula in t and parameters. Raises FormulaError.
+
+    Parameters it is linear in, jointly, are found by trying; the others are searched over orders of magnitude.
+    """
+    formula = parse_formula(text)
+    if "t" not in formula.names:
+        raise FormulaError(text, "t, the time since the start of the span, does not occur in it.")
+    names = tuple(n for n in formula.names if n != "t")
+    if not names:
+        raise FormulaError(text, "there is nothing to fit: write a letter for each parameter.")
+    linear = _linear_in(formula, names)
+    others = tuple(n for n in names if n not in linear)
+
+    def at(tau: Any, linear_values: Any, searched: Any) -> Any:
+        values = dict(zip(linear, linear_values, strict=True)) | dict(zip(others, searched, strict=True))
+        return formula(t=tau, **values) + 0 * tau
+
+    def columns(tau: Any, *searched: Any) -> list[Any]:
+        return [at(tau, row, searched) - at(tau, np.zeros(len(linear)), searched) for row in np.eye(len(linear))]
+
+    def taken(c: Array, searched: Array) -> Array:
+        values = dict(zip(linear, c, strict=True)) | dict(zip(others, searched, strict=True))
+        return np.array([values[n] for n in names], dtype=float)
+
+    return Form(
+        text,
+        tuple(Parameter(n, "parameter of the formula", 1 if n in linear else 0) for n in names),
+        lambda tau, *p: formula(t=tau, **dict(zip(names, p, strict=True))),
+        columns,
+        lambda tau: _magnitudes(tau, len(others)),
+        taken,
+        lambda tau, searched: at(tau, np.zeros(len(linear)), searched),
+    )
+
+
+def _linear_in(formula: Formula, names: Sequence[str]) -> tuple[str, ...]:
+    """The parameters that the formula is linear in, all together."""
+    rng = np.random.default_rng(1)
+    tau = np.linspace(0.1, 1.3, 7)
+    found: list[str] = []
+    for name in names:
+        wanted = [*found, name]
+        with np.errstate(all="ignore"):
+            points = [{n: float(v) for n, v in zip(names, rng.uniform(0.5, 1.5, len(names)), strict=True)}]
+            points += [{**points[0], **{n: float(rng.uniform(0.5, 1.5)) for n in wanted}}]
+            middle = {n: 0.5 * (points[0][n] + points[1][n]) for n in names}
+            ends = [np.asarray(formula(t=tau, **p) + 0 * tau) for p in points]
+            between = np.asarray(formula(t=tau, **middle) + 0 * tau)
+        size = np.abs(ends[0]) + np.abs(ends[1])
+        if np.all(np.abs(ends[0] + ends[1] - 2.0 * between) <= 1e-9 * size):
+            found = wanted
+    return tuple(found)
+
+
+def _magnitudes(tau: Array, count: int) -> Array:
+    """Points to search `count` parameters at: rates, times and plain numbers of both signs; shape (count, points)."""
+    whole = float(np.ptp(tau)) or 1.0
+    fine = np.arange(0.5, 60.0, 0.25) / whole
+    values = np.concatenate([fine, whole * np.geomspace(0.02, 20.0, 40), np.linspace(0.25, 6.0, 24)])
+    values = np.unique(np.concatenate([values, -values]))
+    if count <= 1:
+        return values[None] if count else np.zeros((0, 1))
+    rng = np.random.default_rng(2)
+    return np.stack([rng.choice(values, SEARCHED) for _ in range(count)])
+
+
+def fit_curve(
+    t: Array, y: Array, shape: Shape, start: float, held: Mapping[str, float] | None = None, formula: str = ""
+) -> CurveFit:
     """Fit a shape to samples y at times t in s, both of shape (n,), NaN left out; τ counts from `start`.
 
     `held` fixes parameters by symbol. Raises TooFewSamplesError, or CurveError where no curve of the shape fits.
     """
-    form, held = FORMS[shape], held or {}
+    form, held = form_of(shape, formula), held or {}
     used = np.isfinite(y)
     t, y = t[used], y[used]
     symbols = [p.symbol for p in form.parameters]
@@ -228,7 +310,8 @@ def fit_curve(t: Array, y: Array, shape: Shape, start: float, held: Mapping[str,
     operator = np.zeros((len(values), len(t)))
     operator[free] = np.linalg.pinv(jacobian) if free.any() else 0.0
     curved = pattern_z(residuals, np.ones(len(t))) > PATTERN
-    return CurveFit(shape, start, values, operator, t, y, residuals, tuple(s for s in symbols if s in held), curved)
+    kept = tuple(s for s in symbols if s in held)
+    return CurveFit(shape, start, values, operator, t, y, residuals, kept, curved, formula)
 
 
 def _first_values(form: Form, tau: Array, y: Array, held: Mapping[str, float]) -> Array:
@@ -242,9 +325,13 @@ def _first_values(form: Form, tau: Array, y: Array, held: Mapping[str, float]) -
     some = np.unique(np.linspace(0, len(tau) - 1, min(len(tau), 600)).astype(int))
     best, least = None, np.inf
     for point in grid.T:
-        columns = np.stack(form.linear(tau[some], *point), axis=1)
-        c, *_ = np.linalg.lstsq(columns, y[some], rcond=None)
-        left = y[some] - columns @ c
+        parts = form.linear(tau[some], *point)
+        columns = np.stack(parts, axis=1) if parts else np.zeros((len(some), 0))
+        target = y[some] if form.rest is None else y[some] - form.rest(tau[some], point)
+        if not (np.isfinite(columns).all() and np.isfinite(target).all()):
+            continue
+        c, *_ = np.linalg.lstsq(columns, target, rcond=None)
+        left = target - columns @ c
         if np.isfinite(left).all() and left @ left < least:
             best, least = form.taken(c, point), float(left @ left)
     if best is None:

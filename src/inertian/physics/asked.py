@@ -106,3 +106,4 @@ class CurveAsked:
     span: str
     shape: Shape
     held: tuple[tuple[str, float], ...] = ()
+    formula: str = ""

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from inertian.motion.curves import FORMS, CurveFit, fit_curve
+from inertian.motion.curves import CurveFit, Shape, fit_curve, form_of
 from inertian.motion.local import local_operator
 from inertian.motion.spans import Span
 from inertian.physics.asked import AT_MOMENT, BETWEEN, CurveAsked, NamedReading, Quantity, ReadingKind, Shown
@@ -185,9 +185,9 @@ def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
     all_rows = span.rows(seen.trial.t)
     rows = np.arange(all_rows.start, all_rows.stop)
     whole = readout(seen, asked.shown, asked.body, seen.trial.t[rows], rows)
-    fit = fit_curve(whole.times, whole.values, asked.shape, span.start, dict(asked.held))
+    fit = fit_curve(whole.times, whole.values, asked.shape, span.start, dict(asked.held), asked.formula)
     good = np.flatnonzero(np.isfinite(whole.values))
-    form = FORMS[asked.shape]
+    form = form_of(asked.shape, asked.formula)
     estimates = {}
     for k, parameter in enumerate(form.parameters):
         c = np.zeros(len(rows))
@@ -197,7 +197,8 @@ def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
     chi = _chi_squared(seen, asked, whole, fit) if raw else None
     wider = _wider(chi, fit)
     found = {name: _widened(one, wider, fit.dof) for name, one in scalars(seen, estimates).items()}
-    units = {p.symbol: _unit(asked.shown.unit, p.power, p.seconds) for p in form.parameters}
+    own = asked.shape is Shape.FORMULA  # then nobody has said what the units of its parameters are
+    units = {p.symbol: "" if own else _unit(asked.shown.unit, p.power, p.seconds) for p in form.parameters}
     remark = _remark(fit, raw) + (WIDENED if wider > 1.0 else "")
     return CurveResult(asked, fit, tuple(found.items()), units, chi, remark)
 

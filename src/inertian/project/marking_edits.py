@@ -146,8 +146,7 @@ def reading_forgotten(project: Project, trial: str, name: str) -> Edit:
 def curve_added(project: Project, trial: str, asked: CurveAsked) -> Edit:
     """Fit a curve over a span; one of the same shape there, of the same quantity, is replaced."""
     entry = project.entry(trial)
-    same = (asked.shown, asked.body, asked.span, asked.shape)
-    others = tuple(c for c in entry.curves if (c.shown, c.body, c.span, c.shape) != same)
+    others = tuple(c for c in entry.curves if replace(c, held=()) != replace(asked, held=()))
     return Edit(f"Fit a {asked.shape}", project.with_entry(replace(entry, curves=(*others, asked))))
 
 

@@ -55,7 +55,14 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
             for n in entry.named
         ],
         "curves": [
-            SavedCurve(shown=_saved_shown(c.shown), body=c.body, span=c.span, shape=c.shape, held=list(c.held))
+            SavedCurve(
+                shown=_saved_shown(c.shown),
+                body=c.body,
+                span=c.span,
+                shape=c.shape,
+                held=list(c.held),
+                formula=c.formula,
+            )
             for c in entry.curves
         ],
     }
@@ -81,7 +88,7 @@ def marked(entry: Entry, saved: SavedTrial) -> Entry:
             for n in saved.readings
         ),
         curves=tuple(
-            CurveAsked(Shown(c.shown.quantity, c.shown.axis), c.body, c.span, c.shape, tuple(c.held))
+            CurveAsked(Shown(c.shown.quantity, c.shown.axis), c.body, c.span, c.shape, tuple(c.held), c.formula)
             for c in saved.curves
         ),
     )

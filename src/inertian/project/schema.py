@@ -92,6 +92,7 @@ class SavedCurve(_Strict):
     span: str
     shape: Shape
     held: list[tuple[str, FiniteFloat]] = []
+    formula: str = ""
 
 
 class SavedChannel(_Strict):

@@ -1,0 +1,161 @@
+"""Formulas as people write them, in ordinary arithmetic: read safely, run on numbers and arrays.
+
+Nothing is evaluated but arithmetic and the listed functions; there are no attributes, no names but those that are
+given a value, and bounds on length, depth and exponents.
+"""
+
+import ast
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from inertian.quantities.errors import InertianError
+
+LONGEST, DEEPEST, LARGEST_POWER = 300, 40, 30.0
+FUNCTIONS: Mapping[str, Callable[[Any], Any]] = {
+    "sin": np.sin,
+    "cos": np.cos,
+    "tan": np.tan,
+    "exp": np.exp,
+    "ln": np.log,
+    "log": np.log,
+    "sqrt": np.sqrt,
+    "tanh": np.tanh,
+    "atan": np.arctan,
+    "abs": lambda x: np.sqrt(x * x),  # analytic on either side of zero
+}
+CONSTANTS = {"pi": np.pi, "π": np.pi, "e": np.e}
+_OPERATIONS: Mapping[type, Callable[[Any, Any], Any]] = {
+    ast.Add: lambda a, b: a + b,
+    ast.Sub: lambda a, b: a - b,
+    ast.Mult: lambda a, b: a * b,
+    ast.Div: lambda a, b: a / b,
+    ast.Pow: lambda a, b: a**b,
+}
+_SPELLINGS = {"−": "-", "–": "-", "·": "*", "×": "*", "⋅": "*", "^": "**", "½": "0.5 ", "¼": "0.25 ", "⅓": "(1/3) "}
+_RAISED = {"²": "**2", "³": "**3", "⁴": "**4"}
+_TOKEN = re.compile(r"\s*(\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+|[^\W\d]\w*|\*\*|[-+*/()])")
+
+
+class FormulaError(InertianError):
+    """A formula cannot be read; the text says where and why."""
+
+    def __init__(self, text: str, why: str) -> None:
+        super().__init__(text, why)
+        self.text, self.why = text, why
+
+    def __str__(self) -> str:
+        return f"“{self.text}”: {self.why}"
+
+
+@dataclass(frozen=True, eq=False)
+class Formula:
+    """A formula that was read: its text, the names it uses in order, and its tree."""
+
+    text: str
+    names: tuple[str, ...]
+    _tree: ast.expr
+
+    def __call__(self, **values: Any) -> Any:
+        """Return the value for values of all names: numbers or arrays, real or complex."""
+        return _value(self._tree, values)
+
+
+def parse_formula(text: str) -> Formula:
+    """Read a formula such as "a + b t", "½ m v²" or "A exp(-t/τ) sin(2π t/T)".
+
+    A space, or a bracket, between two factors multiplies them; decimal comma and point are the same. Raises
+    FormulaError.
+    """
+    if not text.strip():
+        raise FormulaError(text, "nothing is written yet.")
+    if len(text) > LONGEST:
+        raise FormulaError(text[:40] + "…", f"it is longer than {LONGEST} characters.")
+    plain = re.sub(r"(?<=\d),(?=\d)", ".", text)
+    for one, other in (*_SPELLINGS.items(), *_RAISED.items()):
+        plain = plain.replace(one, other)
+    try:
+        tree = ast.parse(_with_products(text, plain), mode="eval").body
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        raise FormulaError(text, "something is missing or too much; check brackets and signs.") from None
+    names: dict[str, None] = {}
+    _check(text, tree, names, 0)
+    return Formula(text.strip(), tuple(names), tree)
+
+
+def _with_products(text: str, plain: str) -> str:
+    """The formula with every product written out. Raises FormulaError at what is no arithmetic."""
+    tokens, place = [], 0
+    while place < len(plain.rstrip()):
+        found = _TOKEN.match(plain, place)
+        if found is None:
+            raise FormulaError(text, f"“{plain[place:].strip()[:1]}” is not part of arithmetic.")
+        tokens.append(found[1])
+        place = found.end()
+    out: list[str] = []
+    for token in tokens:
+        starts = token == "(" or token[0].isalnum() or token[0] in "._"
+        if out and starts and (out[-1] == ")" or out[-1][0].isalnum() or out[-1][0] in "._"):
+            called = token == "(" and out[-1] in FUNCTIONS
+            if not called:
+                out.append("*")
+        out.append(token)
+    return "".join(out)
+
+
+def _check(text: str, node: ast.expr, names: dict[str, None], depth: int) -> None:
+    """Refuse what is not arithmetic, and note the names."""
+    if depth > DEEPEST:
+        raise FormulaError(text, "it is nested too deeply.")
+    if isinstance(node, ast.BinOp) and type(node.op) in _OPERATIONS:
+        if isinstance(node.op, ast.Pow) and not _small(node.right):
+            raise FormulaError(text, f"exponents are numbers up to {LARGEST_POWER:g}, or a name.")
+        _check(text, node.left, names, depth + 1)
+        _check(text, node.right, names, depth + 1)
+    elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.UAdd):
+        _check(text, node.operand, names, depth + 1)
+    elif isinstance(node, ast.Call):
+        known = isinstance(node.func, ast.Name) and node.func.id in FUNCTIONS
+        if not known or node.keywords or len(node.args) != 1:
+            raise FormulaError(text, f"functions are {', '.join(FUNCTIONS)}, of one argument.")
+        _check(text, node.args[0], names, depth + 1)
+    elif isinstance(node, ast.Name):
+        if node.id in FUNCTIONS:
+            raise FormulaError(text, f"{node.id} needs an argument in brackets.")
+        if node.id not in CONSTANTS:
+            names[node.id] = None
+    elif not (isinstance(node, ast.Constant) and _plain_number(node.value)):
+        raise FormulaError(text, "only numbers, names, + − * / ^ and functions can be used.")
+
+
+def _plain_number(value: object) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e100
+
+
+def _small(node: ast.expr) -> bool:
+    """Whether an exponent is bounded: a number that is not too large, or free of numbers that could grow."""
+    if isinstance(node, ast.UnaryOp):
+        return _small(node.operand)
+    if isinstance(node, ast.Constant):
+        return isinstance(node.value, int | float) and abs(node.value) <= LARGEST_POWER
+    if isinstance(node, ast.BinOp) and not isinstance(node.op, ast.Pow):
+        return _small(node.left) and _small(node.right)
+    return isinstance(node, ast.Name)
+
+
+def _value(node: ast.expr, values: Mapping[str, Any]) -> Any:
+    if isinstance(node, ast.BinOp):
+        return _OPERATIONS[type(node.op)](_value(node.left, values), _value(node.right, values))
+    if isinstance(node, ast.UnaryOp):
+        inner = _value(node.operand, values)
+        return -inner if isinstance(node.op, ast.USub) else inner
+    if isinstance(node, ast.Call):
+        assert isinstance(node.func, ast.Name)
+        return FUNCTIONS[node.func.id](_value(node.args[0], values))
+    if isinstance(node, ast.Name):
+        return CONSTANTS[node.id] if node.id in CONSTANTS else values[node.id]
+    assert isinstance(node, ast.Constant)
+    return np.float64(node.value)  # type: ignore[arg-type] # divides by zero as arrays do
