@@ -175,33 +175,14 @@ class FitsForm(QWidget):
         gone.clicked.connect(partial(self._remove, asked))
         grid.addWidget(title, 0, 0, 1, 2)
         grid.addWidget(gone, 0, 2)
-        held, row = dict(asked.held), 1
+        row = 1
         for parameter in form.parameters:
-            symbol = parameter.symbol
-            name = label(symbol, "soft")
+            name = label(parameter.symbol, "soft")
             name.setToolTip(parameter.meaning)
-            grid.addWidget(name, row, 0)
-            if symbol in held:
-                field = QLineEdit(f"{held[symbol]:.7g}".replace(".", decimal_mark()))
-                field.setAccessibleName(f"{symbol} {words.FIT_HELD}")
-                field.returnPressed.connect(partial(self._hold_at, asked, symbol, field))
-                parts[symbol] = field
-            else:
-                parts[symbol] = label("")
-                parts[symbol].setAlignment(Qt.AlignmentFlag.AlignRight)
-                parts[symbol].setWordWrap(True)
-                parts[symbol].setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-            grid.addWidget(parts[symbol], row, 1)
-            hold = QToolButton()
-            hold.setCheckable(True)
-            hold.setChecked(symbol in held)
-            hold.setText("●" if symbol in held else "○")
-            hold.setProperty("role", "small")
-            hold.setToolTip(words.FIT_HOLD)
-            hold.setAccessibleName(f"{words.FIT_HOLD}: {symbol}")
-            hold.clicked.connect(partial(self._hold, asked, symbol))
-            grid.addWidget(hold, row, 2)
-            parts[f"hold {symbol}"] = hold
+            parts |= self._parameter_parts(asked, parameter.symbol)
+            shown = (name, parts[parameter.symbol], parts[f"hold {parameter.symbol}"])
+            for column, part in enumerate(shown):
+                grid.addWidget(part, row, column)
             row += 1
         for name in ("remark", "chi", "r2"):
             parts[name] = label("", "small")
@@ -209,6 +190,28 @@ class FitsForm(QWidget):
             grid.addWidget(parts[name], row, 0, 1, 3)
             row += 1
         return box, parts
+
+    def _parameter_parts(self, asked: CurveAsked, symbol: str) -> dict[str, QWidget]:
+        """The value of one parameter, or the field of a held one, and the ring that holds it."""
+        held = dict(asked.held)
+        if symbol in held:
+            value: QWidget = QLineEdit(f"{held[symbol]:.7g}".replace(".", decimal_mark()))
+            value.setAccessibleName(f"{symbol} {words.FIT_HELD}")
+            value.returnPressed.connect(partial(self._hold_at, asked, symbol, value))
+        else:
+            value = label("")
+            value.setAlignment(Qt.AlignmentFlag.AlignRight)
+            value.setWordWrap(True)
+            value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        hold = QToolButton()
+        hold.setCheckable(True)
+        hold.setChecked(symbol in held)
+        hold.setText("●" if symbol in held else "○")
+        hold.setProperty("role", "small")
+        hold.setToolTip(words.FIT_HOLD)
+        hold.setAccessibleName(f"{words.FIT_HOLD}: {symbol}")
+        hold.clicked.connect(partial(self._hold, asked, symbol))
+        return {symbol: value, f"hold {symbol}": hold}
 
     def _show(self, asked: CurveAsked, parts: dict[str, QWidget], result: CurveResult | InertianError) -> None:
         if isinstance(result, InertianError):
