@@ -368,3 +368,21 @@ def test_a_formula_of_ones_own_is_typed_fitted_saved_and_refused_in_words(open_w
     assert theirs.startswith(mine)  # the same number; only its unit is not known here
     save(window.document.project, tmp_path / "p.inertian")
     assert load(tmp_path / "p.inertian").entries[0].curves == entry(window).curves
+
+
+def test_what_the_mouse_does_goes_back_to_usual_with_esc_or_with_the_page(open_window, demo, qtbot):
+    window = open_window(demo)
+    window.show_page(words.PAGE_TIDY)
+    qtbot.mouseClick(window.tidy.mouse, LEFT)
+    assert window.bench.view.setting_aside
+    key(window, qtbot, "Escape")
+    assert not window.bench.view.setting_aside
+    assert not window.tidy.mouse.isChecked()
+    qtbot.mouseClick(window.tidy.frame.drag_origin, LEFT)
+    assert window.bench.view.dragging_origin is not None
+    window.show_page(words.PAGE_ACCOUNT)
+    assert window.bench.view.dragging_origin is None
+    start = entry(window).spans.before.start
+    drag(plot(window).viewport(), (strip_x(plot(window), start) + 1, 80), (strip_x(plot(window), 0.4), 80))
+    assert entry(window).frame.origin == (0.0, 0.0)
+    assert entry(window).spans.before.start == pytest.approx(0.4, abs=0.02)

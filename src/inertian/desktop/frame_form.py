@@ -71,7 +71,14 @@ class FrameForm(QWidget):
         self._show(entry)
         self.follow_line()
 
+    def hideEvent(self, event: object) -> None:
+        """Qt: a drag in a strip moves the origin only while its button is in sight."""
+        super().hideEvent(event)
+        if self._view.dragging_origin is not None:
+            self.drag_origin.setChecked(False)
+
     def _build(self, entry: Entry) -> None:
+        self._view.dragging_origin = None
         self._column.removeWidget(self._inner)
         self._inner.hide()
         self._inner.deleteLater()

@@ -146,6 +146,9 @@ class SpanRail(RailRuler):
         elif key == Qt.Key.Key_Escape:
             self.view.begun = None
             self.view.move_line(None)
+            if self.view.setting_aside:
+                self.view.setting_aside = False
+                self.view.turned.emit()
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and order:
             step = 1 if key == Qt.Key.Key_Down else -1
             place = order.index(self.active) + step if self.active in order else (0 if step > 0 else -1)
