@@ -11,7 +11,7 @@ test: $(READY)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 -m "not slow"
 
 test-slow: $(READY)
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 --dist worksteal -m slow -rP
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 --dist loadgroup -m slow -rP
 
 lint: $(READY)
 	$(BIN)/ruff check .
