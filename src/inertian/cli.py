@@ -88,6 +88,45 @@ def spans(
     refuse(refusals)
 
 
+def derive(
+    files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
+    out: Annotated[Path, typer.Option(help="The table to write, as CSV")],
+    method: Annotated[str, typer.Option(help="local, central or two-point")] = "local",
+    window: Annotated[str, typer.Option(help='"0.2 s" or "15 samples"; by the data if left out')] = "",
+    noise: Annotated[str, typer.Option(help='σ of a reading, "0.5 mm", or "resolution"; estimated if left out')] = "",
+    recipe: Annotated[Path | None, typer.Option(help="A recipe, as exported from the window")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print method, windows and noise as JSON")] = False,
+) -> None:
+    """Write t, x, v, a and their standard uncertainties, one row for each reading of each axis of each body."""
+    from inertian.files.door import read_file
+    from inertian.files.recipes import load_recipe
+    from inertian.motion.kinematics import Method
+    from inertian.quantities.errors import InertianError
+    from inertian.report import derived
+
+    if method not in set(Method):
+        refuse([f"--method {method}: choose one of {', '.join(Method)}."])
+    try:
+        chosen = load_recipe(recipe) if recipe is not None else None
+        asked = derived.window_asked(window), derived.noise_asked(noise)
+    except InertianError as error:
+        refuse([str(error)])
+        return
+    readings = [(str(path), read_file(path, chosen)) for path in files]
+    found, refusals = derived.derived_of(readings, Method(method), *asked)
+    try:
+        rows = derived.write_table(out, found)
+    except OSError as error:
+        refuse([*refusals, f"{out}: the table cannot be written here ({error.strerror or error})."])
+        return
+    if as_json:
+        result = derived.derived_json(found, Method(method), out, rows)
+        print(json.dumps(result, ensure_ascii=False, allow_nan=False))
+    else:
+        print("\n".join(derived.derived_text(found, Method(method))))
+    refuse(refusals)
+
+
 def _write_demo(folder: Path) -> None:
     from inertian.project.demo import write_demo
     from inertian.quantities.errors import InertianError
@@ -107,6 +146,7 @@ def make_app(open_window: Callable[[bool, list[Path]], int], take_shots: Callabl
     app.command()(ledger)
     app.command()(inspect)
     app.command()(spans)
+    app.command()(derive)
 
     @app.callback(invoke_without_command=True)
     def window(context: typer.Context) -> None:

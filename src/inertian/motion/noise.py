@@ -76,14 +76,16 @@ def _on_same_rows(fits: Sequence[BodyFit]) -> list[list[BodyFit]]:
     return list(groups.values())
 
 
-def _components(groups: Sequence[_Scatter], floor: float) -> tuple[float, float, Array]:
-    """Return σ_x² ≥ floor, σ_t² ≥ 0 and the covariance of the two, by Fisher scoring."""
-    freedom = np.array([g.freedom for g in groups])
-    mean = np.array([g.squares for g in groups]) / freedom
-    design = np.column_stack([np.ones(len(groups)), [g.speed2 for g in groups]])
+def component_variances(speed2: Array, squares: Array, freedom: Array, floor: float) -> tuple[float, float, Array]:
+    """Return σ_x² ≥ floor, σ_t² ≥ 0 and the covariance of the two, by Fisher scoring.
+
+    Groups of residuals, with sums of squares and degrees of freedom of shape (g,), have variance σ_x² + σ_t² speed².
+    """
+    mean = squares / freedom
+    design = np.column_stack([np.ones(len(speed2)), speed2])
     pooled = float(freedom @ mean / freedom.sum())
     alone = np.diag([2.0 * max(pooled, floor) ** 2 / freedom.sum(), 0.0])
-    if pooled <= floor or len(groups) < 2 or np.ptp(design[:, 1]) == 0.0:
+    if pooled <= floor or len(speed2) < 2 or np.ptp(speed2) == 0.0:
         return max(pooled, floor), 0.0, alone
     a, b = pooled, 0.0
     for _ in range(50):
@@ -123,7 +125,8 @@ def estimate_noise(
     if not groups:
         return Noise(given or floor**0.5, 0.0, float("inf"), Pools(), given is not None)
     tiny = max(floor, 1e-24)
-    a, b, covariance = _components(groups, tiny)
+    sums = np.array([(g.speed2, g.squares, g.freedom) for g in groups])
+    a, b, covariance = component_variances(sums[:, 0], sums[:, 1], sums[:, 2], tiny)
     relative = {(READINGS, READINGS): float(covariance[0, 0]) / a**2}
     if b > 0.0:
         relative[STAMPS, STAMPS] = float(covariance[1, 1]) / b**2

@@ -62,6 +62,8 @@ class Channel:
             step = 10.0**exponent
             if step < 1e-9 * top:
                 break
+            if step > 1e3 * top:
+                continue  # to such a step everything is zero
             if all(np.all(np.abs(v / step - np.round(v / step)) < 1e-6) for v in (some, values)):
                 return step * self.unit.factor
         return 0.0

@@ -1,0 +1,139 @@
+"""How wide a window the data allow: wide where the motion is slow to change, narrow where it is not.
+
+A derivative of order 1 (2) is quoted from a polynomial of degree 4 (5): two more than the degree p that a class would
+take, so that what a polynomial of degree p leaves out is fitted, not silently smoothed away (bias-corrected quotation:
+Calonico, Cattaneo & Farrell, J. Am. Stat. Assoc. 113 (2018) 767-779). Windows of growing size are tried all over the
+recording (Lepski, Theory Probab. Appl. 35 (1991) 454-466). A misfit shows in the next two orthonormal polynomials,
+whose coefficients should be noise:
+
+- up to where degree p itself shows no misfit, the quoted degree is safe;
+- where the quoted degree shows a misfit at some size, a window NARROWER times smaller is safe, because bias against u
+  grows with a high power of the size.
+
+The larger of the two is taken, for each sample, from all the windows that hold the sample.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+
+from inertian.motion.sliding import basis, correlated, even_basis, even_runs
+from inertian.quantities.estimates import Array, Mask, Rows
+
+QUOTED = {0: 4, 1: 4, 2: 5}  # degree of the polynomial, by order of the derivative
+LEAST = 7  # samples in a window
+TESTED = 9  # samples in the smallest window that misfits are looked for in
+GROWTH = 1.2  # from one size that is tried to the next
+MISFIT = 14.0  # of χ² with two degrees of freedom, and twice the logarithm of the number of samples more
+CONFIRMED = 2  # sizes that have to agree with a misfit
+NARROWER = {0: 1.7, 1: 1.7, 2: 1.65}  # than the window at which the quoted degree shows a misfit, by order
+BARELY = (1.4, 1.35)  # narrower still where degree p shows it hardly sooner: the motion is barely resolved there
+OVERLAP = 8  # windows tried per window length
+LONG = 20_000  # samples above which one window serves a whole segment, chosen on this many
+TOP = 7  # degree of the last polynomial whose coefficient is looked at
+
+
+@dataclass(frozen=True, eq=False)
+class Misfits:
+    """Where polynomials in windows of one size misfit: by degree, flags of the samples in such windows.
+
+    Flags have shape (n,), or (1,) where one window serves a long segment.
+    """
+
+    size: int
+    of_degree: dict[int, Mask]
+
+
+def sizes_tried(n: int) -> list[int]:
+    """Return sizes of windows, odd except for the whole of n samples, each about GROWTH times the one before.
+
+    In long segments steps are twice as large, and no window is wider than LONG.
+    """
+    if n > LONG:
+        return [size for size in sizes_tried(LONG)[::2] if size % 2]
+    found: list[int] = []
+    size = float(TESTED)
+    while size < n / np.sqrt(GROWTH):
+        odd = 2 * int(size / 2.0) + 1
+        if not found or odd > found[-1]:
+            found.append(odd)
+        size = max(size * GROWTH, odd + 2.0)
+    return [*found, n] if n >= TESTED else []
+
+
+def misfits(t: Array, x: Array, sigma: Array | float, correlation: float = 0.0) -> list[Misfits]:
+    """Return where windows of growing size misfit; t and x of shape (n,), nothing missing.
+
+    `sigma` is the standard deviation of a reading, one or by sample; errors k samples apart have the correlation ρ^k.
+    """
+    n = len(t)
+    even = even_runs(t, n // 2) == [(0, n)]
+    scaled = np.broadcast_to(np.asarray(sigma, dtype=float), (n,))
+    return [_of_size(t, x, scaled, correlation, size, even) for size in sizes_tried(n)]
+
+
+def _of_size(t: Array, x: Array, sigma: Array, correlation: float, size: int, even: bool) -> Misfits:
+    n = len(t)
+    most = max(LONG * (OVERLAP if n <= LONG else 1) // size, 8)
+    step = max(size // OVERLAP, -(-(n - size) // most), 1)
+    first = np.unique(np.append(np.arange(0, n - size + 1, step), n - size))
+    windows = sliding_window_view(x, size)[first]
+    windows = windows - windows.mean(axis=1, keepdims=True)
+    if even:
+        phi = even_basis(size, TOP, 0).phi
+        coefficients = windows @ phi
+    else:
+        phi, coefficients = _uneven(t, windows, first, size)
+    spread = np.sqrt(np.einsum("ij,ij->j", phi, correlated(phi, correlation)))
+    chi = (coefficients / (spread * sigma[first + size // 2, None])) ** 2
+    much = MISFIT + 2.0 * np.log(n)
+    wrong = {p: chi[:, p + 1] + chi[:, p + 2] > much for p in range(2, TOP - 1)}
+    if n > LONG:
+        return Misfits(size, {p: np.array([bool(where.any())]) for p, where in wrong.items()})
+    return Misfits(size, {p: _covered(first[where], size, n) for p, where in wrong.items()})
+
+
+def _uneven(t: Array, windows: Array, first: Rows, size: int) -> tuple[Array, Array]:
+    """Coefficients of the windows in polynomials of their own, and one basis that stands for all."""
+    ts = sliding_window_view(t, size)[first]
+    z = 2.0 * (ts - ts[:, :1]) / np.ptp(ts, axis=1, keepdims=True) - 1.0
+    coefficients = np.empty((len(first), TOP + 1))
+    for rows in np.array_split(np.arange(len(first)), max(len(first) * size // 100_000, 1)):
+        phi = np.linalg.qr(np.polynomial.legendre.legvander(z[rows], TOP))[0]
+        coefficients[rows] = np.einsum("iw,iwk->ik", windows[rows], phi)
+    middle = t[first[len(first) // 2] :][:size]
+    return basis(middle, middle, TOP, 0).phi, coefficients
+
+
+def _covered(first: Rows, size: int, n: int) -> Mask:
+    """Which of n samples lie in a window that begins at one of some rows."""
+    ends = np.zeros(n + 1)
+    np.add.at(ends, first, 1.0)
+    np.add.at(ends, first + size, -1.0)
+    return np.asarray(np.cumsum(ends[:-1]) > 0.5)
+
+
+def windows_for(order: int, tried: list[Misfits], n: int) -> Rows:
+    """Return the size of the window for a derivative at each of n samples, shape (n,), from where windows misfit."""
+    if not tried:
+        return np.full(n, n)
+    last = tried[-1].size
+    sizes = np.array([m.size for m in tried] + [int(last * GROWTH)])
+    plain = _first_misfit(tried, QUOTED[order] - 2)
+    quoted = _first_misfit(tried, QUOTED[order])
+    alike = np.clip(BARELY[0] * sizes[plain] / sizes[quoted], 1.0, BARELY[1])
+    narrower = (sizes[quoted] / (NARROWER[order] * alike)).astype(np.intp) // 2 * 2 + 1
+    chosen = np.where(plain == len(tried), last, np.maximum(narrower, LEAST))
+    return np.asarray(np.broadcast_to(np.minimum(chosen, n), (n,)), dtype=np.intp)
+
+
+def _first_misfit(tried: list[Misfits], degree: int) -> Rows:
+    """Which size is the first that misfits around each sample, one more than the last if none.
+
+    A misfit that the next sizes do not confirm is taken as chance.
+    """
+    flags = np.array([m.of_degree[degree] for m in tried])
+    for _ in range(CONFIRMED):
+        flags[:-1] &= flags[1:]
+    return np.asarray(np.where(flags.any(axis=0), flags.argmax(axis=0), len(tried)), dtype=np.intp)

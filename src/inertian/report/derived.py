@@ -1,0 +1,191 @@
+"""Derived channels of files, as a long table and as JSON; docs/schemas/derive-1.json describes the latter."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from inertian.files.readings import FileReading
+from inertian.motion.contact import suggest_spans
+from inertian.motion.kinematics import BodyDerived, Method, WindowAsked, derive
+from inertian.motion.trials import Trial
+from inertian.quantities.errors import InertianError, Refusal
+from inertian.quantities.facts import parse_positive
+from inertian.quantities.units import PIXEL, unit_of
+from inertian.report.spans_found import trials_or_reason
+
+SCHEMA = 1
+COLUMNS = ("t (s)", "x (m)", "u_x (m)", "v (m/s)", "u_v (m/s)", "a (m/s2)", "u_a (m/s2)")
+OF_THE_STEP = "resolution"
+ESTIMATED = "estimated"
+
+
+@dataclass(frozen=True)
+class NoiseAsked:
+    """The σ of position readings in m that a person states: known, or that of the recording's step; else estimated."""
+
+    sigma: float | None = None
+    of_step: bool = False
+
+    def of(self, trial: Trial) -> dict[str, float]:
+        """Return the given σ by body, in m; empty where it is estimated."""
+        if self.of_step:
+            return {b.name: max(c.resolution for c in b.channels) / math.sqrt(12.0) for b in trial.followed}
+        return {b.name: self.sigma for b in trial.followed} if self.sigma is not None else {}
+
+
+def noise_asked(text: str) -> NoiseAsked:
+    """Read what was typed for the noise: "0.5 mm", "0.0005" in m, "resolution" or "estimated". Raises InertianError."""
+    plain = text.strip().lower()
+    if plain in ("", ESTIMATED):
+        return NoiseAsked()
+    if plain == OF_THE_STEP:
+        return NoiseAsked(of_step=True)
+    return NoiseAsked(parse_positive(text, "length", unit_of("length", "m")).si)
+
+
+def window_asked(text: str) -> WindowAsked:
+    """Read what was typed for the window: "0.2 s", "200 ms", "15" or "15 samples". Raises InertianError."""
+    plain = text.strip().lower()
+    if plain in ("", "auto"):
+        return WindowAsked()
+    number = plain.removesuffix("samples").strip()
+    if number.isdigit():
+        if int(number) < 3:
+            raise Refusal(f"--window {text}: a window needs at least 3 samples.")
+        return WindowAsked(samples=int(number))
+    return WindowAsked(seconds=parse_positive(text, "time", unit_of("time", "s")).si)
+
+
+@dataclass(frozen=True, eq=False)
+class TrialDerived:
+    """A trial and what was derived of its bodies."""
+
+    trial: Trial
+    bodies: list[BodyDerived]
+
+
+def derived_of(
+    files: Sequence[tuple[str, FileReading]], method: Method, window: WindowAsked, noise: NoiseAsked
+) -> tuple[list[tuple[str, list[TrialDerived]]], list[str]]:
+    """Derive every trial of some files; contacts that the span finder sees are not reached across.
+
+    Also returns why files or trials were refused, a sentence each.
+    """
+    found, refusals = [], []
+    for path, reading in files:
+        trials, why = trials_or_reason(path, reading)
+        refusals += [why] if why else []
+        own = []
+        for trial in trials:
+            try:
+                own.append(_derived(trial, method, window, noise))
+            except InertianError as error:
+                refusals.append(f"{path}: {error}")
+        found.append((path, own))
+    return found, refusals
+
+
+def _derived(trial: Trial, method: Method, window: WindowAsked, noise: NoiseAsked) -> TrialDerived:
+    for body in trial.followed:
+        if any(c.unit.symbol == PIXEL and c.unit.factor == 1.0 for c in body.channels):
+            raise Refusal(
+                f"{trial.name}: positions of {body.name} are pixels, and no scale is known. "
+                "Give the length of a pixel in a recipe."
+            )
+    return TrialDerived(trial, derive(trial, suggest_spans(trial), method, window, noise.of(trial)))
+
+
+def write_table(path: Path, found: Sequence[tuple[str, Sequence[TrialDerived]]]) -> int:
+    """Write one row for each reading of each axis, SI at full precision, empty where there is none; return the rows.
+
+    Raises OSError.
+    """
+    import polars
+
+    blocks = []
+    for one in (one for _, own in found for one in own):
+        for body in one.bodies:
+            for axis, d in body.axes.items():
+                arrays = (d.t, d.x, d.u_x, d.v, d.u_v, d.a, d.u_a)
+                labels = {"trial": one.trial.name, "body": body.name, "axis": axis}
+                numbers = polars.DataFrame(dict(zip(COLUMNS, arrays, strict=True)))
+                texts = [polars.lit(text).alias(name) for name, text in labels.items()]
+                blocks.append(numbers.select(*texts, polars.col(*COLUMNS).fill_nan(None)))
+    empty = dict.fromkeys(("trial", "body", "axis"), polars.String) | dict.fromkeys(COLUMNS, polars.Float64)
+    table = polars.concat(blocks) if blocks else polars.DataFrame(schema=empty)
+    with path.open("wb") as out:
+        table.write_csv(out)
+    return len(table)
+
+
+def derived_json(
+    found: Sequence[tuple[str, Sequence[TrialDerived]]], method: Method, out: Path, rows: int
+) -> dict[str, Any]:
+    """Return how every body was derived: method, window, noise and its degrees of freedom."""
+    files = [
+        {
+            "path": path,
+            "trials": [
+                {"name": one.trial.name, "bodies": [_body_json(one.trial, body, method) for body in one.bodies]}
+                for one in own
+            ],
+        }
+        for path, own in found
+    ]
+    return {"schema": SCHEMA, "method": str(method), "out": str(out), "rows": rows, "files": files}
+
+
+def _body_json(trial: Trial, body: BodyDerived, method: Method) -> dict[str, Any]:
+    noise = body.noise
+    return {
+        "name": body.name,
+        "method": str(method),
+        "window": {name: _window_json(trial, body, order) for name, order in (("v", 1), ("a", 2))},
+        "noise": noise.sigma if math.isfinite(noise.sigma) else None,
+        "dof": noise.dof if math.isfinite(noise.dof) and noise.dof > 0.0 else None,
+        "given": noise.given,
+        "correlation": noise.correlation,
+        "time_noise": noise.stamp,
+        "resolution": noise.step,
+        "remark": noise.remark,
+        "axes": {axis: len(d.rows) for axis, d in body.axes.items()},
+    }
+
+
+def _window_json(trial: Trial, body: BodyDerived, order: int) -> dict[str, Any] | None:
+    sizes = [d.windows[order] for d in body.axes.values()]
+    if not sizes:
+        return None
+    together = np.concatenate(sizes)
+    typical = float(np.median(together))
+    return {
+        "samples": typical,
+        "least": int(together.min()),
+        "most": int(together.max()),
+        "seconds": max(typical - 1.0, 1.0) * trial.step(),
+    }
+
+
+def derived_text(found: Sequence[tuple[str, Sequence[TrialDerived]]], method: Method) -> list[str]:
+    """Return the same for reading."""
+    lines = []
+    for path, own in found:
+        lines.append(path)
+        for one in own:
+            lines.append(f"  {one.trial.name}")
+            for body in one.bodies:
+                lines += _body_text(_body_json(one.trial, body, method))
+    return lines
+
+
+def _body_text(made: dict[str, Any]) -> list[str]:
+    source = "given" if made["given"] else f"from the scatter, ν = {made['dof'] or 0.0:.0f}"
+    noise = "not known: too few samples" if made["noise"] is None else f"{made['noise']:.2g} m ({source})"
+    wide = {name: w for name, w in made["window"].items() if w}
+    windows = ", ".join(f"{name} {w['samples']:.0f} samples ({w['seconds']:.3g} s)" for name, w in wide.items())
+    line = f"    {made['name']}: {made['method']}; windows {windows or 'none'}; noise {noise}"
+    return [line, f"      {made['remark']}"] if made["remark"] else [line]

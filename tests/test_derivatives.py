@@ -1,0 +1,222 @@
+"""Velocities and accelerations: exact on polynomials, honest about noise, never across an impact; and their command."""
+
+import csv
+import json
+import warnings
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.signal import lfilter
+
+from conftest import recording
+from inertian.motion.kinematics import BY_DATA, Method, WindowAsked, derive, local_estimates
+from inertian.motion.local_noise import Stretch, estimate, with_given
+from inertian.motion.sliding import basis, sliding
+from inertian.motion.spans import Span, SpanKind, Spans
+from inertian.motion.windows import QUOTED
+from inertian.quantities.coverage import P68, P95, coverage_factor
+from test_cli import inertian
+
+
+@given(
+    st.integers(0, 2**32 - 1),
+    st.sampled_from([0.0, 1.7e9]),
+    st.sampled_from(["even", "uneven", "gaps"]),
+    st.sampled_from([7, 12, 31, 81, 400]),
+)
+def test_polynomials_come_back_exactly_whatever_the_spacing_and_the_time_offset(seed, offset, spacing, window):
+    rng = np.random.default_rng(seed)
+    t = {
+        "even": np.arange(160) * 0.01,
+        "uneven": np.cumsum(rng.uniform(0.2, 1.8, 160)) * 0.01,
+        "gaps": np.delete(np.arange(200) * 0.01, np.r_[60:70, 130:133, 150]),
+    }[spacing] + offset
+    tau = t - t[0]
+    for order, degree in ((0, 4), (1, 4), (2, 5)):
+        polynomial = np.poly1d(rng.normal(size=degree + 1))
+        truth = polynomial.deriv(order)(tau) if order else polynomial(tau)
+        value, norm = sliding(t, polynomial(tau) + 5.0 * (order > 0), window, [(order, degree)])[0]
+        np.testing.assert_allclose(value, truth, atol=1e-9 * np.abs(truth).max())
+        k = 80
+        first = np.clip(k - (window | 1) // 2, 0, max(len(t) - (window | 1), 0))
+        own = basis(t[first : first + (window | 1)], t[k : k + 1], degree, order)
+        np.testing.assert_allclose(norm[k], own.norms()[0], rtol=1e-6)
+
+
+@given(st.integers(2, 40), st.sampled_from(list(Method)), st.integers(0, 2**32 - 1))
+def test_any_few_samples_give_numbers_with_uncertainties_or_nothing(n, method, seed):
+    rng = np.random.default_rng(seed)
+    x = np.where(rng.random(n) < 0.2, np.nan, rng.choice([0.0, 1e-15, 1.0, 1e12]) * rng.normal(size=n))
+    t = np.cumsum(rng.uniform(0.001, 1.0, n))
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        (body,) = derive(recording(t, {"sled": {"x": x}}), method=method, window=rng.choice([BY_DATA, WindowAsked(5)]))
+    for one in body.axes.values():
+        for value, u in ((one.v, one.u_v), (one.a, one.u_a)):
+            known = np.isfinite(value)
+            assert np.all(u[known] > 0.0) or np.isnan(body.noise.sigma) or not x[np.isfinite(x)].any()
+
+
+def test_no_velocity_reaches_across_an_impact():
+    t = np.arange(100) * 0.02
+    x = np.where(t < 1.0, t, 2.0 - t) + np.random.default_rng(3).normal(0.0, 5e-4, 100)
+    hit = Spans((Span("contact", SpanKind.CONTACT, 0.97, 1.03),))
+    (body,) = derive(recording(t, {"stone": {"x": x}}), hit)
+    d = body.axes["x"]
+    for side, speed in ((d.t < 0.97, 1.0), (d.t > 1.03, -1.0)):
+        assert np.all(np.abs(d.v[side] - speed) < 5.0 * d.u_v[side])
+        assert np.max(np.abs(d.v[side] - speed)) < 0.1
+    (blurred,) = derive(recording(t, {"stone": {"x": x}}), window=WindowAsked(samples=15))
+    assert np.min(np.abs(blurred.axes["x"].v)) < 0.2  # what the wall is there to prevent
+
+
+def test_differences_have_their_larger_uncertainties():
+    t = np.arange(60) * 0.03
+    x = np.sin(2.0 * t) + np.random.default_rng(1).normal(0.0, 1e-3, 60)
+    trial = recording(t, {"stone": {"x": x}})
+    local, central, plain = (derive(trial, method=m)[0].axes["x"] for m in Method)
+    truth = 2.0 * np.cos(2.0 * t)
+    inner = slice(3, -3)
+    assert np.median(local.u_v[inner]) < 0.5 * np.median(central.u_v[inner])
+    assert np.median(central.u_v[inner]) < np.median(plain.u_v[inner])
+    for one in (central, plain):
+        assert 0.5 < np.mean(np.abs(one.v - truth)[inner] < one.u_v[inner]) < 0.9
+
+
+def _noise(rng, n, rho, sigma):
+    return sigma * lfilter([1.0], [1.0, -rho], rng.normal(size=n + 100) * np.sqrt(1.0 - rho**2))[100:]
+
+
+def test_correlated_noise_is_noticed_nine_times_in_ten():
+    rng, t = np.random.default_rng(8), np.arange(100) * 0.02
+    noticed = [
+        estimate([[Stretch(t, 0.4 * np.sin(2.5 * t) + _noise(rng, 100, 0.5, 1e-3))]], [0.0])[0].correlation
+        for _ in range(100)
+    ]
+    assert np.mean(np.array(noticed) > 0.0) >= 0.9
+    assert 0.4 < np.median(noticed) < 0.6
+
+
+def test_time_jitter_is_told_from_reading_noise_and_shared_by_the_bodies_of_a_clock():
+    rng, t = np.random.default_rng(5), np.arange(600) * 0.01
+    late = rng.normal(0.0, 1e-3, 600)
+    bodies = [[Stretch(t, a * np.sin(3.0 * (t + late)) + rng.normal(0.0, 2e-4, 600))] for a in (1.0, 0.8)]
+    first, second = estimate(bodies, [0.0, 0.0])
+    assert first.stamp == second.stamp == pytest.approx(1e-3, rel=0.15)
+    assert 1e-4 < first.sigma < 4e-4  # most of what is seen is jitter
+
+
+def test_given_noise_is_used_unless_the_samples_clearly_scatter_more():
+    rng, t = np.random.default_rng(2), np.arange(200) * 0.01
+    (found,) = estimate([[Stretch(t, t + rng.normal(0.0, 1e-3, 200))]], [1e-4])
+    assert with_given(found, 2e-3).sigma == 2e-3
+    assert np.isinf(with_given(found, 2e-3).dof)
+    refused = with_given(found, 5e-4)
+    assert refused.sigma == found.sigma
+    assert "scatter more" in refused.remark
+    still = estimate([[Stretch(t, np.full(200, 0.3))]], [0.01])[0]
+    assert still.sigma == pytest.approx(0.01 / np.sqrt(12.0))
+    assert "step" in with_given(still, 1e-4).remark
+
+
+def test_a_body_at_rest_in_coarse_steps_may_creep_by_a_step():
+    t = np.arange(50) * 0.02
+    (body,) = derive(recording(t, {"stone": {"x": np.full(50, 0.37)}}))
+    d = body.axes["x"]
+    assert np.all(np.abs(d.v) < 1e-12)
+    assert d.u_v[25] > 0.2 * 0.01 / 1.0  # m over s: a good part of a step in the second that was watched
+
+
+def test_derive_writes_the_long_table_and_says_how(tmp_path):
+    rng, t = np.random.default_rng(4), np.arange(80) * 0.025
+    good, out = tmp_path / "glide;x.csv", tmp_path / "out.csv"
+    rows = "\n".join(
+        f"{a:.3f};{100 * (0.5 * a - 0.1 * a * a) + e:.3f}" for a, e in zip(t, rng.normal(0, 0.05, 80), strict=True)
+    )
+    good.write_text(f"t (s);x (cm)\n{rows}\n".replace(".", ","))
+    bad = tmp_path / "notes.txt"
+    bad.write_text("nothing here\n")
+    done = inertian("derive", good, bad, "--out", out, "--json")
+    assert done.returncode == 2
+    assert done.stderr.count("\n") == 1
+    assert "notes.txt" in done.stderr
+    made = json.loads(done.stdout, parse_constant=pytest.fail)
+    schema = json.loads((Path(__file__).parents[1] / "docs/schemas/derive-1.json").read_text())
+    (body,) = made["files"][0]["trials"][0]["bodies"]
+    assert (set(made), set(body)) == (set(schema["required"]), set(schema["$defs"]["body"]["required"]))
+    assert body["noise"] == pytest.approx(5e-4, rel=0.3)
+    assert body["dof"] > 50
+    assert made["method"] == "local"
+    table = list(csv.reader(out.read_text().splitlines()))
+    assert ",".join(table[0]) == "trial,body,axis,t (s),x (m),u_x (m),v (m/s),u_v (m/s),a (m/s2),u_a (m/s2)"
+    assert len(table) == 81 == made["rows"] + 1
+    v, u = np.array([[float(r[6]), float(r[7])] for r in table[1:]]).T
+    assert np.mean(np.abs(v - (0.5 - 0.2 * t)) < 2.0 * u) > 0.7
+
+
+def test_derive_takes_method_window_and_noise_and_refuses_nonsense_in_one_line(tmp_path):
+    path, out = tmp_path / "a.csv", tmp_path / "o.csv"
+    path.write_text("t,x\n" + "".join(f"{k * 0.1:.1f},{(k * 0.1) ** 2 / 7:.4f}\n" for k in range(30)))
+    asked = ("--method", "central", "--window", "0.5 s", "--noise", "2 mm", "--json")
+    done = inertian("derive", path, "--out", out, *asked)
+    (body,) = json.loads(done.stdout)["files"][0]["trials"][0]["bodies"]
+    assert (done.returncode, body["method"], body["noise"], body["dof"], body["given"]) == (
+        0,
+        "central",
+        2e-3,
+        None,
+        True,
+    )
+    by_hand = json.loads(inertian("derive", path, "--out", out, "--window", "9", "--json").stdout)
+    assert by_hand["files"][0]["trials"][0]["bodies"][0]["window"]["v"]["samples"] == 9
+    for wrong in (("--method", "guess"), ("--window", "wide"), ("--noise", "-1 mm"), ("--window", "2")):
+        done = inertian("derive", path, "--out", out, *wrong)
+        assert (done.returncode, "Traceback" in done.stderr, done.stderr.count("\n")) == (2, False, 1), done.stderr
+    done = inertian("derive", path, "--out", tmp_path / "none" / "o.csv")
+    assert done.returncode == 2
+    assert "cannot be written" in done.stderr
+
+
+def _motions(rng):
+    """A swing, a repulsion and a slowing down, each with velocity and acceleration."""
+    s = -0.3 + 2j * np.pi / rng.uniform(1.2, 2.5)
+    phase = 0.4 * np.exp(1j * rng.uniform(0.0, 6.0))
+    yield [lambda t, k=k: (phase * s**k * np.exp(s * t)).real for k in range(3)]
+    w, dv = rng.uniform(0.25, 0.4), rng.uniform(0.4, 1.0)
+    yield [
+        lambda t: t - 0.5 * dv * w * np.logaddexp(0.0, 2.0 * (t - 1.0) / w),
+        lambda t: 1.0 - 0.5 * dv * (1.0 + np.tanh((t - 1.0) / w)),
+        lambda t: -0.5 * dv / w / np.cosh((t - 1.0) / w) ** 2,
+    ]
+    yield [lambda t: -np.exp(-t), lambda t: np.exp(-t), lambda t: -np.exp(-t)]
+
+
+CELLS = {  # samples, even, correlation of the noise; limits of 68 % and 95 % coverage, for what is told in the methods
+    "60 even white": (60, True, 0.0, (0.64, 0.76), (0.93, 0.98)),
+    "60 uneven white": (60, False, 0.0, (0.62, 0.76), (0.92, 0.98)),
+    "100 even correlated 0.7": (100, True, 0.7, (0.60, 0.76), (0.87, 0.98)),
+}
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("name", CELLS)
+def test_intervals_of_velocity_and_acceleration_cover_as_the_methods_say(name):
+    n, even, rho, narrow, wide = CELLS[name]
+    rng = np.random.default_rng(n)
+    hits = {1: [], 2: []}
+    for _ in range(200):
+        for moving in _motions(rng):
+            t = np.arange(n) * 2.0 / n if even else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+            x = moving[0](t) + _noise(rng, n, rho, 1e-3)
+            (noise,) = estimate([[Stretch(t, x)]], [0.0])
+            k68, k95 = coverage_factor(P68, noise.dof), coverage_factor(P95, noise.dof)
+            for order, (value, u, _) in local_estimates(t, x, noise).items():
+                off = np.abs(value - moving[order](t)) / u
+                hits[order].append((np.mean(off < k68), np.mean(off < k95)))
+    for order in QUOTED.keys() - {0}:
+        c68, c95 = np.mean(hits[order], axis=0)
+        assert narrow[0] <= c68 <= narrow[1], (order, c68)
+        assert wide[0] <= c95 <= wide[1], (order, c95)
