@@ -48,6 +48,7 @@ class Parameter:
 LEVEL = Parameter("y₀", "value at the start")
 Curve = Callable[..., Any]
 SEARCHED = 4000  # points that several parameters of a formula are searched at
+TO, EVALUATIONS, POLISHED = 1e-15, 20_000, 20  # when steps end
 BEYOND = 1e30  # stands for what is too large to be a number
 
 
@@ -285,11 +286,18 @@ def _magnitudes(tau: Array, count: int) -> Array:
 
 
 def fit_curve(
-    t: Array, y: Array, shape: Shape, start: float, held: Mapping[str, float] | None = None, formula: str = ""
+    t: Array,
+    y: Array,
+    shape: Shape,
+    start: float,
+    held: Mapping[str, float] | None = None,
+    formula: str = "",
+    first: Mapping[str, float] | None = None,
 ) -> CurveFit:
     """Fit a shape to samples y at times t in s, both of shape (n,), NaN left out; τ counts from `start`.
 
-    `held` fixes parameters by symbol. Raises TooFewSamplesError, or CurveError where no curve of the shape fits.
+    `held` fixes parameters by symbol, `first` says where to begin instead of searching. Raises TooFewSamplesError, or
+    CurveError where no curve of the shape fits.
     """
     form, held = form_of(shape, formula), held or {}
     used = np.isfinite(y)
@@ -300,7 +308,7 @@ def fit_curve(
         raise TooFewSamplesError(shape, int(free.sum()) + 1, len(t))
     tau = t - start
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
-        values = _first_values(form, tau, y, held)
+        values = np.array([first[s] for s in symbols]) if first else _first_values(form, tau, y, held)
         for k, symbol in enumerate(symbols):
             values[k] = held.get(symbol, values[k])
         values, jacobian = _refined(form, tau, y, values, free)
@@ -372,8 +380,37 @@ def _refined(form: Form, tau: Array, y: Array, values: Array, free: Sequence[boo
         def slopes(at: Array) -> Array:
             return np.asarray(np.nan_to_num(jacobian(at), nan=0.0, posinf=BEYOND, neginf=-BEYOND))
 
-        found = least_squares(residuals, values[free], jac=slopes, method="lm", x_scale="jac", xtol=1e-12, ftol=1e-12)
-        at = found.x
+        found = least_squares(
+            residuals,
+            values[free],
+            jac=slopes,
+            method="lm",
+            x_scale="jac",
+            xtol=TO,
+            ftol=TO,
+            gtol=TO,
+            max_nfev=EVALUATIONS,
+        )
+        at = _polished(found.x, residuals, slopes)
     values = values.copy()
     values[free] = at
     return values, jacobian(at)
+
+
+def _polished(at: Array, residuals: Callable[[Array], Array], slopes: Callable[[Array], Array]) -> Array:
+    """Go on by Gauss-Newton steps while they make the sum of squares smaller: to the last digits of the parameters."""
+    left = residuals(at)
+    for _ in range(POLISHED):
+        matrix = slopes(at)
+        scale = np.maximum(np.linalg.norm(matrix, axis=0), np.finfo(float).tiny)
+        if not np.isfinite(matrix).all() or scale.max() >= BEYOND:
+            return at
+        nearer = at - np.linalg.lstsq(matrix / scale, left, rcond=None)[0] / scale
+        now = residuals(nearer)
+        if not now @ now <= left @ left:
+            return at
+        moved = np.abs(nearer - at) > 1e-14 * np.abs(nearer)
+        at, left = nearer, now
+        if not moved.any():
+            return at
+    return at
