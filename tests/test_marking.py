@@ -16,8 +16,9 @@ from inertian.motion.spans import Span, SpanError, SpanKind, Spans
 from inertian.motion.tidying import Step, StepKind, TidyError, runs_of
 from inertian.physics.asked import CurveAsked, NamedReading, Quantity, ReadingKind, Shown
 from inertian.physics.collisions import mass_key
+from inertian.physics.observed import Observed
 from inertian.physics.reading import at_moment, between, fit_asked, over_span, read_named, scalars
-from inertian.physics.readouts import Observed, at_all_samples, readout
+from inertian.physics.readouts import at_all_samples, readout
 from inertian.project import marking_edits as marking
 from inertian.project import tidying_edits as tidying
 from inertian.project.alike import treated_alike

@@ -23,7 +23,7 @@ def strip_menu(bench: Bench, document: Document, strip: StripParts) -> QMenu:
     shown = view.shown_strips()
     if entry is None or strip.residuals:
         return menu
-    others = [one for one in possible(entry.trial, entry.frame) if one not in shown]
+    others = [one for one in possible(document.project, entry) if one not in shown]
     place = shown.index(strip.shown) if strip.shown in shown else 0
     for title, arrange in (
         (words.ADD_STRIP, lambda one: [*shown[: place + 1], one, *shown[place + 1 :]]),

@@ -9,10 +9,10 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from inertian.desktop.document import Document
-from inertian.motion.frame import Frame
 from inertian.motion.tidying import Reason
 from inertian.motion.trials import Trial
 from inertian.physics.asked import ADDS_UP, ALONG_AXES, NEEDS_CENTRE, TOTAL, Quantity, Shown
+from inertian.project.project import Entry, Project
 from inertian.quantities.estimates import Rows
 from inertian.quantities.units import Unit
 
@@ -25,8 +25,9 @@ class Preview:
     rows: Rows
 
 
-def possible(trial: Trial, frame: Frame) -> list[Shown]:
+def possible(project: Project, entry: Entry) -> list[Shown]:
     """Return the quantities that a trial can show, in the order of the menu."""
+    trial, frame = entry.trial, entry.frame
     axes = trial.axes
     found = [Shown(q, a) for q in ALONG_AXES for a in axes] if axes else []
     if axes:
@@ -34,7 +35,8 @@ def possible(trial: Trial, frame: Frame) -> list[Shown]:
         found += [Shown(Quantity.ACCELERATION, "magnitude"), Shown(Quantity.MOMENTUM, "magnitude")]
     if set(axes) == {"x", "y"} and frame.centre is not None:
         found += [Shown(q) for q in NEEDS_CENTRE]
-    return found + [Shown(Quantity.SENSOR, a) for a in dict.fromkeys(s.axis for b in trial.bodies for s in b.sensors)]
+    found += [Shown(Quantity.SENSOR, a) for a in dict.fromkeys(s.axis for b in trial.bodies for s in b.sensors)]
+    return found + project.offered(entry)
 
 
 def usual(trial: Trial) -> list[Shown]:
@@ -75,7 +77,7 @@ class BenchView(QObject):
         entry = self._document.entry
         if entry is None:
             return []
-        can = possible(entry.trial, entry.frame)
+        can = possible(self._document.project, entry)
         chosen = [s for s in self.strips or [] if s in can]
         return chosen or usual(entry.trial)
 
@@ -123,7 +125,7 @@ class BenchView(QObject):
         able = [
             b.name
             for b in entry.trial.bodies
-            if any(shown.axis in ("", "magnitude", c.axis) for c in (b.sensors if sensed else b.channels))
+            if any(shown.along in ("", "magnitude", c.axis) for c in (b.sensors if sensed else b.channels))
         ]
         return shown, self.body if self.body in able else (able or [entry.trial.bodies[0].name])[0]
 

@@ -7,7 +7,7 @@ from inertian.desktop.bench_view import BenchView
 from inertian.desktop.document import Document
 from inertian.desktop.numbers import shown as written
 from inertian.physics.asked import Quantity, ReadingKind, Shown
-from inertian.physics.reading import RATE_UNITS, at_moment, scalars
+from inertian.physics.reading import at_moment, rate_unit, scalars
 from inertian.project.project import Entry
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
@@ -36,8 +36,8 @@ def text_of(view: BenchView, shown: Shown, found: dict[ReadingKind, Scalar]) -> 
     if ReadingKind.SLOPE not in found:
         return value
     rate = found[ReadingKind.SLOPE]
-    rate_unit = RATE_UNITS[shown.unit] if factor == 1.0 else f"{unit}/s"
-    return words.LINE_READING.format(value=value, slope=written(factor * rate.value, factor * rate.u, rate_unit))
+    per_second = rate_unit(shown.unit) if factor == 1.0 else f"{unit}/s"
+    return words.LINE_READING.format(value=value, slope=written(factor * rate.value, factor * rate.u, per_second))
 
 
 def flag_text(document: Document, view: BenchView, entry: Entry, shown: Shown, time: float) -> str:
@@ -45,7 +45,7 @@ def flag_text(document: Document, view: BenchView, entry: Entry, shown: Shown, t
     lines = []
     for body in entry.trial.bodies:
         channels = body.sensors if shown.quantity is Quantity.SENSOR else body.channels
-        if not any(shown.axis in ("", "magnitude", c.axis) for c in channels):
+        if not any(shown.along in ("", "magnitude", c.axis) for c in channels):
             continue
         found = readings_at(document, entry, shown, body.name, time)
         if not isinstance(found, InertianError):

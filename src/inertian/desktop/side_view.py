@@ -71,7 +71,7 @@ class SideView(QWidget):
         entry = self._document.entry
         if entry is None or not self.isVisible():
             return
-        offered = [TIME, *possible(entry.trial, entry.frame)]
+        offered = [TIME, *possible(self._document.project, entry)]
         if offered != self._offered:
             self._offered = offered
             for choice in (self.across, self.up):

@@ -8,6 +8,8 @@ from inertian.desktop import words
 from inertian.desktop.bench_view import BenchView
 from inertian.desktop.document import Document
 from inertian.physics.asked import ADDS_UP, TOTAL, Quantity, Shown
+from inertian.physics.observed import ReadoutError
+from inertian.physics.own_readouts import ready_of
 from inertian.project.evaluation import SeriesResult
 from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
@@ -58,7 +60,9 @@ def traces_of(document: Document, view: BenchView, entry: Entry, shown: Shown) -
     factor, found, why = view.factor(shown.unit), [], ""
     for place, body in enumerate(entry.trial.bodies):
         channels = body.sensors if shown.quantity is Quantity.SENSOR else body.channels
-        if not any(shown.axis in ("", "magnitude", c.axis) for c in channels):
+        if not any(shown.along in ("", "magnitude", c.axis) for c in channels):
+            continue
+        if shown.quantity is Quantity.OWN and not _of_its_own(document, entry, shown, body.name):
             continue
         made = _trace(document, view, entry, shown, body.name, place, series)
         if isinstance(made, InertianError):
@@ -73,6 +77,18 @@ def traces_of(document: Document, view: BenchView, entry: Entry, shown: Shown) -
             made = Trace(words.ALL_BODIES, place, entry.counted.t, *total, walls=walls, rows=nothing)
             found.append(made if factor == 1.0 else _in_unit(made, factor))
     return found, why
+
+
+def _of_its_own(document: Document, entry: Entry, shown: Shown, body: str) -> bool:
+    """Whether a formula says something of a body that it does not say of the first one as well."""
+    first = entry.trial.followed[0].name if entry.trial.followed else body
+    if body == first:
+        return True
+    seen = document.evaluator.observed(document.project, entry)
+    try:
+        return ready_of(seen, shown.axis, body).needed != ready_of(seen, shown.axis, first).needed
+    except ReadoutError:
+        return True
 
 
 def _trace(

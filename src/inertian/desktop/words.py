@@ -1,9 +1,11 @@
 """All words of the interface, in one catalogue."""
 
+from inertian.desktop.typeset import typeset_plain
 from inertian.motion.freemotion import FreeMotion
 from inertian.motion.spans import SpanKind
 from inertian.motion.tidying import Reason
 from inertian.physics.asked import Quantity, ReadingKind, Shown
+from inertian.physics.own import READY, of_the_whole
 from inertian.physics.verdicts import Expectation, Verdict
 from inertian.quantities.facts import Meaning
 
@@ -247,10 +249,15 @@ QUANTITY_TITLES = {
 }
 
 
+READY_TITLES = {q.symbol: q.name for q in (*READY, *of_the_whole(2))}
+
+
 def strip_title(shown: Shown) -> str:
     """Return the title of a strip."""
     if shown.quantity is Quantity.SENSOR:
         return SENSOR_TITLES[shown.axis][0]
+    if shown.quantity is Quantity.OWN:
+        return READY_TITLES.get(shown.axis, typeset_plain(shown.axis))
     return QUANTITY_TITLES[shown.quantity] + AXIS_NAMES[shown.axis]
 
 

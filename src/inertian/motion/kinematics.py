@@ -8,12 +8,13 @@ import numpy as np
 
 from inertian.motion.local import segments
 from inertian.motion.local_noise import LocalNoise, Stretch, estimate, with_given
+from inertian.motion.noise import READINGS, Noise
 from inertian.motion.sliding import Asked, bands, sliding
 from inertian.motion.spans import Spans
 from inertian.motion.trials import Body, Trial
 from inertian.motion.windows import LONG, QUOTED, misfits, windows_for
 from inertian.quantities.errors import Refusal
-from inertian.quantities.estimates import Array, Rows
+from inertian.quantities.estimates import Array, Pools, Rows
 
 GAP = 10.0  # usual steps between two samples beyond which they are not of one stretch
 WIDER = 1.4  # times the window, in which the next two degrees tell what the quoted one leaves out
@@ -104,6 +105,16 @@ def derive(
     """
     if not trial.followed:
         raise NoSamplesError(f"{trial.name}: no positions were recorded, so there is nothing to derive.")
+    rows, noises = _judged(trial, spans)
+    result = []
+    for body, own in zip(trial.followed, noises, strict=True):
+        noise = with_given(own, given[body.name]) if given and body.name in given else own
+        result.append(_body(trial, body, noise, rows, method, window))
+    return result
+
+
+def _judged(trial: Trial, spans: Spans) -> tuple[dict[tuple[str, str], list[Rows]], list[LocalNoise]]:
+    """The rows of the stretches of each channel, and the noise of each body that was followed."""
     rows = {
         (body.name, channel.axis): stretches_of(trial.t, channel.si, spans.of(body.name).walls())
         for body in trial.followed
@@ -114,12 +125,22 @@ def derive(
         for body in trial.followed
     ]
     steps = [max(c.resolution for c in body.channels) for body in trial.followed]
-    noises = estimate(cut, steps)
-    result = []
-    for body, own in zip(trial.followed, noises, strict=True):
-        noise = with_given(own, given[body.name]) if given and body.name in given else own
-        result.append(_body(trial, body, noise, rows, method, window))
-    return result
+    return rows, estimate(cut, steps)
+
+
+def noise_of_trial(trial: Trial, spans: Spans) -> Noise:
+    """Return the noise of a trial by itself, from local fits: what there is to go by where no free motion is marked.
+
+    Bodies are taken together, each by how well its noise is known.
+    """
+    known = [one for one in _judged(trial, spans)[1] if np.isfinite(one.sigma)]
+    if not known:
+        return Noise(0.0, 0.0, float("inf"), Pools())
+    weights = np.array([max(one.dof, 1.0) for one in known])
+    sigma = float(np.sqrt(weights @ [one.sigma**2 for one in known] / weights.sum()))
+    dof = float(sum(one.dof for one in known))
+    pools = Pools({(READINGS, READINGS): 2.0 / dof}) if dof > 0.0 else Pools()
+    return Noise(sigma, max(one.stamp for one in known), dof or float("inf"), pools)
 
 
 def _body(

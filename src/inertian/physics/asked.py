@@ -19,6 +19,7 @@ class Quantity(StrEnum):
     ANGULAR_SPEED = "angular speed"
     RADIUS = "distance from the centre"
     SENSOR = "sensor"  # measured in its own right: force, acceleration, velocity
+    OWN = "own"  # a formula: ready-made, or of one's own
 
 
 UNITS = {
@@ -42,15 +43,26 @@ TOTAL = ""  # in place of a body's name: all of them together
 
 @dataclass(frozen=True)
 class Shown:
-    """A quantity along an axis ("" where it has none, "|…|" as "magnitude"), as a strip shows it for all bodies."""
+    """A quantity along an axis ("" where it has none, "|…|" as "magnitude"), as a strip shows it for all bodies.
+
+    In place of the axis stands the symbol of a formula.
+    """
 
     quantity: Quantity
     axis: str = ""
+    si: str = ""  # the SI unit, where the quantity alone does not tell
 
     @property
     def unit(self) -> str:
         """The SI unit of its values."""
+        if self.quantity is Quantity.OWN:
+            return self.si
         return SENSOR_UNITS[self.axis] if self.quantity is Quantity.SENSOR else UNITS[self.quantity]
+
+    @property
+    def along(self) -> str:
+        """The axis that values belong to, "" where they belong to none."""
+        return "" if self.quantity is Quantity.OWN else self.axis
 
 
 class ReadingKind(StrEnum):

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -10,8 +11,10 @@ from inertian.motion.curves import CurveFit, Shape, fit_curve, form_of
 from inertian.motion.local import local_operator
 from inertian.motion.spans import Span
 from inertian.physics.asked import AT_MOMENT, BETWEEN, CurveAsked, NamedReading, Quantity, ReadingKind, Shown
-from inertian.physics.readouts import Observed, Readout, ReadoutError, readout
+from inertian.physics.observed import Observed, Readout, ReadoutError
+from inertian.physics.readouts import readout
 from inertian.quantities.coverage import Scalar
+from inertian.quantities.dimensions import OF_KIND, parse_unit
 from inertian.quantities.estimates import Array, Estimate, Joint, Rows, joint
 from inertian.quantities.propagation import Results
 
@@ -39,12 +42,21 @@ CLEARLY = 3.3  # normal deviates by which χ² must exceed ν before ± is widen
 WIDENED = "; the samples scatter more than the noise, so each ± is widened to their scatter"
 
 
+def rate_unit(unit: str) -> str:
+    """Return the SI unit of the rate of change of what has an SI unit."""
+    return RATE_UNITS.get(unit) or _with_seconds(unit, -1)
+
+
+def _with_seconds(unit: str, power: int) -> str:
+    return str(parse_unit(unit)[1].times(OF_KIND["time"], Fraction(power)))
+
+
 def unit_of_reading(shown: Shown, kind: ReadingKind) -> str:
     """Return the SI unit of a reading."""
     if kind in (ReadingKind.SLOPE, ReadingKind.TREND):
-        return RATE_UNITS[shown.unit]
+        return rate_unit(shown.unit)
     if kind is ReadingKind.AREA:
-        return AREA_UNITS[shown.unit]
+        return AREA_UNITS.get(shown.unit) or _with_seconds(shown.unit, 1)
     return "" if kind is ReadingKind.RATIO else shown.unit
 
 
@@ -219,7 +231,7 @@ def _unit(unit: str, power: int, seconds: int) -> str:
     if power == 0:
         return "" if seconds == 0 else "s"
     for _ in range(-seconds):
-        unit = RATE_UNITS.get(unit, f"{unit}/s")
+        unit = rate_unit(unit)
     return unit
 
 

@@ -5,31 +5,20 @@ on the samples into its own (JCGM 100:2008, 5.1.2), so that readings of it keep 
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
 import numpy as np
 
-from inertian.motion.derivatives import Derivatives
-from inertian.motion.frame import ANGLE, CENTRE, ORIGIN, Frame, zero_key
-from inertian.motion.glitches import scatter
+from inertian.motion.frame import ANGLE, CENTRE, ORIGIN, zero_key
 from inertian.motion.local import Operator, local_operator, samples_themselves
-from inertian.motion.noise import READINGS, Noise
-from inertian.motion.spans import Spans
-from inertian.motion.trials import Channel, Trial
-from inertian.physics.asked import NEEDS_CENTRE, NEEDS_MASS, TOTAL, Quantity, Shown
-from inertian.physics.collisions import SCALE, STAMP_SOURCE, TIME_BASE
-from inertian.quantities.errors import Refusal
+from inertian.physics.asked import NEEDS_CENTRE, NEEDS_MASS, Quantity, Shown
+from inertian.physics.collisions import SCALE, TIME_BASE
+from inertian.physics.observed import Observed, Readout, ReadoutError
+from inertian.physics.own_readouts import own_at_all_samples, own_readout
 from inertian.quantities.estimates import (
     Array,
-    ChannelId,
-    ClockNoise,
-    Estimate,
     Rows,
-    SampleWeights,
-    SharedPart,
-    Source,
 )
-from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.facts import FactId
 
 MAGNITUDE = "magnitude"
 ORDERS = {Quantity.POSITION: 0, Quantity.VELOCITY: 1, Quantity.ACCELERATION: 2, Quantity.MOMENTUM: 1}
@@ -49,97 +38,6 @@ DIMENSIONS = {
 Local = Mapping[tuple[str, int], Array]  # by axis and order of the derivative
 
 
-class ReadoutError(Refusal):
-    """A quantity cannot be had of this trial; the text says what is missing."""
-
-
-@dataclass(frozen=True, eq=False)
-class Observed:
-    """A trial as it is read: samples that count, spans, frame, and the facts and noise that hold for it."""
-
-    trial: Trial
-    spans: Spans
-    frame: Frame
-    noise: Noise
-    masses: Mapping[str, tuple[FactId, Fact]]
-    shared: Mapping[str, tuple[FactId, Fact]] = field(default_factory=dict)  # scale, time base, angle, origin, centre
-    known: Derivatives = field(default_factory=Derivatives)
-
-    def walls(self, body: str) -> tuple[float, ...]:
-        """Return the times that nothing of a body may be derived across."""
-        return self.spans.of(body).walls()
-
-    def derivative(self, body: str, axis: str, order: int) -> tuple[Array, Array]:
-        """Return value, velocity or acceleration at all samples, and the norms √Σw² of their weights; shape (n,)."""
-        x = self.trial.body(body).channel(axis).si
-        if order == 0:
-            return x, np.ones(len(x))
-        return self.known.of((body, axis), self.trial.t, x, order, self.walls(body))
-
-    def bodies_of(self, body: str) -> tuple[str, ...]:
-        """Return the bodies behind one name: all of them for the total."""
-        return tuple(b.name for b in self.trial.followed) if body == TOTAL else (body,)
-
-    def sensor(self, body: str, axis: str) -> Channel:
-        """Return a channel that was measured in its own right. Raises ReadoutError."""
-        for channel in self.trial.body(body).sensors:
-            if channel.axis == axis:
-                return channel
-        raise ReadoutError(f"{body} has no such sensor.")
-
-    def clock_noise(self) -> ClockNoise:
-        """Return Σ of the trial: noise of each channel's readings, and the jitter of its clock along the motion."""
-        reading, rate = {}, {}
-        for body in self.trial.bodies:
-            source = Source(f"readings of {body.name}", READINGS, READINGS)
-            for channel in body.channels:
-                key = self.trial.channel_id(body.name, channel.axis)
-                reading[key] = (source, self.noise.reading**2)
-                rate[key] = np.nan_to_num(self.derivative(body.name, channel.axis, 1)[0])
-            for channel in body.sensors:
-                good = np.isfinite(channel.si)
-                sigma = max(scatter(self.trial.t[good], channel.si[good]), channel.resolution / np.sqrt(12.0))
-                own = Source(f"readings of {body.name}, {channel.column}", READINGS, f"{body.name} {channel.axis}")
-                reading[self.trial.channel_id(body.name, channel.axis)] = (own, sigma**2)
-        return ClockNoise(reading, rate, self.noise.stamp**2, STAMP_SOURCE)
-
-    def fact_parts(self) -> list[SharedPart]:
-        """Return the parts of the covariance that come from facts."""
-        facts = dict((*self.masses.values(), *self.shared.values()))
-        return [
-            SharedPart(Source(k.name, "fact", f"fact {k.name}", f.bounded), (k,), np.array([[f.u**2]]))
-            for k, f in facts.items()
-        ]
-
-
-@dataclass(frozen=True, eq=False)
-class Readout:
-    """A quantity at m moments: values, and per channel and fact the partial derivatives behind them."""
-
-    times: Array
-    values: Array
-    terms: tuple[tuple[ChannelId, Operator], ...]
-    facts: Mapping[FactId, Array]
-
-    def estimate(self, c: Array, value: float | None = None) -> Estimate:
-        """Return Σ_j c_j · value_j as an estimate; c has shape (m,), zero where a value is missing."""
-        weights: dict[ChannelId, SampleWeights] = {}
-        for channel, operator in self.terms:
-            more = operator.gathered(c)
-            weights[channel] = _added(weights[channel], more) if channel in weights else more
-        known = np.where(c != 0.0, self.values, 0.0)
-        total = float(c @ known) if value is None else value
-        return Estimate(total, weights, {k: float(c @ np.nan_to_num(s)) for k, s in self.facts.items()})
-
-
-def _added(a: SampleWeights, b: SampleWeights) -> SampleWeights:
-    start, stop = min(a.start, b.start), max(a.stop, b.stop)
-    total = np.zeros(max(stop - start, 0))
-    for one in (a, b):
-        total[one.start - start : one.stop - start] += one.values
-    return SampleWeights(start, total)
-
-
 def readout(seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | None = None) -> Readout:
     """Return a quantity at some times in s, shape (m,); `rows` are those of the samples there, if they are at samples.
 
@@ -147,6 +45,8 @@ def readout(seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | 
     """
     if shown.quantity is Quantity.SENSOR:
         return _sensor_readout(seen, shown, body, times, rows)
+    if shown.quantity is Quantity.OWN:
+        return own_readout(seen, shown, body, times, rows)
     values, terms = np.zeros(len(times)), []
     facts: dict[FactId, Array] = {}
     for name in seen.bodies_of(body):
@@ -168,6 +68,8 @@ def at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Arra
     As `readout`, in one pass over the samples; within one instant all derivatives share their samples.
     """
     n = len(seen.trial.t)
+    if shown.quantity is Quantity.OWN:
+        return own_at_all_samples(seen, shown, body)
     if shown.quantity is Quantity.SENSOR:
         channel = seen.sensor(body, shown.axis)
         source = seen.trial.channel_id(body, shown.axis)

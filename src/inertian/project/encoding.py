@@ -15,6 +15,7 @@ from pydantic import ValidationError
 from inertian.files.footage import harmless
 from inertian.files.recipes import recipe_of
 from inertian.motion.trials import KIND_OF_AXIS, Body, Channel, Provenance, Trial
+from inertian.physics.own import OwnQuantity
 from inertian.project.marks import marked, saved_marks
 from inertian.project.project import Entry, Project, Series
 from inertian.project.schema import (
@@ -23,6 +24,7 @@ from inertian.project.schema import (
     SavedBody,
     SavedChannel,
     SavedFact,
+    SavedOwn,
     SavedSeries,
     SavedSource,
     SavedTrial,
@@ -133,6 +135,7 @@ def analysis_of(project: Project) -> SavedAnalysis:
         ],
         trials=[_saved_trial(e) for e in project.entries],
         recipes=[asdict(r) for r in project.recipes],
+        quantities=[SavedOwn(name=q.name, symbol=q.symbol, unit=q.unit, formula=q.text) for q in project.own],
     )
 
 
@@ -206,7 +209,8 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
         raise ProjectFileError(
             file, "the project file is damaged and was not opened (its trials contradict each other)."
         )
-    return Project(analysis.name, entries, series, setup, recipes)
+    own = tuple(OwnQuantity(q.name, q.symbol, q.unit, q.formula) for q in analysis.quantities)
+    return Project(analysis.name, entries, series, setup, recipes, own)
 
 
 def _short(error: Exception) -> str:

@@ -11,14 +11,16 @@ import numpy as np
 
 from inertian.motion.derivatives import Derivatives
 from inertian.motion.freemotion import BodyFit, FreeMotion, fit_body, shared_deceleration
+from inertian.motion.kinematics import noise_of_trial
 from inertian.motion.noise import Noise, estimate_noise
 from inertian.motion.spans import Span
 from inertian.motion.trials import Trial
 from inertian.physics.asked import Shown
 from inertian.physics.collisions import AccountError, CollisionReadings, Glide, glide_of, read_collision
 from inertian.physics.ledger import ENERGY, Accounts, draw_up
+from inertian.physics.observed import Observed
 from inertian.physics.reading import CurveResult, fit_asked, read_named
-from inertian.physics.readouts import Observed, at_all_samples
+from inertian.physics.readouts import at_all_samples
 from inertian.physics.verdicts import Expectation
 from inertian.project.project import READING_NOISE, RESTITUTION, Entry, Project
 from inertian.quantities.coverage import Scalar
@@ -183,10 +185,15 @@ class Evaluator:
         series = self.series(project, entry.series)
         masses = project.masses(entry)
         shared = {**project.stretches(entry), **project.frame_facts(entry), **project.centre_facts(entry)}
-        key = ("observed", entry.trial.id, entry.spans, entry.frame, *masses.items(), *shared.items())
+        setup, own = project.setup_facts(entry), project.quantities(entry)
+        facts = (*masses.items(), *shared.items(), *setup.items())
+        key = ("observed", entry.trial.id, entry.spans, entry.frame, *facts, project.own)
         noise = series.noise_of(entry.trial.id)
+        if not (noise.given or np.isfinite(noise.dof)) and entry.trial.followed:
+            alone = partial(noise_of_trial, entry.counted, entry.spans)
+            noise = self._sure(("noise", entry.spans), entry.counted, alone)
         known = self._of_trial(entry.counted, "derivatives", Derivatives)
-        made = partial(Observed, entry.counted, entry.spans, entry.frame, noise, masses, shared, known)
+        made = partial(Observed, entry.counted, entry.spans, entry.frame, noise, masses, shared, known, setup, own)
         return self._sure(key, series, made)
 
     def named(self, project: Project, entry: Entry) -> dict[str, Scalar | InertianError]:

@@ -68,8 +68,12 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
     }
 
 
+def _shown(saved: SavedShown) -> Shown:
+    return Shown(saved.quantity, saved.axis, saved.unit)
+
+
 def _saved_shown(shown: Shown) -> SavedShown:
-    return SavedShown(quantity=shown.quantity, axis=shown.axis)
+    return SavedShown(quantity=shown.quantity, axis=shown.axis, unit=shown.si)
 
 
 def marked(entry: Entry, saved: SavedTrial) -> Entry:
@@ -84,11 +88,9 @@ def marked(entry: Entry, saved: SavedTrial) -> Entry:
         frame=frame,
         spans=Spans(Span(s.name, s.kind, s.start, s.stop, tuple(s.bodies), s.why) for s in saved.spans),
         named=tuple(
-            NamedReading(n.name, n.kind, Shown(n.shown.quantity, n.shown.axis), n.body, tuple(n.times), n.span)
-            for n in saved.readings
+            NamedReading(n.name, n.kind, _shown(n.shown), n.body, tuple(n.times), n.span) for n in saved.readings
         ),
         curves=tuple(
-            CurveAsked(Shown(c.shown.quantity, c.shown.axis), c.body, c.span, c.shape, tuple(c.held), c.formula)
-            for c in saved.curves
+            CurveAsked(_shown(c.shown), c.body, c.span, c.shape, tuple(c.held), c.formula) for c in saved.curves
         ),
     )

@@ -11,16 +11,24 @@ from inertian.motion.ready import Ready, ready
 from inertian.motion.spans import Spans
 from inertian.motion.tidying import Step
 from inertian.motion.trials import Trial
-from inertian.physics.asked import CurveAsked, NamedReading
+from inertian.physics.asked import CurveAsked, NamedReading, Quantity, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE, mass_key, offset_key
+from inertian.physics.own import READY, SETUP_FACTS, OwnQuantity, OwnQuantityError, of_the_whole, put_together
 from inertian.physics.verdicts import Expectation
-from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.units import unit_of
 
 if TYPE_CHECKING:
     from inertian.files.recipes import Recipe
 
 RESTITUTION = "restitution"
+GRAVITY = Fact(9.81, 0.03, Meaning.LIMITS, unit_of("acceleration", "m/s²"))  # anywhere on Earth, unless it is typed
 READING_NOISE = "reading noise"
+
+
+def setup_key(name: str, body: str = "") -> str:
+    """Return the name of a fact of the setup, of one body where it belongs to one."""
+    return f"{name} of {body}" if body else name
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,6 +80,7 @@ class Project:
     series: tuple[Series, ...] = ()
     setup: Mapping[FactId, Fact] = field(default_factory=dict)
     recipes: tuple["Recipe", ...] = ()
+    own: tuple[OwnQuantity, ...] = ()  # quantities of one's own, for all trials
 
     def recipe_for(self, titles: Sequence[str]) -> "Recipe | None":
         """Return the newest recipe for files with these column titles, or None."""
@@ -134,6 +143,44 @@ class Project:
         """Return the facts of a trial's centre of rotation, by name."""
         found = {name: self.fact(name, entry) for name in CENTRE.values()} if entry.frame.centre else {}
         return {name: fact for name, fact in found.items() if fact is not None}
+
+    def quantities(self, entry: Entry) -> dict[str, OwnQuantity]:
+        """Return the formulas that hold for a trial, by symbol: ready-made ones, and those of one's own before them."""
+        ready = (*READY, *of_the_whole(len(entry.trial.followed)))
+        return {q.symbol: q for q in (*ready, *self.own)}
+
+    def offered(self, entry: Entry) -> list[Shown]:
+        """Return the formulas that a trial has all positions, sensors and facts for, or that are one's own."""
+        own, facts, found = self.quantities(entry), {symbol for symbol, _ in self.setup_facts(entry)}, []
+        axes = {b.name: b.axes for b in entry.trial.followed}
+        sensors = {b.name: tuple(c.axis for c in b.sensors) for b in entry.trial.bodies}
+        known = facts | ({"x_c", "y_c"} if entry.frame.centre else set()) | ({"m"} if self.masses(entry) else set())
+        mine = {q.symbol for q in self.own}
+        for symbol, quantity in own.items():
+            for body in axes:
+                try:
+                    made = put_together(quantity, own, body, axes, sensors)
+                except OwnQuantityError:
+                    continue
+                lacking = {n.fact for n in made.needed.values() if n.kind == "fact"} - known
+                if symbol in mine or not lacking:
+                    unit = str(made.dimension)
+                    found.append(Shown(Quantity.OWN, symbol, "" if unit == "1" else unit))
+                    break
+        return found
+
+    def setup_facts(self, entry: Entry) -> dict[tuple[str, str], tuple[FactId, Fact]]:
+        """Return the facts that formulas may use for a trial, by symbol and body ("" for all)."""
+        found = {}
+        for known in SETUP_FACTS:
+            for body in [b.name for b in entry.trial.followed] if known.symbol == "I" else [""]:
+                name = setup_key(known.name, body)
+                fact = self.fact(name, entry)
+                if fact is None and known.symbol == "g":
+                    fact = FactId(name), GRAVITY
+                if fact is not None:
+                    found[known.symbol, body] = fact
+        return found
 
     def clock_offsets(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
         """Return the clock offsets of a trial's bodies that another recorder followed, by body."""

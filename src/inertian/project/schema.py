@@ -12,7 +12,7 @@ from inertian.physics.asked import Quantity, ReadingKind
 from inertian.physics.verdicts import Expectation
 from inertian.quantities.facts import Meaning
 
-VERSION = 3
+VERSION = 4
 RULES = {"reading": 1, "noise": 1, "free motion": 1, "ledger": 1, "verdict": 1, "jumps": 1, "span finder": 1}
 
 
@@ -71,6 +71,16 @@ class SavedShown(_Strict):
 
     quantity: Quantity
     axis: str = ""
+    unit: str = ""  # SI, where the quantity alone does not tell
+
+
+class SavedOwn(_Strict):
+    """A quantity of one's own: how it is called, the unit it is shown in, and its formula."""
+
+    name: str
+    symbol: str
+    unit: str
+    formula: str = Field(max_length=300)
 
 
 class SavedReading(_Strict):
@@ -165,3 +175,4 @@ class SavedAnalysis(_Strict):
     setup: list[SavedFact]
     trials: list[SavedTrial]
     recipes: list[dict[str, Any]] = []
+    quantities: list[SavedOwn] = []

@@ -36,6 +36,11 @@ EXAMPLE_UNITS = {
     "force": "N",
     "angle": "° or rad",
     "number": "nothing, or %",
+    "stiffness": "N/m or N/cm",
+    "inertia": "kg·m²",
+    "energy": "J",
+    "power": "W",
+    "frequency": "Hz",
 }
 
 

@@ -6,7 +6,7 @@ given a value, and bounds on length, depth and exponents.
 
 import ast
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -26,6 +26,19 @@ FUNCTIONS: Mapping[str, Callable[[Any], Any]] = {
     "tanh": np.tanh,
     "atan": np.arctan,
     "abs": lambda x: np.sqrt(x * x),  # analytic on either side of zero
+}
+RATE = "rate"  # the derivative with respect to time, of a quantity
+SLOPES: Mapping[str, Callable[[Any], Any]] = {
+    "sin": np.cos,
+    "cos": lambda x: -np.sin(x),
+    "tan": lambda x: 1.0 / np.cos(x) ** 2,
+    "exp": np.exp,
+    "ln": lambda x: 1.0 / x,
+    "log": lambda x: 1.0 / x,
+    "sqrt": lambda x: 0.5 / np.sqrt(x),
+    "tanh": lambda x: 1.0 - np.tanh(x) ** 2,
+    "atan": lambda x: 1.0 / (1.0 + x * x),
+    "abs": lambda x: x / np.sqrt(x * x),
 }
 CONSTANTS = {"pi": np.pi, "π": np.pi, "e": np.e}
 _OPERATIONS: Mapping[type, Callable[[Any, Any], Any]] = {
@@ -57,15 +70,26 @@ class Formula:
 
     text: str
     names: tuple[str, ...]
-    _tree: ast.expr
+    tree: ast.expr
 
     def __call__(self, **values: Any) -> Any:
         """Return the value for values of all names: numbers or arrays, real or complex."""
-        return _value(self._tree, values)
+        return _value(self.tree, values, {})
+
+    def along(self, values: Mapping[str, Any], rates: Mapping[str, Any]) -> Any:
+        """Return the value where names also have rates of change, which `rate(…)` is made of by the chain rule."""
+        return _value(self.tree, values, rates)
+
+    @property
+    def rates(self) -> tuple[str, ...]:
+        """The names that stand inside a `rate(…)`."""
+        inside = [n.args[0] for n in ast.walk(self.tree) if isinstance(n, ast.Call) and _called(n) == RATE]
+        found = {n.id: None for part in inside for n in ast.walk(part) if isinstance(n, ast.Name)}
+        return tuple(name for name in self.names if name in found)
 
 
-def parse_formula(text: str) -> Formula:
-    """Read a formula such as "a + b t", "½ m v²" or "A exp(-t/τ) sin(2π t/T)".
+def parse_formula(text: str, rates: bool = False) -> Formula:
+    """Read a formula such as "a + b t", "½ m v²" or "A exp(-t/τ) sin(2π t/T)"; with `rates`, also "rate(½ m v²)".
 
     A space, or a bracket, between two factors multiplies them; decimal comma and point are the same. Raises
     FormulaError.
@@ -82,7 +106,7 @@ def parse_formula(text: str) -> Formula:
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise FormulaError(text, "something is missing or too much; check brackets and signs.") from None
     names: dict[str, None] = {}
-    _check(text, tree, names, 0)
+    _check(text, tree, names, 0, (*FUNCTIONS, RATE) if rates else tuple(FUNCTIONS))
     return Formula(text.strip(), tuple(names), tree)
 
 
@@ -99,31 +123,38 @@ def _with_products(text: str, plain: str) -> str:
     for token in tokens:
         starts = token == "(" or token[0].isalnum() or token[0] in "._"
         if out and starts and (out[-1] == ")" or out[-1][0].isalnum() or out[-1][0] in "._"):
-            called = token == "(" and out[-1] in FUNCTIONS
+            called = token == "(" and out[-1] in (*FUNCTIONS, RATE)
             if not called:
                 out.append("*")
         out.append(token)
     return "".join(out)
 
 
-def _check(text: str, node: ast.expr, names: dict[str, None], depth: int) -> None:
+def _called(node: ast.Call) -> str:
+    return node.func.id if isinstance(node.func, ast.Name) else ""
+
+
+def _check(text: str, node: ast.expr, names: dict[str, None], depth: int, functions: Sequence[str]) -> None:
     """Refuse what is not arithmetic, and note the names."""
     if depth > DEEPEST:
         raise FormulaError(text, "it is nested too deeply.")
     if isinstance(node, ast.BinOp) and type(node.op) in _OPERATIONS:
         if isinstance(node.op, ast.Pow) and not _small(node.right):
             raise FormulaError(text, f"exponents are numbers up to {LARGEST_POWER:g}, or a name.")
-        _check(text, node.left, names, depth + 1)
-        _check(text, node.right, names, depth + 1)
+        _check(text, node.left, names, depth + 1, functions)
+        _check(text, node.right, names, depth + 1, functions)
     elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.UAdd):
-        _check(text, node.operand, names, depth + 1)
+        _check(text, node.operand, names, depth + 1, functions)
     elif isinstance(node, ast.Call):
-        known = isinstance(node.func, ast.Name) and node.func.id in FUNCTIONS
-        if not known or node.keywords or len(node.args) != 1:
-            raise FormulaError(text, f"functions are {', '.join(FUNCTIONS)}, of one argument.")
-        _check(text, node.args[0], names, depth + 1)
+        if _called(node) not in functions or node.keywords or len(node.args) != 1:
+            raise FormulaError(text, f"functions are {', '.join(functions)}, of one argument.")
+        if _called(node) == RATE and any(
+            isinstance(n, ast.Call) and _called(n) == RATE for n in ast.walk(node.args[0])
+        ):
+            raise FormulaError(text, "a rate of a rate cannot be had; use an acceleration.")
+        _check(text, node.args[0], names, depth + 1, functions)
     elif isinstance(node, ast.Name):
-        if node.id in FUNCTIONS:
+        if node.id in functions:
             raise FormulaError(text, f"{node.id} needs an argument in brackets.")
         if node.id not in CONSTANTS:
             names[node.id] = None
@@ -146,16 +177,43 @@ def _small(node: ast.expr) -> bool:
     return isinstance(node, ast.Name)
 
 
-def _value(node: ast.expr, values: Mapping[str, Any]) -> Any:
+def _value(node: ast.expr, values: Mapping[str, Any], rates: Mapping[str, Any]) -> Any:
     if isinstance(node, ast.BinOp):
-        return _OPERATIONS[type(node.op)](_value(node.left, values), _value(node.right, values))
+        return _OPERATIONS[type(node.op)](_value(node.left, values, rates), _value(node.right, values, rates))
     if isinstance(node, ast.UnaryOp):
-        inner = _value(node.operand, values)
+        inner = _value(node.operand, values, rates)
         return -inner if isinstance(node.op, ast.USub) else inner
     if isinstance(node, ast.Call):
-        assert isinstance(node.func, ast.Name)
-        return FUNCTIONS[node.func.id](_value(node.args[0], values))
+        if _called(node) == RATE:
+            return _rate(node.args[0], values, rates)
+        return FUNCTIONS[_called(node)](_value(node.args[0], values, rates))
     if isinstance(node, ast.Name):
         return CONSTANTS[node.id] if node.id in CONSTANTS else values[node.id]
     assert isinstance(node, ast.Constant)
     return np.float64(node.value)  # type: ignore[arg-type] # divides by zero as arrays do
+
+
+def _rate(node: ast.expr, values: Mapping[str, Any], rates: Mapping[str, Any]) -> Any:
+    """d/dt of a part of a formula, by the rules of differentiation; what has no rate of its own stays as it is."""
+    if isinstance(node, ast.Constant):
+        return 0.0
+    if isinstance(node, ast.Name):
+        return rates.get(node.id, 0.0)
+    if isinstance(node, ast.UnaryOp):
+        inner = _rate(node.operand, values, rates)
+        return -inner if isinstance(node.op, ast.USub) else inner
+    if isinstance(node, ast.Call):
+        return SLOPES[_called(node)](_value(node.args[0], values, rates)) * _rate(node.args[0], values, rates)
+    assert isinstance(node, ast.BinOp)
+    a, b = _value(node.left, values, rates), _value(node.right, values, rates)
+    da, db = _rate(node.left, values, rates), _rate(node.right, values, rates)
+    if isinstance(node.op, ast.Add):
+        return da + db
+    if isinstance(node.op, ast.Sub):
+        return da - db
+    if isinstance(node.op, ast.Mult):
+        return da * b + a * db
+    if isinstance(node.op, ast.Div):
+        return (da * b - a * db) / (b * b)
+    raised = b * a ** (b - 1.0) * da
+    return raised if np.all(db == 0.0) else raised + np.log(a) * a**b * db

@@ -6,6 +6,7 @@ them against an independent library.
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from inertian.quantities.errors import UnitError
 
@@ -38,6 +39,11 @@ SI_SYMBOL = {
     "force": "N",
     "angle": "rad",
     "number": "",
+    "stiffness": "N/m",
+    "inertia": "kg·m²",
+    "energy": "J",
+    "power": "W",
+    "frequency": "Hz",
 }
 
 _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
@@ -116,7 +122,17 @@ _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
     },
     "angle": {"rad": (1.0, ("radian", "radians")), "°": (0.017453292519943295, ("deg", "degree", "degrees"))},
     "number": {"": (1.0, ()), "%": (0.01, ("percent",)), "m/px": (1.0, ())},
+    "stiffness": {"N/m": (1.0, ()), "N/cm": (100.0, ()), "N/mm": (1000.0, ())},
+    "inertia": {
+        "kg·m²": (1.0, ("kg m²", "kg m2", "kg*m^2", "kg m^2")),
+        "kg·cm²": (1e-4, ("kg cm²", "kg cm2")),
+        "g·cm²": (1e-7, ("g cm²", "g cm2")),
+    },
+    "energy": {"J": (1.0, ("joule",)), "mJ": (0.001, ()), "kJ": (1000.0, ()), "cal": (4.184, ())},
+    "power": {"W": (1.0, ("watt",)), "mW": (0.001, ()), "kW": (1000.0, ())},
+    "frequency": {"Hz": (1.0, ("hertz",)), "kHz": (1000.0, ())},
 }
+IN_FILES = ("length", "time", "mass", "speed", "acceleration", "force", "angle", "number")  # kinds columns may have
 
 _FIRST_POWER = re.compile(r"(.+?)(?:[·⋅*. ]?(min|ms|s|h)(?:\^?-1|⁻¹)|/(min|ms|s|h|sec))$")
 _SECOND_POWER = re.compile(r"(.+?)(?:[·⋅*. ]?s(?:\^?-2|⁻²)|/s(?:\^2|²|2|\*\*2)|/s/s|/\(s\^2\)|/s\*s|/sec(?:\^2|²|2))$")
@@ -176,7 +192,7 @@ def kind_of(text: str) -> str | None:
     name = text.strip()
     if not name or len(name) > 24:
         return None
-    return next((kind for kind, names in _BY_KIND.items() if _find(names, name)), None)
+    return next((kind for kind in IN_FILES if _find(_BY_KIND[kind], name)), None)
 
 
 def ascii_symbol(unit: Unit) -> str:
@@ -187,3 +203,11 @@ def ascii_symbol(unit: Unit) -> str:
 def symbols(kind: str) -> tuple[str, ...]:
     """Return the symbols of all units of one kind."""
     return tuple(_TABLE[kind])
+
+
+@lru_cache(maxsize=1)
+def plain_units() -> dict[str, Unit]:
+    """Return the units that others are made of, by symbol: m, kg, s, N, J, °, …; no words and no compounds."""
+    kinds = ("length", "time", "mass", "force", "energy", "power", "frequency", "angle", "number", "acceleration")
+    found = [_BY_KIND[kind][symbol] for kind in kinds for symbol in _TABLE[kind] if not set(symbol) & set("/·")]
+    return {unit.symbol: unit for unit in found if unit.symbol and unit.symbol != PIXEL}

@@ -1,0 +1,121 @@
+"""A trial as it is read, and what reading it gives: values with their partial derivatives behind them."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from inertian.motion.derivatives import Derivatives
+from inertian.motion.frame import Frame
+from inertian.motion.glitches import scatter
+from inertian.motion.local import Operator
+from inertian.motion.noise import READINGS, Noise
+from inertian.motion.spans import Spans
+from inertian.motion.trials import Channel, Trial
+from inertian.physics.asked import TOTAL
+from inertian.physics.collisions import STAMP_SOURCE
+from inertian.physics.own import OwnQuantity
+from inertian.quantities.errors import Refusal
+from inertian.quantities.estimates import (
+    Array,
+    ChannelId,
+    ClockNoise,
+    Estimate,
+    SampleWeights,
+    SharedPart,
+    Source,
+)
+from inertian.quantities.facts import Fact, FactId
+
+
+class ReadoutError(Refusal):
+    """A quantity cannot be had of this trial; the text says what is missing."""
+
+
+@dataclass(frozen=True, eq=False)
+class Observed:
+    """A trial as it is read: samples that count, spans, frame, and the facts and noise that hold for it."""
+
+    trial: Trial
+    spans: Spans
+    frame: Frame
+    noise: Noise
+    masses: Mapping[str, tuple[FactId, Fact]]
+    shared: Mapping[str, tuple[FactId, Fact]] = field(default_factory=dict)  # scale, time base, angle, origin, centre
+    known: Derivatives = field(default_factory=Derivatives)
+    setup: Mapping[tuple[str, str], tuple[FactId, Fact]] = field(default_factory=dict)  # by symbol and body
+    own: Mapping[str, OwnQuantity] = field(default_factory=dict)  # quantities of one's own, by symbol
+
+    def walls(self, body: str) -> tuple[float, ...]:
+        """Return the times that nothing of a body may be derived across."""
+        return self.spans.of(body).walls()
+
+    def derivative(self, body: str, axis: str, order: int) -> tuple[Array, Array]:
+        """Return value, velocity or acceleration at all samples, and the norms √Σw² of their weights; shape (n,)."""
+        x = self.trial.body(body).channel(axis).si
+        if order == 0:
+            return x, np.ones(len(x))
+        return self.known.of((body, axis), self.trial.t, x, order, self.walls(body))
+
+    def bodies_of(self, body: str) -> tuple[str, ...]:
+        """Return the bodies behind one name: all of them for the total."""
+        return tuple(b.name for b in self.trial.followed) if body == TOTAL else (body,)
+
+    def sensor(self, body: str, axis: str) -> Channel:
+        """Return a channel that was measured in its own right. Raises ReadoutError."""
+        for channel in self.trial.body(body).sensors:
+            if channel.axis == axis:
+                return channel
+        raise ReadoutError(f"{body} has no such sensor.")
+
+    def clock_noise(self) -> ClockNoise:
+        """Return Σ of the trial: noise of each channel's readings, and the jitter of its clock along the motion."""
+        reading, rate = {}, {}
+        for body in self.trial.bodies:
+            source = Source(f"readings of {body.name}", READINGS, READINGS)
+            for channel in body.channels:
+                key = self.trial.channel_id(body.name, channel.axis)
+                reading[key] = (source, self.noise.reading**2)
+                rate[key] = np.nan_to_num(self.derivative(body.name, channel.axis, 1)[0])
+            for channel in body.sensors:
+                good = np.isfinite(channel.si)
+                sigma = max(scatter(self.trial.t[good], channel.si[good]), channel.resolution / np.sqrt(12.0))
+                own = Source(f"readings of {body.name}, {channel.column}", READINGS, f"{body.name} {channel.axis}")
+                reading[self.trial.channel_id(body.name, channel.axis)] = (own, sigma**2)
+        return ClockNoise(reading, rate, self.noise.stamp**2, STAMP_SOURCE)
+
+    def fact_parts(self) -> list[SharedPart]:
+        """Return the parts of the covariance that come from facts."""
+        facts = dict((*self.masses.values(), *self.shared.values(), *self.setup.values()))
+        return [
+            SharedPart(Source(k.name, "fact", f"fact {k.name}", f.bounded), (k,), np.array([[f.u**2]]))
+            for k, f in facts.items()
+        ]
+
+
+@dataclass(frozen=True, eq=False)
+class Readout:
+    """A quantity at m moments: values, and per channel and fact the partial derivatives behind them."""
+
+    times: Array
+    values: Array
+    terms: tuple[tuple[ChannelId, Operator], ...]
+    facts: Mapping[FactId, Array]
+
+    def estimate(self, c: Array, value: float | None = None) -> Estimate:
+        """Return Σ_j c_j · value_j as an estimate; c has shape (m,), zero where a value is missing."""
+        weights: dict[ChannelId, SampleWeights] = {}
+        for channel, operator in self.terms:
+            more = operator.gathered(c)
+            weights[channel] = _added(weights[channel], more) if channel in weights else more
+        known = np.where(c != 0.0, self.values, 0.0)
+        total = float(c @ known) if value is None else value
+        return Estimate(total, weights, {k: float(c @ np.nan_to_num(s)) for k, s in self.facts.items()})
+
+
+def _added(a: SampleWeights, b: SampleWeights) -> SampleWeights:
+    start, stop = min(a.start, b.start), max(a.stop, b.stop)
+    total = np.zeros(max(stop - start, 0))
+    for one in (a, b):
+        total[one.start - start : one.stop - start] += one.values
+    return SampleWeights(start, total)

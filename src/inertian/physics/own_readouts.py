@@ -1,0 +1,234 @@
+"""Formulas at work: values of a quantity of one's own at any moments, with its operators on the samples behind it."""
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+import numpy as np
+
+from inertian.motion.frame import ANGLE, ORIGIN
+from inertian.motion.local import CHUNK, Operator, local_operator, samples_themselves
+from inertian.physics.asked import TOTAL, Shown
+from inertian.physics.collisions import SCALE, TIME_BASE
+from inertian.physics.observed import Observed, Readout, ReadoutError
+from inertian.physics.own import Needed, OwnQuantityError, Ready, put_together
+from inertian.quantities.estimates import Array, ChannelId, ClockNoise, Rows
+from inertian.quantities.facts import FactId
+
+STEP = 1e-30  # of the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112)
+CENTRE_AT = {"x_c": ("centre x", 0), "y_c": ("centre y", 1)}
+PRESENT = 0.8  # share of readings at the moments asked for; less means a clock of its own
+HIGHEST = 2  # order of derivative that local fits give
+
+
+def ready_of(seen: Observed, symbol: str, body: str) -> Ready:
+    """Return a quantity of one's own as one expression for a body of a trial. Raises ReadoutError."""
+    if symbol not in seen.own:
+        raise ReadoutError(f"There is no quantity {symbol} any more.")
+    axes = {b.name: b.axes for b in seen.trial.followed}
+    sensors = {b.name: tuple(c.axis for c in b.sensors) for b in seen.trial.bodies}
+    try:
+        ready = put_together(seen.own[symbol], seen.own, body, axes, sensors)
+    except OwnQuantityError as error:
+        raise ReadoutError(str(error)) from None
+    for needed in ready.needed.values():
+        if needed.kind == "fact":
+            _fact(seen, needed)
+    if any(n.kind == "local" and n.order == HIGHEST for n in _inside_rates(ready)):
+        raise ReadoutError(f"{symbol}: the rate of an acceleration cannot be had from these samples.")
+    return ready
+
+
+def _inside_rates(ready: Ready) -> list[Needed]:
+    return [ready.needed[name] for name in ready.formula.rates]
+
+
+def _fact(seen: Observed, needed: Needed) -> tuple[FactId | None, float]:
+    """The fact a name stands for, and its value in SI. Raises ReadoutError where it is not known."""
+    if needed.fact == "m":
+        if needed.body not in seen.masses:
+            raise ReadoutError(f"The mass of {needed.body or 'the body'} is not known. Type it in the margin.")
+        key, fact = seen.masses[needed.body]
+        return key, fact.si
+    if needed.fact in CENTRE_AT:
+        if seen.frame.centre is None:
+            raise ReadoutError("It needs a centre of rotation. Set the centre in the frame.")
+        name, place = CENTRE_AT[needed.fact]
+        return (seen.shared[name][0] if name in seen.shared else None), seen.frame.centre[place]
+    for owner in (needed.body, ""):
+        if (needed.fact, owner) in seen.setup:
+            key, fact = seen.setup[needed.fact, owner]
+            return key, fact.si
+    raise ReadoutError(f"{needed.fact} is not known. Type it in the setup.")
+
+
+def _evaluated(
+    seen: Observed, ready: Ready, local: Mapping[str, Any], rates: Mapping[str, Any], times: Array
+) -> tuple[Array, dict[str, Array], dict[str, Array]]:
+    """Values, and ∂/∂(each name) and ∂/∂(rate of each name), from values and rates of the names; shape (m,) each."""
+    values: dict[str, Any] = dict(local)
+    for name, needed in ready.needed.items():
+        if needed.kind == "fact":
+            values[name] = _fact(seen, needed)[1]
+        elif needed.kind == "time":
+            values[name] = times
+    m = len(times)
+    rates = {**rates, **{n: 1.0 for n, needed in ready.needed.items() if needed.kind == "time"}}
+
+    def run(moved: Mapping[str, Any], moved_rates: Mapping[str, Any]) -> Any:
+        return ready.formula.along(moved, moved_rates) + np.zeros(m)
+
+    with np.errstate(all="ignore"):
+        y = np.asarray(run(values, rates), dtype=float)
+        slopes = {
+            name: np.imag(run({**values, name: values[name] + 1j * STEP}, rates)) / STEP
+            for name, needed in ready.needed.items()
+            if needed.kind != "time"
+        }
+        of_rates = {n: np.imag(run(values, {**rates, n: rates[n] + 1j * STEP})) / STEP for n in rates if n in local}
+    return y, slopes, of_rates
+
+
+def own_readout(seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | None = None) -> Readout:
+    """Return a quantity of one's own at some times, as `readouts.readout`. Raises ReadoutError."""
+    ready = ready_of(seen, shown.axis, body)
+    operators: dict[Needed, Operator] = {}
+
+    def operator(needed: Needed) -> Operator:
+        if needed not in operators:
+            operators[needed] = _operator(seen, needed, times, rows)
+        return operators[needed]
+
+    sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
+    local = {n: operator(d).applied(_samples(seen, d)) for n, d in sampled.items()}
+    higher = {n: _higher(ready.needed[n]) for n in ready.formula.rates if n in local}
+    rates = {n: operator(d).applied(_samples(seen, d)) for n, d in higher.items()}
+    y, slopes, of_rates = _evaluated(seen, ready, local, rates, times)
+    terms = [(_channel(seen, d), operator(d).scaled(slopes[n])) for n, d in sampled.items()]
+    terms += [(_channel(seen, higher[n]), operator(higher[n]).scaled(s)) for n, s in of_rates.items()]
+    facts = _facts(seen, ready, slopes, len(times))
+    pulled = [(d, slopes[n], local[n]) for n, d in sampled.items() if d.kind == "local"]
+    pulled += [(d, of_rates[n], rates[n]) for n, d in higher.items() if d.kind == "local"]
+    facts.update(_stretched(seen, pulled, len(times)))
+    for key, s in _turned(seen, pulled, operator, len(times)).items():
+        facts[key] = facts.get(key, np.zeros(len(times))) + s
+    return Readout(times, y, tuple(terms), facts)
+
+
+def _higher(needed: Needed) -> Needed:
+    """What the rate of a name is."""
+    return Needed(needed.kind, needed.body, needed.axis, needed.order + 1)
+
+
+def _samples(seen: Observed, needed: Needed) -> Array:
+    if needed.kind == "sensor":
+        return seen.sensor(needed.body, needed.axis).si
+    return seen.trial.body(needed.body).channel(needed.axis).si
+
+
+def _channel(seen: Observed, needed: Needed) -> Any:
+    return seen.trial.channel_id(needed.body, needed.axis)
+
+
+def _operator(seen: Observed, needed: Needed, times: Array, rows: Rows | None) -> Operator:
+    """The operator of one name; a body of another clock is fitted locally at the times that are asked for."""
+    x = _samples(seen, needed)
+    usable = np.flatnonzero(np.isfinite(x))
+    if needed.order == 0 and rows is not None and np.isfinite(x[rows]).mean() > PRESENT:
+        return samples_themselves(rows)
+    return local_operator(seen.trial.t, usable, times, seen.walls(needed.body), needed.order)
+
+
+def _facts(seen: Observed, ready: Ready, slopes: Mapping[str, Array], m: int) -> dict[FactId, Array]:
+    """∂y/∂fact of the facts in the formula."""
+    found: dict[FactId, Array] = {}
+    for name, needed in ready.needed.items():
+        key = _fact(seen, needed)[0] if needed.kind == "fact" else None
+        if key is not None:
+            found[key] = found.get(key, np.zeros(m)) + slopes[name]
+    return found
+
+
+Pulled = Sequence[tuple[Needed, Array, Array]]  # a local derivative, ∂y by it, and its value
+
+
+def _stretched(seen: Observed, pulled: Pulled, m: int) -> dict[FactId, Array]:
+    """∂y/∂fact of a scale, which stretches all positions, and of a time base, which stretches all times."""
+    found: dict[FactId, Array] = {}
+    if SCALE in seen.shared:
+        key, fact = seen.shared[SCALE]
+        found[key] = sum((s * value / fact.si for _, s, value in pulled), np.zeros(m))
+    if TIME_BASE in seen.shared:
+        key, fact = seen.shared[TIME_BASE]
+        found[key] = sum((-d.order * s * value / fact.si for d, s, value in pulled), np.zeros(m))
+    return found
+
+
+def _turned(seen: Observed, pulled: Pulled, operator: Callable[[Needed], Operator], m: int) -> dict[FactId, Array]:
+    """∂y/∂fact of the angle of the axes and of the origin."""
+    found: dict[FactId, Array] = {}
+    handed = seen.frame.sign("x") * seen.frame.sign("y")
+    for needed, s, _ in pulled:
+        if ANGLE in seen.shared and set(seen.trial.body(needed.body).axes) == {"x", "y"}:
+            key = seen.shared[ANGLE][0]
+            other = Needed("local", needed.body, "y" if needed.axis == "x" else "x", needed.order)
+            across = operator(other).applied(_samples(seen, other))
+            found[key] = found.get(key, np.zeros(m)) + s * (handed if needed.axis == "x" else -handed) * across
+        for axis, name in ORIGIN.items():
+            if needed.order == 0 and name in seen.shared:
+                key = seen.shared[name][0]
+                found[key] = found.get(key, np.zeros(m)) - s * seen.frame.mixed(needed.axis, axis)
+    return found
+
+
+def own_at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Array]:
+    """Return a quantity of one's own and its standard uncertainty at all samples, NaN where there is none; (n,).
+
+    Weights on a sample that a value uses in several ways are added before they are squared.
+    """
+    t, n = seen.trial.t, len(seen.trial.t)
+    value, u = np.full(n, np.nan), np.full(n, np.nan)
+    noise = seen.clock_noise()
+    us = {k: f.u for k, f in (*seen.masses.values(), *seen.shared.values(), *seen.setup.values())}
+    here = np.arange(n)
+    names = (body,) if body != TOTAL else tuple(b.name for b in seen.trial.followed)
+    followed = [c.si for b in seen.trial.bodies if b.name in names for c in (*b.channels, *b.sensors)]
+    if body != TOTAL and followed:
+        here = np.flatnonzero(np.isfinite(followed).any(axis=0))
+    for rows in np.split(here, np.arange(CHUNK, len(here), CHUNK)):
+        whole = own_readout(seen, shown, body, t[rows], rows)
+        value[rows] = whole.values
+        u[rows] = np.sqrt(_variance(whole, noise, us, n))
+    return value, u
+
+
+def _variance(whole: Readout, noise: ClockNoise, us: Mapping[FactId, float], n: int) -> Array:
+    """The variance of each value: readings, time stamps, facts."""
+    m = len(whole.values)
+    variance = np.zeros(m)
+    by_channel: dict[ChannelId, list[Operator]] = {}
+    for channel, operator in whole.terms:
+        by_channel.setdefault(channel, []).append(operator)
+    index, weights = [], []
+    for channel, operators in by_channel.items():
+        rows, w = (np.concatenate([getattr(o, part) for o in operators], axis=1) for part in ("index", "weights"))
+        variance += noise.reading[channel][1] * _squares(rows, w, n)
+        if channel in noise.rate and noise.jitter > 0.0:
+            index.append(rows)
+            weights.append(w * np.asarray(noise.rate[channel])[rows])
+    if index:
+        variance += noise.jitter * _squares(np.concatenate(index, axis=1), np.concatenate(weights, axis=1), n)
+    for key, s in whole.facts.items():
+        variance += (us[key] * s) ** 2
+    return variance
+
+
+def _squares(index: Rows, weights: Array, n: int) -> Array:
+    """Σ over samples of the square of the sum of weights on it, for each of m values; index and weights (m, w)."""
+    order = np.argsort(index, axis=1, kind="stable")
+    rows, w = np.take_along_axis(index, order, 1), np.take_along_axis(weights, order, 1)
+    first = np.ones(rows.shape, dtype=bool)
+    first[:, 1:] = rows[:, 1:] != rows[:, :-1]
+    group = np.cumsum(first.ravel()) - 1
+    sums = np.bincount(group, weights=w.ravel())
+    owner = np.repeat(np.arange(len(rows)), rows.shape[1])[first.ravel()]
+    return np.asarray(np.bincount(owner, weights=sums**2, minlength=len(rows)))

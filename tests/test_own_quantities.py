@@ -1,0 +1,190 @@
+"""Formulas: units are checked, rings and dangers refused, uncertainties are those of the same thing by hand."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import recording
+from inertian.physics.asked import Quantity, ReadingKind, Shown
+from inertian.physics.observed import ReadoutError
+from inertian.physics.own import READY, OwnQuantity, OwnQuantityError, checked, put_together
+from inertian.physics.own_readouts import own_readout
+from inertian.physics.reading import over_span, scalars
+from inertian.physics.readouts import at_all_samples, readout
+from inertian.project.encoding import decode, encode
+from inertian.project.evaluation import Evaluator
+from inertian.project.own_edits import quantity_removed, quantity_set
+from inertian.project.project import Project, Series, with_trials
+from inertian.quantities.dimensions import parse_unit
+from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.formulas import FormulaError, parse_formula
+from inertian.quantities.units import unit_of
+
+KG, DEGREE = unit_of("mass", "kg"), unit_of("angle", "°")
+
+
+def fact(value, u, unit):
+    return Fact(value, u, Meaning.STANDARD, unit)
+
+
+def project(trial, own=(), **facts):
+    made = with_trials(replace(Project(), series=(Series("made"),)), [trial], "made")
+    known = {
+        "mass sled": fact(2.0, 0.01, KG),
+        "mass cart": fact(0.5, 0.01, KG),
+        "incline": fact(10.0, 0.2, DEGREE),
+        **facts,
+    }
+    for name, one in known.items():
+        name = f"mass of {name.split()[1]}" if name.startswith("mass ") else name
+        made = made.with_fact(FactId(name), one)
+    return replace(made, own=tuple(own))
+
+
+def seen_of(made):
+    return Evaluator().observed(made, made.entries[0])
+
+
+def incline(rng, n=60, sigma=1e-3):
+    t = np.linspace(0.0, 1.5, n)
+    x = 1.5 * t - 0.85 * t * t
+    return recording(t, {"sled": {"x": x + rng.normal(0.0, sigma, n)}}), t, x, 1.5 - 1.7 * t
+
+
+def own(symbol, unit, text, name="made"):
+    return OwnQuantity(name, symbol, unit, text)
+
+
+@pytest.mark.parametrize(
+    ("unit", "text", "why"),
+    [
+        ("J", "½ m v² + m a", "J . N has no meaning"),
+        ("N", "½ m v²", "gives J, which cannot be shown in N"),
+        ("m", "sin(x)", "plain number or an angle, not m"),
+        ("J", "½ m w²", "“w” is not known"),
+        ("J", "½ m v²)", "brackets"),
+        ("J", "m.__class__", "not part of arithmetic"),
+        ("1", "9**9**9", "exponents"),
+        ("m", "rate(rate(x))", "use an acceleration"),
+        ("m", "y", "was not followed along y"),
+        ("furlong", "x", "is not a unit"),
+    ],
+)
+def test_what_cannot_be_is_refused_with_the_reason(unit, text, why):
+    with pytest.raises(OwnQuantityError, match=why):
+        put_together(own("Q", unit, text), {}, "sled", {"sled": ("x",)}, {})
+
+
+def test_rings_are_refused_and_chains_cannot_grow_without_end():
+    with pytest.raises(OwnQuantityError, match="A → B → A"):
+        checked([own("A", "J", "B + 1"), own("B", "J", "2 A")])
+    with pytest.raises(OwnQuantityError, match="two quantities"):
+        checked([own("A", "J", "1"), own("A", "J", "2")])
+    chain = {f"q{k}": own(f"q{k}", "m", " + ".join([f"q{k + 1}"] * 20)) for k in range(12)} | {
+        "q12": own("q12", "m", "x")
+    }
+    with pytest.raises(OwnQuantityError, match="too long"):
+        put_together(chain["q0"], chain, "sled", {"sled": ("x",)}, {})
+
+
+@pytest.mark.parametrize(
+    ("text", "size", "unit"),
+    [("kg·m/s", 1.0, "kg·m/s"), ("N m", 1.0, "J"), ("cm^2", 1e-4, "m²"), ("mJ/s", 1e-3, "W"), ("g·cm²", 1e-7, "kg·m²")],
+)
+def test_units_are_read_as_people_write_them(text, size, unit):
+    factor, dimension = parse_unit(text)
+    assert (factor, str(dimension)) == (pytest.approx(size), unit)
+
+
+@given(st.floats(-3.0, 3.0), st.floats(0.2, 3.0))
+def test_rates_follow_the_chain_rule(a, b):
+    formula = parse_formula("rate(exp(-0.3 u) sin(u w)/w + sqrt(w)^3 - ln(w²))", rates=True)
+    plain = parse_formula("exp(-0.3 u) sin(u w)/w + sqrt(w)^3 - ln(w²)")
+    u, w = 0.7 * a, 1.0 + b
+    h = 1e-6
+    expected = (plain(u=u + a * h, w=w + b * h) - plain(u=u - a * h, w=w - b * h)) / (2 * h)
+    assert formula.along({"u": u, "w": w}, {"u": a, "w": b}) == pytest.approx(expected, rel=1e-6, abs=1e-6)
+
+
+def test_a_formula_of_a_built_in_quantity_has_its_value_and_uncertainty():
+    rng = np.random.default_rng(1)
+    trial, *_ = incline(rng)
+    seen = seen_of(project(trial, [own("K", "J", "0.5*m*v**2"), own("K2", "mJ", "2 K - K"), own("O", "m", "x - x")]))
+    builtin, mine, double, nothing = (
+        at_all_samples(seen, s, "sled")
+        for s in (
+            Shown(Quantity.KINETIC),
+            Shown(Quantity.OWN, "K", "J"),
+            Shown(Quantity.OWN, "K2", "J"),
+            Shown(Quantity.OWN, "O", "m"),
+        )
+    )
+    for one in (mine, double):
+        np.testing.assert_allclose(one, builtin, rtol=1e-9)
+    np.testing.assert_allclose(nothing, 0.0, atol=1e-15)
+    span = over_span(seen, Shown(Quantity.OWN, "K", "J"), "sled", _whole(trial), ReadingKind.MEAN)
+    same = over_span(seen, Shown(Quantity.KINETIC), "sled", _whole(trial), ReadingKind.MEAN)
+    a, b = scalars(seen, {"": span})[""], scalars(seen, {"": same})[""]
+    assert (a.value, a.u) == (pytest.approx(b.value), pytest.approx(b.u))
+
+
+def _whole(trial):
+    from inertian.motion.spans import Span, SpanKind
+
+    return Span("whole", SpanKind.FREE, float(trial.t[5]), float(trial.t[-6]))
+
+
+@pytest.mark.parametrize("symbol", ["E_i", "E_mi", "P"])
+def test_energies_on_an_incline_cover_the_truth(symbol):
+    rng = np.random.default_rng(7)
+    hits = []
+    for _ in range(300):
+        trial, _t, x, v = incline(rng)
+        facts = {
+            "mass sled": fact(2.0 + rng.normal(0.0, 0.02), 0.02, KG),
+            "incline": fact(10.0 + rng.normal(0.0, 0.3), 0.3, DEGREE),
+            "gravity": fact(9.81, 0.001, unit_of("acceleration", "m/s²")),
+        }
+        seen = seen_of(project(trial, **facts))
+        height = 2.0 * 9.81 * x * np.sin(np.radians(10.0))
+        truth = {"E_i": height, "E_mi": height + v**2, "P": 2.0 * v * -1.7}[symbol]
+        value, u = at_all_samples(seen, Shown(Quantity.OWN, symbol, "J"), "sled")
+        hits.append(abs(value[20] - truth[20]) < u[20])
+    assert abs(np.mean(hits) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 300)
+
+
+def test_the_centre_of_mass_follows_bodies_of_different_clocks():
+    t = np.linspace(0.0, 2.0, 121)
+    heavy, light = 0.3 * t, 2.0 - 0.5 * t
+    first, second = np.arange(121) % 2 == 0, np.arange(121) % 2 == 1
+    trial = recording(
+        t, {"sled": {"x": np.where(first, heavy, np.nan)}, "cart": {"x": np.where(second, light, np.nan)}}
+    )
+    seen = seen_of(project(trial))
+    rows = np.flatnonzero(first)[10:-10]
+    found = own_readout(seen, Shown(Quantity.OWN, "x_cm", "m"), "sled", t[rows], rows)
+    np.testing.assert_allclose(found.values, (2.0 * heavy[rows] + 0.5 * light[rows]) / 2.5, atol=1e-9)
+    assert FactId("mass of cart") in found.facts
+
+
+def test_missing_facts_are_named_and_quantities_outlive_saving():
+    trial, *_ = incline(np.random.default_rng(2))
+    made = project(trial, [own("S", "J", "½ k x² + E_i", "Stored")])
+    with pytest.raises(ReadoutError, match="k is not known"):
+        readout(seen_of(made), Shown(Quantity.OWN, "S", "J"), "sled", np.array([0.5]))
+    assert Shown(Quantity.OWN, "S", "J") in made.offered(made.entries[0])  # one's own is offered, to say what it lacks
+    assert "E_s" not in [s.axis for s in made.offered(made.entries[0])]
+    with_spring = made.with_fact(FactId("spring constant"), fact(20.0, 0.1, unit_of("stiffness", "N/m")))
+    assert np.isfinite(readout(seen_of(with_spring), Shown(Quantity.OWN, "S", "J"), "sled", np.array([0.5])).values[0])
+    again = decode("a", encode(made).__getitem__)
+    assert again.own == made.own
+    more = quantity_set(made, own("T", "J", "2 S")).project
+    with pytest.raises(OwnQuantityError, match="made of it"):
+        quantity_removed(more, "S")
+    assert quantity_removed(made, "S").project.own == ()
+    with pytest.raises((OwnQuantityError, FormulaError)):
+        quantity_set(made, own("sin", "J", "1"))
+    assert len({q.symbol for q in READY}) == len(READY)
