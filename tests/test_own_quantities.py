@@ -6,8 +6,10 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PyQt6.QtCore import Qt
 
 from conftest import recording
+from inertian.desktop import formula_words, words
 from inertian.physics.asked import Quantity, ReadingKind, Shown
 from inertian.physics.observed import ReadoutError
 from inertian.physics.own import READY, OwnQuantity, OwnQuantityError, checked, put_together
@@ -188,3 +190,51 @@ def test_missing_facts_are_named_and_quantities_outlive_saving():
     with pytest.raises((OwnQuantityError, FormulaError)):
         quantity_set(made, own("sin", "J", "1"))
     assert len({q.symbol for q in READY}) == len(READY)
+
+
+def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(demo, open_window, qtbot):
+    window = open_window(demo)
+    window.show_stage(words.BENCH)
+    window.show_page(formula_words.PAGE_FORMULAS)
+    page = window.formulas
+    for field, text in (
+        (page.symbol, "K"),
+        (page.unit, "J"),
+        (page.name, "Motion"),
+        (page.formula, "0.5*m*v_x^2 + m a"),
+    ):
+        qtbot.keyClicks(field, text)
+    assert "J + N has no meaning" in page.verdict.text()
+    qtbot.keyClick(page.formula, Qt.Key.Key_Return)
+    assert window.document.settled.own[0].text.endswith("m a")  # it may come to mean something; the strip says why not
+    window.document.undo()
+    for field in (page.symbol, page.unit, page.name, page.formula):
+        field.clear()
+    for field, text in ((page.symbol, "K"), (page.unit, "mJ"), (page.formula, "0,5*m*v_x^2")):
+        qtbot.keyClicks(field, text)
+    assert page.verdict.text() == "Good: it gives J."
+    assert "<sub>x</sub>" in page.preview.text()
+    qtbot.mouseClick(page.add, Qt.MouseButton.LeftButton)
+    assert [q.symbol for q in window.document.settled.own] == ["K"]
+    shown, _ = window.bench.view.in_hand()
+    assert (shown.axis, window.bench.view.unit(shown.unit)) == ("K", "mJ")
+    window.show_page(words.PAGE_READINGS)
+    window.bench.view.move_line(0.4)
+    qtbot.waitUntil(lambda: window.readings.line_rows[ReadingKind.VALUE].explain.isEnabled())
+    assert "mJ" in window.readings.line_rows[ReadingKind.VALUE].value.text()
+    qtbot.mouseClick(window.readings.line_rows[ReadingKind.VALUE].explain, Qt.MouseButton.LeftButton)
+    card = window.readings.card
+    assert "mass of heavy" in card.table.text()
+    assert "(limits)" in card.table.text()
+    assert "J/kg" in card.table.text()
+    card.accept()
+    window.show_page(formula_words.PAGE_FORMULAS)
+    page.facts["k", ""].line.setFocus()
+    qtbot.keyClicks(page.facts["k", ""].line, "20 N/cm")
+    qtbot.keyClick(page.facts["k", ""].line, Qt.Key.Key_Return)
+    assert window.document.settled.setup[FactId("spring constant", "series in line")].si == 2000.0
+    assert "E_s" not in [s.axis for s in window.document.settled.offered(window.document.entry)]  # x_0 is still missing
+    window.document.undo()
+    window.document.undo()
+    assert window.document.settled.own == ()
+    window.document.history.mark_saved(window.document.settled)

@@ -180,7 +180,7 @@ def _rewrite(path, target, changes):
 @pytest.mark.parametrize(
     ("change", "why"),
     [
-        ({"analysis.json": lambda c: c.replace(b'"version": 3', b'"version": 99')}, "newer Inertian"),
+        ({"analysis.json": lambda c: c.replace(b'"version": 4', b'"version": 99')}, "newer Inertian"),
         ({"analysis.json": lambda c: c[: len(c) // 2]}, "damaged"),
         ({"analysis.json": lambda c: None}, "damaged"),
         ({"analysis.json": lambda c: b"[]"}, "damaged"),

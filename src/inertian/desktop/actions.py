@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from inertian import __version__
 from inertian.desktop import words
+from inertian.desktop.formula_words import PAGE_FORMULAS
 from inertian.desktop.theme import desktop_theme
 from inertian.desktop.tokens import DARK, LIGHT
 from inertian.desktop.window import MainWindow
@@ -160,7 +161,8 @@ class Actions(QObject):
         side = self._add(menu, words.SIDE_VIEW, "Ctrl+2", lambda: bench.toggle_side(side.isChecked()))
         side.setCheckable(True)
         menu.addSeparator()
-        for name, key in ((words.PAGE_ACCOUNT, "F5"), (words.PAGE_TIDY, "F7"), (words.PAGE_READINGS, "F8")):
+        pages = (words.PAGE_ACCOUNT, "F5"), (words.PAGE_TIDY, "F7"), (words.PAGE_READINGS, "F8"), (PAGE_FORMULAS, "F4")
+        for name, key in pages:
             self._add(menu, words.SHOW_PAGE.format(name=name.lower()), key, partial(window.show_page, name))
 
     def _type_formula(self) -> None:

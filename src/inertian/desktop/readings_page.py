@@ -6,8 +6,9 @@ from functools import partial
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from inertian.desktop import words
+from inertian.desktop import formula_words, words
 from inertian.desktop.bench_view import BenchView
+from inertian.desktop.card import Card
 from inertian.desktop.document import Document
 from inertian.desktop.fits_form import FitsForm
 from inertian.desktop.labels import Choice, label, rule
@@ -23,9 +24,11 @@ from inertian.physics.asked import (
     OVER_SPAN,
     TOTAL,
     NamedReading,
+    Quantity,
     ReadingKind,
     Shown,
 )
+from inertian.physics.budgets import explained
 from inertian.physics.reading import between, over_span, scalars, unit_of_reading
 from inertian.project.marking_edits import reading_forgotten, reading_named
 from inertian.project.project import Entry
@@ -39,8 +42,11 @@ Ask = Callable[[str], NamedReading]
 class Row:
     """One reading: what it is, its value ±, and a button that keeps it under a name."""
 
-    def __init__(self, grid: QGridLayout, place: int, text: str, keep: Callable[[], None]) -> None:
+    def __init__(
+        self, grid: QGridLayout, place: int, text: str, keep: Callable[[], None], explain: Callable[[], None]
+    ) -> None:
         self.name, self.value, self.keep = label(text, "soft"), label(""), QToolButton()
+        self.explain = how_button(text, explain)
         self.value.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.value.setWordWrap(True)
         self.value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -49,15 +55,27 @@ class Row:
         self.keep.setToolTip(words.NAME_IT)
         self.keep.setAccessibleName(f"{words.NAME_IT}: {text}")
         self.keep.clicked.connect(keep)
-        for column, part in enumerate((self.name, self.value, self.keep)):
+        for column, part in enumerate((self.name, self.value, self.explain, self.keep)):
             grid.addWidget(part, place, column)
 
     def show_scalar(self, found: Scalar | None, factor: float, unit: str, settled: bool) -> None:
         """Show a result in a unit, "—" if there is none."""
         self.value.setText("—" if found is None else written(factor * found.value, factor * found.u, unit))
         self.keep.setEnabled(found is not None)
+        self.explain.setEnabled(found is not None)
         if settled:
             self.value.setToolTip("" if found is None or factor != 1.0 else tip(found, unit))
+
+
+def how_button(text: str, explain: Callable[[], None]) -> QToolButton:
+    """Return the button that asks how a number was computed."""
+    made = QToolButton()
+    made.setText(formula_words.HOW_SHORT)
+    made.setProperty("role", "small")
+    made.setToolTip(formula_words.HOW)
+    made.setAccessibleName(f"{formula_words.HOW} {text}")
+    made.clicked.connect(explain)
+    return made
 
 
 class ReadingsPage(QScrollArea):
@@ -122,7 +140,7 @@ class ReadingsPage(QScrollArea):
         column.addWidget(self.trouble)
 
     def _section(
-        self, column: QVBoxLayout, title: QLabel, kinds: tuple[ReadingKind, ...], ask: Callable[[ReadingKind], None]
+        self, column: QVBoxLayout, title: QLabel, kinds: tuple[ReadingKind, ...], ask: Callable[[ReadingKind], Ask]
     ) -> dict[ReadingKind, Row]:
         title.setWordWrap(True)
         title.setTextFormat(Qt.TextFormat.PlainText)
@@ -132,7 +150,16 @@ class ReadingsPage(QScrollArea):
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(1)
         grid.setColumnStretch(1, 1)
-        rows = {kind: Row(grid, k, words.READING_NAMES[kind], partial(ask, kind)) for k, kind in enumerate(kinds)}
+        rows = {
+            kind: Row(
+                grid,
+                k,
+                words.READING_NAMES[kind],
+                partial(self._keep_one, ask, kind),
+                partial(self._explain, ask, kind),
+            )
+            for k, kind in enumerate(kinds)
+        }
         column.addLayout(grid)
         return rows
 
@@ -244,7 +271,7 @@ class ReadingsPage(QScrollArea):
                 self._complain(error)
         self.pins_title.style().polish(self.pins_title)
         for row in self.pin_rows.values():
-            for part in (row.name, row.value, row.keep):
+            for part in (row.name, row.value, row.explain, row.keep):
                 part.setVisible(len(pins) == 2)
         if shown is not None:
             self._show_rows(self.pin_rows, shown, found)
@@ -283,38 +310,52 @@ class ReadingsPage(QScrollArea):
             gone.setToolTip(words.FORGET)
             gone.setAccessibleName(f"{words.FORGET}: {named.name}")
             gone.clicked.connect(partial(self._forget, named.name))
-            for column, part in enumerate((name, value, gone)):
+            how = how_button(named.name, partial(self._show_card, named))
+            for column, part in enumerate((name, value, how, gone)):
                 self._named.addWidget(part, place, column)
             self.named_values[named.name] = value
         if not entry.named:
             none = label(words.NAMED_NONE, "soft")
             none.setWordWrap(True)
-            self._named.addWidget(none, 0, 0, 1, 3)
+            self._named.addWidget(none, 0, 0, 1, 4)
 
     # -- naming ---------------------------------------------------------------------------------------------------
 
-    def _ask(self, make: Ask, hint: str) -> None:
-        self._pending = make
-        self.name_field.setText(hint)
+    def _keep_one(self, ask: Callable[[ReadingKind], Ask], kind: ReadingKind) -> None:
+        self._pending = ask(kind)
+        proposed = self._pending("")
+        self.name_field.setText(f"{words.READING_NAMES[kind]} {proposed.body} {proposed.span}".strip())
         self.name_field.show()
         self.name_field.selectAll()
         self.name_field.setFocus()
         self.ensureWidgetVisible(self.name_field)
 
-    def _hint(self, kind: ReadingKind, body: str) -> str:
-        return f"{words.READING_NAMES[kind]} {body}".strip()
+    def _explain(self, ask: Callable[[ReadingKind], Ask], kind: ReadingKind) -> None:
+        self._show_card(ask(kind)(""))
 
-    def _ask_moment(self, kind: ReadingKind) -> None:
+    def _show_card(self, named: NamedReading) -> None:
+        """Open the card that says how a reading was computed."""
+        seen = self._document.evaluator.observed(self._document.project, self._document.entry)
+        try:
+            found = explained(seen, named)
+        except InertianError as error:
+            self._complain(error)
+            return
+        unit = unit_of_reading(named.shown, named.kind)
+        self.card = Card(self, _said(named), named.body or words.ALL_BODIES, unit, found)
+        self.card.open()
+
+    def _ask_moment(self, kind: ReadingKind) -> Ask:
         (shown, body), line = self._view.in_hand(), self._view.line
-        self._ask(lambda name: NamedReading(name, kind, shown, body, (line,)), self._hint(kind, body))
+        return lambda name: NamedReading(name, kind, shown, body, (line,))
 
-    def _ask_span(self, kind: ReadingKind) -> None:
+    def _ask_span(self, kind: ReadingKind) -> Ask:
         (shown, body), span = self._view.in_hand(), self._span_in_hand()
-        self._ask(lambda name: NamedReading(name, kind, shown, body, (), span), f"{self._hint(kind, body)} {span}")
+        return lambda name: NamedReading(name, kind, shown, body, (), span)
 
-    def _ask_between(self, kind: ReadingKind) -> None:
+    def _ask_between(self, kind: ReadingKind) -> Ask:
         (shown, body), pins = self._view.in_hand(), tuple(self._view.pins[-2:])
-        self._ask(lambda name: NamedReading(name, kind, shown, body, pins), self._hint(kind, body))
+        return lambda name: NamedReading(name, kind, shown, body, pins)
 
     def _keep(self) -> None:
         entry, name = self._document.entry, self.name_field.text().strip()
@@ -330,7 +371,9 @@ class ReadingsPage(QScrollArea):
 def _said(named: NamedReading) -> str:
     """What a named reading is, in words."""
     where = f"“{named.span}”" if named.span else ", ".join(f"{shown_plain(t, 5)} s" for t in named.times)
-    what = f"{words.READING_NAMES[named.kind]}, {words.strip_title(named.shown).lower()}"
+    title = words.strip_title(named.shown)
+    title = title if named.shown.quantity is Quantity.OWN else title.lower()
+    what = f"{words.READING_NAMES[named.kind]}, {title}"
     return f"{what}, {named.body or words.ALL_BODIES}, {where}"
 
 

@@ -117,7 +117,7 @@ QToolButton[role="small"]:focus {{ color: {t.ink}; background: {t.selection}; }}
 #plumbFlag {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.brass}; border-radius: 2px; padding: 1px 5px;
   font-size: {tokens.SMALL}px; }}
 #rubber {{ background: transparent; border: 1px dashed {t.brass}; }}
-#marginStrip QToolButton {{ border: none; padding: 6px 10px 4px 10px; color: {t.soft_ink};
+#marginStrip QToolButton {{ border: none; padding: 6px 5px 4px 5px; color: {t.soft_ink};
   border-bottom: 2px solid transparent; }}
 #marginStrip QToolButton:checked {{ color: {t.ink}; border-bottom: 2px solid {t.brass}; }}
 #marginStrip QToolButton:hover {{ color: {t.ink}; background: {t.hover}; }}

@@ -22,6 +22,8 @@ from inertian.desktop.bench import BenchStage
 from inertian.desktop.bench_actions import BenchActions
 from inertian.desktop.document import Document
 from inertian.desktop.fact_readers import size_of
+from inertian.desktop.formula_words import PAGE_FORMULAS
+from inertian.desktop.formulas_page import FormulasPage
 from inertian.desktop.keeping import Keeping
 from inertian.desktop.ledger_stage import LedgerStage
 from inertian.desktop.margin import Margin, label
@@ -63,7 +65,9 @@ class MainWindow(QMainWindow):
         self.margin = Margin(document, theme)
         self.tidy = TidyPage(document, theme, self.bench.view, self.worker)
         self.readings = ReadingsPage(document, theme, self.bench.view, self.bench.rail.span_in_hand)
+        self.formulas = FormulasPage(document, theme, self.bench.view)
         pages = {words.PAGE_ACCOUNT: self.margin, words.PAGE_TIDY: self.tidy, words.PAGE_READINGS: self.readings}
+        pages[PAGE_FORMULAS] = self.formulas
         self.pages = Side(pages)
         self.bench_actions = BenchActions(document, self.bench, self.worker, lambda: self.show_stage(words.BENCH))
         self._warm = False

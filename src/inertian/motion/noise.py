@@ -82,25 +82,30 @@ def component_variances(speed2: Array, squares: Array, freedom: Array, floor: fl
     Groups of residuals, with sums of squares and degrees of freedom of shape (g,), have variance σ_x² + σ_t² speed².
     """
     mean = squares / freedom
-    design = np.column_stack([np.ones(len(speed2)), speed2])
     pooled = float(freedom @ mean / freedom.sum())
     alone = np.diag([2.0 * max(pooled, floor) ** 2 / freedom.sum(), 0.0])
-    if pooled <= floor or len(speed2) < 2 or np.ptp(speed2) == 0.0:
+    if pooled <= floor or len(speed2) < 2 or np.ptp(speed2) <= 1e-12 * speed2.max():
         return max(pooled, floor), 0.0, alone
-    a, b = pooled, 0.0
+    fastest = float(speed2.max())  # both variances are worked out relative to these, so that neither runs out of digits
+    design, mean = np.column_stack([np.ones(len(speed2)), speed2 / fastest]), mean / pooled
+    a, b = 1.0, 0.0
     for _ in range(50):
         weight = freedom / (2.0 * (design @ (a, b)) ** 2)
         normal = design.T @ (design * weight[:, None])
+        if np.linalg.cond(normal) > 1e14:
+            return pooled, 0.0, alone
         new_a, new_b = np.linalg.solve(normal, design.T @ (weight * mean))
         if new_b <= 0.0:
             return pooled, 0.0, alone  # no sign of jitter
-        new_a = max(float(new_a), floor, 1e-3 * pooled)
-        done = abs(new_a - a) + abs(new_b - b) * design[:, 1].max() < 1e-10 * pooled
+        new_a = max(float(new_a), floor / pooled, 1e-3)
+        done = abs(new_a - a) + abs(new_b - b) < 1e-10
         a, b = new_a, float(new_b)
         if done:
             break
     weight = freedom / (2.0 * (design @ (a, b)) ** 2)
-    return a, b, np.asarray(np.linalg.inv(design.T @ (design * weight[:, None])), dtype=float)
+    covariance = np.linalg.inv(design.T @ (design * weight[:, None]))
+    units = np.array([pooled, pooled / fastest])
+    return a * pooled, b * pooled / fastest, np.asarray(covariance * np.outer(units, units), dtype=float)
 
 
 def estimate_noise(

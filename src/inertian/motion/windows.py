@@ -31,6 +31,7 @@ NARROWER = {0: 1.7, 1: 1.7, 2: 1.65}  # than the window at which the quoted degr
 BARELY = (1.4, 1.35)  # narrower still where degree p shows it hardly sooner: the motion is barely resolved there
 OVERLAP = 8  # windows tried per window length
 LONG = 20_000  # samples above which one window serves a whole segment, chosen on this many
+ROUNDING = 1e-13  # of the largest position: noise below that is rounding
 TOP = 7  # degree of the last polynomial whose coefficient is looked at
 
 
@@ -69,7 +70,8 @@ def misfits(t: Array, x: Array, sigma: Array | float, correlation: float = 0.0) 
     """
     n = len(t)
     even = even_runs(t, n // 2) == [(0, n)]
-    scaled = np.broadcast_to(np.asarray(sigma, dtype=float), (n,))
+    least = max(ROUNDING * float(np.abs(x).max(initial=0.0)), np.finfo(float).tiny)
+    scaled = np.broadcast_to(np.maximum(np.asarray(sigma, dtype=float), least), (n,))
     return [_of_size(t, x, scaled, correlation, size, even) for size in sizes_tried(n)]
 
 

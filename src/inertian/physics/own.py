@@ -182,10 +182,11 @@ def put_together(
     body: str,
     axes: Mapping[str, tuple[str, ...]],
     sensors: Mapping[str, tuple[str, ...]],
+    in_its_unit: bool = True,
 ) -> Ready:
     """Return a quantity as one expression in what a trial has; `axes` and `sensors` are those of its bodies, in order.
 
-    Dimensions are checked, and the unit the quantity is to be shown in against them. Raises OwnQuantityError.
+    Dimensions are checked, and, unless not asked for, that its unit can show them. Raises OwnQuantityError.
     """
     bodies = tuple(axes)
     try:
@@ -200,7 +201,7 @@ def put_together(
         _, wanted = parse_unit(quantity.unit)
     except FormulaError as error:
         raise OwnQuantityError(quantity.symbol, error.why) from None
-    if wanted != dimension:
+    if in_its_unit and wanted != dimension:
         unit = quantity.unit or "a plain number"
         raise OwnQuantityError(quantity.symbol, f"its formula gives {dimension}, which cannot be shown in {unit}.")
     return Ready(formula, needed, dimension)

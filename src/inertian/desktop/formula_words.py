@@ -1,0 +1,43 @@
+"""The words of formulas, the setup and the card that says how a number was computed: part of the catalogue."""
+
+PAGE_FORMULAS = "Formulas"
+SETUP_HEADING, FORMULAS_HEADING = "Facts of the setup", "Quantities of your own"
+SETUP_WHERE = "These hold for"
+IN_SERIES, IN_TRIAL = "all trials of “{series}”", "this trial only"
+FACT_HINTS = {
+    "g": "9.81 ± 0.03 m/s², unless you know better",
+    "θ": "e.g. 5.0 ± 0.2°",
+    "k": "e.g. 24.5 ± 0.3 N/m",
+    "x_0": "e.g. 0.350 m",
+    "I": "e.g. 0.012 ± 0.001 kg·m²",
+}
+OF_BODY = "{label} of {body}"
+NONE_YET = "None yet. Write one below, such as K = ½ m v² in J."
+DEPENDS = "made of {names}"
+SHOW, CHANGE, REMOVE = "Show", "Change", "Remove"
+SHOW_TIP = "Show it as a strip"
+NEW, CHANGING = "A new quantity", "Change {symbol}"
+SYMBOL_HINT, UNIT_HINT, NAME_HINT, FORMULA_HINT = "Symbol", "Unit", "Name, e.g. Stored energy", "½ m v² + m g y"
+ADD, KEEP, CANCEL = "Add", "Keep the change", "Cancel"
+VOCABULARY = (
+    "You may use x, y, v, v_x, a_x, … of a body; m, g, θ, k, x_0, I; t; your own symbols; "
+    "x_2 for the second body; + − * / ^, sqrt, sin, cos, exp, ln, and rate(…) for the change per second."
+)
+FITS_ALL = "Good: it gives {unit}."
+FITS_SOME = "It gives {unit}. In this trial: {why}"
+HOW = "How was this computed?"
+HOW_SHORT = "?"
+CARD_TITLE = "How “{what}” was computed"
+CARD_FORMULA = "By the formula {formula}, for {body}."
+CARD_WINDOW = "Velocities and accelerations come from parabolas through 9 neighbouring samples, never across a contact."
+CARD_RESULT = "{value}; the true value lies inside about 2 times in 3. For 95 %: ± {wide}."
+CARD_DOF = "Degrees of freedom of u: {dof}."
+CARD_WAYS = {
+    "first order": "Uncertainties are propagated to first order.",
+    "Monte Carlo": "First order does not do here: the interval comes from Monte Carlo draws.",
+}
+CARD_COLUMNS = ("Input", "Stated", "its u", "sensitivity", "gives", "share", "ν", "")
+CARD_SHARED, CARD_ALONE = "same error in all trials", "this trial only"
+CARD_SPREAD = "A spread has no budget: it is the scatter itself."
+COPY, CLOSE = "Copy", "Close"
+MANY = "∞"

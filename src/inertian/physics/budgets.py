@@ -1,0 +1,116 @@
+"""How a reading was computed: by what formula, from what inputs, and which of them its uncertainty owes most to.
+
+A budget in the sense of JCGM 100:2008, 5.1.3 and H.1: for each input its ± and what that means, its standard
+uncertainty, the sensitivity of the result to it, the part of u it gives, its share of the variance, and its degrees of
+freedom.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from inertian.physics.asked import AT_MOMENT, BETWEEN, NamedReading, Quantity, ReadingKind
+from inertian.physics.observed import Observed, ReadoutError
+from inertian.physics.reading import at_moment, over_span, read_named, settle
+from inertian.physics.readouts import readout
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.estimates import Estimate
+from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.units import SI_SYMBOL
+
+FORMULAS: Mapping[Quantity, str] = {
+    Quantity.MOMENTUM: "m v",
+    Quantity.KINETIC: "½ m v²",
+    Quantity.SPEED: "√(v_x² + v_y²)",
+    Quantity.ANGLE: "atan((y − y_c)/(x − x_c))",
+    Quantity.ANGULAR_SPEED: "((x − x_c) v_y − (y − y_c) v_x)/r²",
+    Quantity.RADIUS: "√((x − x_c)² + (y − y_c)²)",
+}
+
+
+@dataclass(frozen=True)
+class BudgetLine:
+    """One input: what was stated of it, its u in its unit, the sensitivity to it, and what it gives.
+
+    Readings are many, each with a sensitivity of its own, so they have None.
+
+    `u` is the part of the result's standard uncertainty, `share` of its variance, `dof` infinite where nothing was
+    estimated; a `shared` input is the same error in all trials.
+    """
+
+    name: str
+    kind: str
+    stated: str
+    input_u: float | None
+    unit: str
+    sensitivity: float | None
+    u: float
+    share: float
+    shared: bool
+    dof: float
+
+
+@dataclass(frozen=True)
+class Explained:
+    """A result with the formula of its quantity and its budget, the largest part first."""
+
+    result: Scalar
+    formula: str
+    lines: tuple[BudgetLine, ...]
+
+
+def explained(seen: Observed, named: NamedReading) -> Explained:
+    """Return how a reading was computed. Raises ReadoutError where it cannot be read."""
+    result = read_named(seen, named)
+    estimate = _estimate(seen, named)
+    lines = budget_of(seen, estimate) if estimate is not None else ()
+    own = seen.own.get(named.shown.axis) if named.shown.quantity is Quantity.OWN else None
+    return Explained(result, own.text if own else FORMULAS.get(named.shown.quantity, ""), lines)
+
+
+def _estimate(seen: Observed, named: NamedReading) -> Estimate | None:
+    """The reading as an estimate; None for a spread, which is one of no single set of weights."""
+    if named.kind is ReadingKind.SPREAD:
+        return None
+    if named.kind in BETWEEN:
+        pair = readout(seen, named.shown, named.body, np.array(named.times))
+        a, b = (float(v) for v in pair.values)
+        c = np.array([-1.0, 1.0]) if named.kind is ReadingKind.DIFFERENCE else np.array([-b / (a * a), 1.0 / a])
+        return pair.estimate(c, b - a if named.kind is ReadingKind.DIFFERENCE else b / a)
+    if named.kind in AT_MOMENT:
+        found = at_moment(seen, named.shown, named.body, named.times[0])
+        if named.kind not in found:
+            raise ReadoutError("There are too few samples at that moment.")
+        return found[named.kind]
+    one = over_span(seen, named.shown, named.body, seen.spans.named(named.span), named.kind)
+    return one if isinstance(one, Estimate) else None
+
+
+def budget_of(seen: Observed, estimate: Estimate) -> tuple[BudgetLine, ...]:
+    """Return the budget of an estimate: its sources with what they give, the largest first."""
+    together = settle(seen, {"": estimate})
+    facts: dict[str, tuple[FactId, Fact]] = {
+        key.name: (key, fact) for key, fact in (*seen.masses.values(), *seen.shared.values(), *seen.setup.values())
+    }
+    total = together.u("") ** 2
+    lines = []
+    for source, variance in together.shares("").items():
+        if variance <= 0.0:
+            continue
+        key, fact = facts.get(source.name, (None, None)) if source.kind == "fact" else (None, None)
+        lines.append(
+            BudgetLine(
+                source.name,
+                source.kind,
+                f"{fact} ({fact.meaning})" if fact is not None else "",
+                fact.u if fact is not None else None,
+                SI_SYMBOL[fact.unit.kind] if fact is not None else "",
+                float(estimate.sensitivities.get(key, 0.0)) if key is not None else None,
+                float(np.sqrt(variance)),
+                variance / total,
+                key is not None and not key.scope.startswith("trial "),
+                together.pools.dof({source.pool: variance}),
+            )
+        )
+    return tuple(sorted(lines, key=lambda line: -line.share))
