@@ -10,6 +10,8 @@ from PyQt6.QtCore import Qt
 
 from conftest import recording
 from inertian.desktop import formula_words, words
+from inertian.motion.integrals import integrate_twice
+from inertian.motion.trials import Body, Channel, Trial
 from inertian.physics.asked import Quantity, ReadingKind, Shown
 from inertian.physics.observed import ReadoutError
 from inertian.physics.own import READY, OwnQuantity, OwnQuantityError, checked, put_together
@@ -238,3 +240,40 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(demo,
     window.document.undo()
     assert window.document.settled.own == ()
     window.document.history.mark_saved(window.document.settled)
+
+
+def _sled(rng, n=120, sigma=0.05):
+    """A sled with only an accelerometer aboard: trial, and the true velocity and distance."""
+    t = np.linspace(0.0, 3.0, n)
+    w = 2.0 * np.pi / 3.0
+    acceleration = Channel("a", "a", unit_of("acceleration", "m/s²"), np.sin(w * t) + rng.normal(0.0, sigma, n))
+    trial = Trial("sled", "sled", "t", unit_of("time", "s"), t, (Body("sled", (), (acceleration,)),))
+    return trial, t, (1.0 - np.cos(w * t)) / w, (t - np.sin(w * t) / w) / w
+
+
+def test_an_accelerometer_gives_velocity_and_distance_that_cover_the_truth():
+    rng = np.random.default_rng(11)
+    hits = []
+    for _ in range(150):
+        trial, t, v, x = _sled(rng)
+        seen = seen_of(project(trial))
+        velocity, distance = (
+            at_all_samples(seen, Shown(Quantity.OWN, s, u), "sled") for s, u in (("v_acc", "m/s"), ("x_acc", "m"))
+        )
+        k = 100
+        hits.append([abs(velocity[0][k] - v[k]) < velocity[1][k], abs(distance[0][k] - x[k]) < distance[1][k]])
+    assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 150))
+    plain = integrate_twice(t, trial.bodies[0].sensors[0].si, 0.05)
+    np.testing.assert_allclose(distance[0], plain.value, atol=2e-3)
+    np.testing.assert_allclose(distance[1][10:], plain.parts["readings and baseline"][10:], rtol=0.3)
+
+
+def test_an_area_of_a_rate_is_the_change_and_a_rate_of_an_area_is_refused():
+    trial, t, *_ = incline(np.random.default_rng(3))
+    mine = [own("dK", "J", "area(rate(½ m v²))"), own("no", "J", "rate(area(½ m v²))")]
+    seen = seen_of(project(trial, mine))
+    change, u = at_all_samples(seen, Shown(Quantity.OWN, "dK", "J"), "sled")
+    kinetic, _ = at_all_samples(seen, Shown(Quantity.KINETIC), "sled")
+    assert abs(change[-8] - (kinetic[-8] - kinetic[0])) < 4.0 * u[-8]
+    with pytest.raises(ReadoutError, match="what stands in the area"):
+        readout(seen, Shown(Quantity.OWN, "no", "J"), "sled", t[10:20])

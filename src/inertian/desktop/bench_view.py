@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from inertian.desktop.document import Document
 from inertian.motion.tidying import Reason
-from inertian.motion.trials import Trial
+from inertian.motion.trials import Body, Channel, Trial
 from inertian.physics.asked import ADDS_UP, ALONG_AXES, NEEDS_CENTRE, TOTAL, Quantity, Shown
 from inertian.project.project import Entry, Project
 from inertian.quantities.estimates import Rows
@@ -43,6 +43,13 @@ def usual(trial: Trial) -> list[Shown]:
     """Return the strips a trial is first shown with."""
     found = [Shown(q, a) for q in (Quantity.POSITION, Quantity.VELOCITY) for a in trial.axes]
     return found + [Shown(Quantity.SENSOR, a) for a in dict.fromkeys(s.axis for b in trial.bodies for s in b.sensors)]
+
+
+def channels_of(body: Body, shown: Shown) -> tuple[Channel, ...]:
+    """Return the channels of a body that a quantity may be of: positions, sensors, or for a formula both."""
+    if shown.quantity is Quantity.OWN:
+        return (*body.channels, *body.sensors)
+    return body.sensors if shown.quantity is Quantity.SENSOR else body.channels
 
 
 class BenchView(QObject):
@@ -121,11 +128,10 @@ class BenchView(QObject):
         shown = self.shown if self.shown in strips else strips[0]
         if self.body == TOTAL and shown.quantity in ADDS_UP and len(entry.trial.followed) > 1:
             return shown, TOTAL
-        sensed = shown.quantity is Quantity.SENSOR
         able = [
             b.name
             for b in entry.trial.bodies
-            if any(shown.along in ("", "magnitude", c.axis) for c in (b.sensors if sensed else b.channels))
+            if any(shown.along in ("", "magnitude", c.axis) for c in channels_of(b, shown))
         ]
         return shown, self.body if self.body in able else (able or [entry.trial.bodies[0].name])[0]
 

@@ -21,7 +21,8 @@ SYMBOL_HINT, UNIT_HINT, NAME_HINT, FORMULA_HINT = "Symbol", "Unit", "Name, e.g. 
 ADD, KEEP, CANCEL = "Add", "Keep the change", "Cancel"
 VOCABULARY = (
     "You may use x, y, v, v_x, a_x, … of a body; m, g, θ, k, x_0, I; t; your own symbols; "
-    "x_2 for the second body; + − * / ^, sqrt, sin, cos, exp, ln, and rate(…) for the change per second."
+    "x_2 for the second body; F, a_s, v_s of sensors; + − * / ^, sqrt, sin, cos, exp, ln; "
+    "rate(…) for the change per second, area(…) for the sum over time."
 )
 FITS_ALL = "Good: it gives {unit}."
 FITS_SOME = "It gives {unit}. In this trial: {why}"

@@ -209,7 +209,7 @@ class FormulasPage(QScrollArea):
 
     def _gives(self, typed: OwnQuantity, entry: Entry) -> str:
         """The unit that a formula gives in the trial in hand. Raises InertianError where it has no meaning."""
-        axes = {b.name: b.axes for b in entry.trial.followed}
+        axes = {b.name: b.axes for b in entry.trial.bodies}
         sensors = {b.name: tuple(c.axis for c in b.sensors) for b in entry.trial.bodies}
         own = self._document.project.quantities(entry)
         why: InertianError | None = None

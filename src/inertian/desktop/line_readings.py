@@ -3,10 +3,10 @@
 import html
 
 from inertian.desktop import words
-from inertian.desktop.bench_view import BenchView
+from inertian.desktop.bench_view import BenchView, channels_of
 from inertian.desktop.document import Document
 from inertian.desktop.numbers import shown as written
-from inertian.physics.asked import Quantity, ReadingKind, Shown
+from inertian.physics.asked import ReadingKind, Shown
 from inertian.physics.reading import at_moment, rate_unit, scalars
 from inertian.project.project import Entry
 from inertian.quantities.coverage import Scalar
@@ -44,7 +44,7 @@ def flag_text(document: Document, view: BenchView, entry: Entry, shown: Shown, t
     """Return what a strip says at the plumb line, as rich text, one line for each body."""
     lines = []
     for body in entry.trial.bodies:
-        channels = body.sensors if shown.quantity is Quantity.SENSOR else body.channels
+        channels = channels_of(body, shown)
         if not any(shown.along in ("", "magnitude", c.axis) for c in channels):
             continue
         found = readings_at(document, entry, shown, body.name, time)

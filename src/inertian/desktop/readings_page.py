@@ -324,7 +324,8 @@ class ReadingsPage(QScrollArea):
     def _keep_one(self, ask: Callable[[ReadingKind], Ask], kind: ReadingKind) -> None:
         self._pending = ask(kind)
         proposed = self._pending("")
-        self.name_field.setText(f"{words.READING_NAMES[kind]} {proposed.body} {proposed.span}".strip())
+        parts = (words.READING_NAMES[kind], proposed.body, proposed.span)
+        self.name_field.setText(" ".join(part for part in parts if part))
         self.name_field.show()
         self.name_field.selectAll()
         self.name_field.setFocus()

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from inertian.desktop import words
-from inertian.desktop.bench_view import BenchView
+from inertian.desktop.bench_view import BenchView, channels_of
 from inertian.desktop.document import Document
 from inertian.physics.asked import ADDS_UP, TOTAL, Quantity, Shown
 from inertian.physics.observed import ReadoutError
@@ -59,7 +59,7 @@ def traces_of(document: Document, view: BenchView, entry: Entry, shown: Shown) -
     series = document.evaluator.series(document.project, entry.series)
     factor, found, why = view.factor(shown.unit), [], ""
     for place, body in enumerate(entry.trial.bodies):
-        channels = body.sensors if shown.quantity is Quantity.SENSOR else body.channels
+        channels = channels_of(body, shown)
         if not any(shown.along in ("", "magnitude", c.axis) for c in channels):
             continue
         if shown.quantity is Quantity.OWN and not _of_its_own(document, entry, shown, body.name):
@@ -81,7 +81,7 @@ def traces_of(document: Document, view: BenchView, entry: Entry, shown: Shown) -
 
 def _of_its_own(document: Document, entry: Entry, shown: Shown, body: str) -> bool:
     """Whether a formula says something of a body that it does not say of the first one as well."""
-    first = entry.trial.followed[0].name if entry.trial.followed else body
+    first = entry.trial.bodies[0].name
     if body == first:
         return True
     seen = document.evaluator.observed(document.project, entry)

@@ -8,16 +8,16 @@ uncertainties with their correlations (JCGM 100:2008, 5.2.2).
 
 import ast
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from inertian.quantities.dimensions import OF_KIND, Dimension, dimension_of, parse_unit
 from inertian.quantities.errors import InertianError
-from inertian.quantities.formulas import CONSTANTS, FUNCTIONS, RATE, Formula, FormulaError, parse_formula
+from inertian.quantities.formulas import AREA, CONSTANTS, FUNCTIONS, RATE, Formula, FormulaError, parse_formula
 
 MOST_PARTS = 3000  # of an expression after everything is put in
 MOST_QUANTITIES = 200
-RESERVED = (*FUNCTIONS, RATE, *CONSTANTS, "t")
+RESERVED = (*FUNCTIONS, RATE, AREA, *CONSTANTS, "t")
 LOCALS: Mapping[str, tuple[str, int]] = {
     "x": ("x", 0),
     "y": ("y", 0),
@@ -26,6 +26,7 @@ LOCALS: Mapping[str, tuple[str, int]] = {
     "a_x": ("x", 2),
     "a_y": ("y", 2),
 }
+SENSED = "_s"  # a_s is what a sensor says, where a is what positions say
 OF_ORDER = (OF_KIND["length"], OF_KIND["speed"], OF_KIND["acceleration"])
 IN_THE_PLANE = {"v": "sqrt(v_x² + v_y²)", "a": "sqrt(a_x² + a_y²)"}  # along one axis, v and a have a sign
 ABOUT_CENTRE = {
@@ -84,6 +85,10 @@ READY = (
     OwnQuantity("Net force along y", "F_y", "N", "m a_y"),
     OwnQuantity("Force besides weight on the incline", "F_b", "N", "m a_x + m g sin(θ)"),
     OwnQuantity("Angular momentum", "L", "kg·m²/s", "m ((x - x_c) v_y - (y - y_c) v_x)"),
+    OwnQuantity("Velocity from the accelerometer", "v_acc", "m/s", "area(a_s)"),
+    OwnQuantity("Distance from the accelerometer", "x_acc", "m", "area(v_acc)"),
+    OwnQuantity("Impulse of the measured force", "J_F", "N·s", "area(F)"),
+    OwnQuantity("Work of the measured force", "W_F", "J", "area(F v_x)"),
     OwnQuantity("Energy of rotation", "E_r", "J", "½ I ω²"),
 )
 
@@ -174,6 +179,7 @@ class Ready:
     formula: Formula
     needed: Mapping[str, Needed]
     dimension: Dimension
+    areas: Mapping[str, "Ready"] = field(default_factory=dict)  # integrals in it, each under a name of its own
 
 
 def put_together(
@@ -193,18 +199,52 @@ def put_together(
         if _parts(quantity, own, {}, ()) > MOST_PARTS:
             raise FormulaError(quantity.text, "it is too long with everything put in.")
         tree = _filled(read(quantity).tree, own, body, axes, ())
-        used = (n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and not _function(n))
-        names = dict.fromkeys(name for name in used if name not in CONSTANTS)
-        formula = Formula(quantity.text, tuple(names), tree)
-        needed = {name: _stands_for(quantity, name, body, bodies, axes, sensors) for name in formula.names}
-        dimension = dimension_of(formula, {name: one.dimension for name, one in needed.items()})
+        made = _made(quantity, tree, bodies, body, axes, sensors)
         _, wanted = parse_unit(quantity.unit)
     except FormulaError as error:
         raise OwnQuantityError(quantity.symbol, error.why) from None
-    if in_its_unit and wanted != dimension:
+    if in_its_unit and wanted != made.dimension:
         unit = quantity.unit or "a plain number"
-        raise OwnQuantityError(quantity.symbol, f"its formula gives {dimension}, which cannot be shown in {unit}.")
-    return Ready(formula, needed, dimension)
+        raise OwnQuantityError(quantity.symbol, f"its formula gives {made.dimension}, which cannot be shown in {unit}.")
+    return made
+
+
+def _made(
+    quantity: OwnQuantity,
+    whole: ast.expr,
+    bodies: Sequence[str],
+    body: str,
+    axes: Mapping[str, tuple[str, ...]],
+    sensors: Mapping[str, tuple[str, ...]],
+) -> "Ready":
+    """An expression with what each of its names stands for, and its areas made likewise. Raises FormulaError."""
+    parts: dict[str, ast.expr] = {}
+    tree = _without_areas(whole, parts)
+    areas = {name: _made(quantity, part, bodies, body, axes, sensors) for name, part in parts.items()}
+    used = (n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and not _function(n))
+    formula = Formula(quantity.text, tuple(dict.fromkeys(name for name in used if name not in CONSTANTS)), tree)
+    if set(formula.rates) & set(areas):
+        raise FormulaError(quantity.text, "the rate of an area is what stands in the area; write that.")
+    own = [name for name in formula.names if name not in areas]
+    needed = {name: _stands_for(quantity, name, body, bodies, axes, sensors) for name in own}
+    known = {name: one.dimension for name, one in needed.items()}
+    known |= {name: one.dimension.times(OF_KIND["time"]) for name, one in areas.items()}
+    return Ready(formula, needed, dimension_of(formula, known), areas)
+
+
+def _without_areas(node: ast.expr, parts: dict[str, ast.expr]) -> ast.expr:
+    """The expression with a name in place of each area; `parts` gets what is integrated under that name."""
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
+        if node.func.id == AREA:
+            name = f"area_{len(parts)}"
+            parts[name] = node.args[0]
+            return ast.Name(name, ast.Load())
+        return ast.Call(node.func, [_without_areas(node.args[0], parts)], [])
+    if isinstance(node, ast.BinOp):
+        return ast.BinOp(_without_areas(node.left, parts), node.op, _without_areas(node.right, parts))
+    if isinstance(node, ast.UnaryOp):
+        return ast.UnaryOp(node.op, _without_areas(node.operand, parts))
+    return node
 
 
 def _parts(quantity: OwnQuantity, own: Mapping[str, OwnQuantity], known: dict[str, int], above: tuple[str, ...]) -> int:
@@ -219,7 +259,7 @@ def _parts(quantity: OwnQuantity, own: Mapping[str, OwnQuantity], known: dict[st
 
 
 def _function(node: ast.Name) -> bool:
-    return node.id in FUNCTIONS or node.id == RATE
+    return node.id in (*FUNCTIONS, RATE, AREA)
 
 
 def _filled(
@@ -251,7 +291,7 @@ def _spelled_out(node: ast.Name, body: str, axes: Mapping[str, tuple[str, ...]])
     """v and a of a body in the plane, and r and ω, as expressions in its coordinates; other names as they are."""
     name, _, suffix = node.id.partition("_")
     whose = _body_named(suffix, tuple(axes)) if suffix else body
-    if whose is None or name not in (*IN_THE_PLANE, *ABOUT_CENTRE):
+    if whose is None or name not in (*IN_THE_PLANE, *ABOUT_CENTRE) or not axes.get(whose):
         return node
     tail = f"_{suffix}" if suffix else ""
     if name in IN_THE_PLANE and len(axes.get(whose, ())) < 2:
@@ -304,6 +344,8 @@ def _stands_for(
             return Needed("fact", whose if base in ("m", "I") else "", fact=base)
         if base in sensors.get(whose, ()):
             return Needed("sensor", whose, base)
+    if name.endswith(SENSED) and name.removesuffix(SENSED) in sensors.get(body, ()):
+        return Needed("sensor", body, name.removesuffix(SENSED))
     if name == "t":
         return Needed("time")
     raise FormulaError(quantity.text, f"“{name}” is not known here.")

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from inertian.motion.frame import ANGLE, ORIGIN
+from inertian.motion.frame import ANGLE, ORIGIN, zero_key
 from inertian.motion.local import CHUNK, Operator, local_operator, samples_themselves
 from inertian.physics.asked import TOTAL, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE
@@ -17,6 +17,7 @@ from inertian.quantities.facts import FactId
 STEP = 1e-30  # of the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112)
 CENTRE_AT = {"x_c": ("centre x", 0), "y_c": ("centre y", 1)}
 PRESENT = 0.8  # share of readings at the moments asked for; less means a clock of its own
+AREA_SAMPLES = 3000  # a running area hangs on all samples before it
 HIGHEST = 2  # order of derivative that local fits give
 
 
@@ -24,18 +25,27 @@ def ready_of(seen: Observed, symbol: str, body: str) -> Ready:
     """Return a quantity of one's own as one expression for a body of a trial. Raises ReadoutError."""
     if symbol not in seen.own:
         raise ReadoutError(f"There is no quantity {symbol} any more.")
-    axes = {b.name: b.axes for b in seen.trial.followed}
+    axes = {b.name: b.axes for b in seen.trial.bodies}
     sensors = {b.name: tuple(c.axis for c in b.sensors) for b in seen.trial.bodies}
     try:
         ready = put_together(seen.own[symbol], seen.own, body, axes, sensors)
     except OwnQuantityError as error:
         raise ReadoutError(str(error)) from None
-    for needed in ready.needed.values():
-        if needed.kind == "fact":
-            _fact(seen, needed)
-    if any(n.kind == "local" and n.order == HIGHEST for n in _inside_rates(ready)):
-        raise ReadoutError(f"{symbol}: the rate of an acceleration cannot be had from these samples.")
+    for part in _all_parts(ready):
+        for needed in part.needed.values():
+            if needed.kind == "fact":
+                _fact(seen, needed)
+        if any(n.kind == "local" and n.order == HIGHEST for n in _inside_rates(part)):
+            raise ReadoutError(f"{symbol}: the rate of an acceleration cannot be had from these samples.")
+    if ready.areas and len(seen.trial.t) > AREA_SAMPLES:
+        raise ReadoutError(
+            f"{symbol}: running areas are worked out up to {AREA_SAMPLES} samples. Read an area instead."
+        )
     return ready
+
+
+def _all_parts(ready: Ready) -> list[Ready]:
+    return [ready, *(part for one in ready.areas.values() for part in _all_parts(one))]
 
 
 def _inside_rates(ready: Ready) -> list[Needed]:
@@ -81,8 +91,8 @@ def _evaluated(
         y = np.asarray(run(values, rates), dtype=float)
         slopes = {
             name: np.imag(run({**values, name: values[name] + 1j * STEP}, rates)) / STEP
-            for name, needed in ready.needed.items()
-            if needed.kind != "time"
+            for name in values
+            if name not in ready.needed or ready.needed[name].kind != "time"
         }
         of_rates = {n: np.imag(run(values, {**rates, n: rates[n] + 1j * STEP})) / STEP for n in rates if n in local}
     return y, slopes, of_rates
@@ -90,7 +100,11 @@ def _evaluated(
 
 def own_readout(seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | None = None) -> Readout:
     """Return a quantity of one's own at some times, as `readouts.readout`. Raises ReadoutError."""
-    ready = ready_of(seen, shown.axis, body)
+    return _read_out(seen, ready_of(seen, shown.axis, body), times, rows)
+
+
+def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> Readout:
+    m = len(times)
     operators: dict[Needed, Operator] = {}
 
     def operator(needed: Needed) -> Operator:
@@ -100,18 +114,64 @@ def own_readout(seen: Observed, shown: Shown, body: str, times: Array, rows: Row
 
     sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
     local = {n: operator(d).applied(_samples(seen, d)) for n, d in sampled.items()}
-    higher = {n: _higher(ready.needed[n]) for n in ready.formula.rates if n in local}
+    areas = {name: _area(seen, one, times) for name, one in ready.areas.items()}
+    local |= {name: one.values for name, one in areas.items()}
+    higher = {n: _higher(ready.needed[n]) for n in ready.formula.rates if n in sampled}
     rates = {n: operator(d).applied(_samples(seen, d)) for n, d in higher.items()}
     y, slopes, of_rates = _evaluated(seen, ready, local, rates, times)
     terms = [(_channel(seen, d), operator(d).scaled(slopes[n])) for n, d in sampled.items()]
     terms += [(_channel(seen, higher[n]), operator(higher[n]).scaled(s)) for n, s in of_rates.items()]
-    facts = _facts(seen, ready, slopes, len(times))
+    terms += [(channel, o.scaled(slopes[n])) for n, one in areas.items() for channel, o in one.terms]
+    facts = _facts(seen, ready, slopes, m)
     pulled = [(d, slopes[n], local[n]) for n, d in sampled.items() if d.kind == "local"]
     pulled += [(d, of_rates[n], rates[n]) for n, d in higher.items() if d.kind == "local"]
-    facts.update(_stretched(seen, pulled, len(times)))
-    for key, s in _turned(seen, pulled, operator, len(times)).items():
-        facts[key] = facts.get(key, np.zeros(len(times))) + s
+    more = [_stretched(seen, pulled, m), _turned(seen, pulled, operator, m), _zeroed(seen, sampled, slopes)]
+    more += [{key: slopes[n] * s for key, s in one.facts.items()} for n, one in areas.items()]
+    for key, s in ((key, s) for part in more for key, s in part.items()):
+        facts[key] = facts.get(key, np.zeros(m)) + s
     return Readout(times, y, tuple(terms), facts)
+
+
+def _area(seen: Observed, inner: Ready, times: Array) -> Readout:
+    """The integral of an expression from its first value to each of some times, by trapezoids."""
+    t = seen.trial.t
+    whole = _read_out(seen, inner, t, np.arange(len(t)))
+    good = np.flatnonzero(np.isfinite(whole.values))
+    if len(good) < 2:
+        return Readout(times, np.full(len(times), np.nan), (), {})
+    counts = np.zeros((len(times), len(t)))
+    counts[:, good] = _up_to(t[good], times)
+    values = counts[:, good] @ whole.values[good]
+    values[(times < t[good[0]]) | (times > t[good[-1]])] = np.nan
+    every = np.arange(len(t))
+    terms = []
+    for channel, operator in whole.terms:
+        dense = np.zeros((len(t), len(t)))
+        np.add.at(dense, (every[:, None], operator.index), np.nan_to_num(operator.weights))
+        index = np.broadcast_to(every, counts.shape)
+        terms.append((channel, Operator(index, counts @ dense)))
+    return Readout(times, values, tuple(terms), {key: counts @ np.nan_to_num(s) for key, s in whole.facts.items()})
+
+
+def _up_to(t: Array, times: Array) -> Array:
+    """What samples at t count for in the integral of the lines between them up to some times; shape (m, n)."""
+    n = len(t)
+    steps = np.diff(t)
+    counts = np.zeros((len(times), n))
+    done = np.clip((times[:, None] - t[:-1]) / steps, 0.0, 1.0)  # the share of each step that lies before
+    counts[:, :-1] += steps * (done - 0.5 * done**2)
+    counts[:, 1:] += steps * 0.5 * done**2
+    return counts
+
+
+def _zeroed(seen: Observed, sampled: Mapping[str, Needed], slopes: Mapping[str, Array]) -> dict[FactId, Array]:
+    """∂y/∂fact of the zeros of sensors."""
+    found: dict[FactId, Array] = {}
+    for name, needed in sampled.items():
+        zero = seen.shared.get(zero_key(needed.body, needed.axis)) if needed.kind == "sensor" else None
+        if zero is not None:
+            found[zero[0]] = found.get(zero[0], np.zeros(len(slopes[name]))) - slopes[name]
+    return found
 
 
 def _higher(needed: Needed) -> Needed:

@@ -152,7 +152,7 @@ class Project:
     def offered(self, entry: Entry) -> list[Shown]:
         """Return the formulas that a trial has all positions, sensors and facts for, or that are one's own."""
         own, facts, found = self.quantities(entry), {symbol for symbol, _ in self.setup_facts(entry)}, []
-        axes = {b.name: b.axes for b in entry.trial.followed}
+        axes = {b.name: b.axes for b in entry.trial.bodies}
         sensors = {b.name: tuple(c.axis for c in b.sensors) for b in entry.trial.bodies}
         known = facts | ({"x_c", "y_c"} if entry.frame.centre else set()) | ({"m"} if self.masses(entry) else set())
         mine = {q.symbol for q in self.own}

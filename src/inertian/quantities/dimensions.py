@@ -156,6 +156,8 @@ def _of_call(text: str, node: ast.Call, known: Mapping[str, Dimension]) -> Dimen
     inner = _dimension(text, node.args[0], known)
     if node.func.id == "rate":
         return inner.times(OF_KIND["time"], Fraction(-1))
+    if node.func.id == "area":
+        return inner.times(OF_KIND["time"])
     if node.func.id == "sqrt":
         return NUMBER.times(inner, Fraction(1, 2))
     if node.func.id == "abs":

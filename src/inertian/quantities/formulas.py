@@ -28,6 +28,7 @@ FUNCTIONS: Mapping[str, Callable[[Any], Any]] = {
     "abs": lambda x: np.sqrt(x * x),  # analytic on either side of zero
 }
 RATE = "rate"  # the derivative with respect to time, of a quantity
+AREA = "area"  # the integral over time, from the first sample on
 SLOPES: Mapping[str, Callable[[Any], Any]] = {
     "sin": np.cos,
     "cos": lambda x: -np.sin(x),
@@ -89,7 +90,9 @@ class Formula:
 
 
 def parse_formula(text: str, rates: bool = False) -> Formula:
-    """Read a formula such as "a + b t", "½ m v²" or "A exp(-t/τ) sin(2π t/T)"; with `rates`, also "rate(½ m v²)".
+    """Read a formula such as "a + b t", "½ m v²" or "A exp(-t/τ) sin(2π t/T)".
+
+    With `rates`, also rate(…) and area(…), the derivative and the integral with respect to time.
 
     A space, or a bracket, between two factors multiplies them; decimal comma and point are the same. Raises
     FormulaError.
@@ -106,7 +109,7 @@ def parse_formula(text: str, rates: bool = False) -> Formula:
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise FormulaError(text, "something is missing or too much; check brackets and signs.") from None
     names: dict[str, None] = {}
-    _check(text, tree, names, 0, (*FUNCTIONS, RATE) if rates else tuple(FUNCTIONS))
+    _check(text, tree, names, 0, (*FUNCTIONS, RATE, AREA) if rates else tuple(FUNCTIONS))
     return Formula(text.strip(), tuple(names), tree)
 
 
@@ -123,7 +126,7 @@ def _with_products(text: str, plain: str) -> str:
     for token in tokens:
         starts = token == "(" or token[0].isalnum() or token[0] in "._"
         if out and starts and (out[-1] == ")" or out[-1][0].isalnum() or out[-1][0] in "._"):
-            called = token == "(" and out[-1] in (*FUNCTIONS, RATE)
+            called = token == "(" and out[-1] in (*FUNCTIONS, RATE, AREA)
             if not called:
                 out.append("*")
         out.append(token)
@@ -148,9 +151,7 @@ def _check(text: str, node: ast.expr, names: dict[str, None], depth: int, functi
     elif isinstance(node, ast.Call):
         if _called(node) not in functions or node.keywords or len(node.args) != 1:
             raise FormulaError(text, f"functions are {', '.join(functions)}, of one argument.")
-        if _called(node) == RATE and any(
-            isinstance(n, ast.Call) and _called(n) == RATE for n in ast.walk(node.args[0])
-        ):
+        if _called(node) == RATE and RATE in {_called(n) for n in ast.walk(node.args[0]) if isinstance(n, ast.Call)}:
             raise FormulaError(text, "a rate of a rate cannot be had; use an acceleration.")
         _check(text, node.args[0], names, depth + 1, functions)
     elif isinstance(node, ast.Name):
