@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication
 
 from inertian.desktop import words
 from inertian.desktop.application import make_window
+from inertian.desktop.formula_words import PAGE_FORMULAS
 from inertian.desktop.tokens import DARK, LIGHT, Theme
 from inertian.desktop.window import MainWindow
 from inertian.motion.curves import Shape
@@ -89,6 +90,23 @@ def _mark_readings(window: MainWindow) -> None:
     view.move_line(float(t[len(t) // 3]))
 
 
+def _mark_formulas(window: MainWindow) -> None:
+    """A quantity of one's own as a strip, and another being written."""
+    window.show_page(PAGE_FORMULAS)
+    page = window.formulas
+    for field, text in (
+        (page.symbol, "K"),
+        (page.unit, "J"),
+        (page.name, "Energy of motion"),
+        (page.formula, "½ m v_x^2"),
+    ):
+        field.setText(text)
+    page.take()
+    for field, text in ((page.symbol, "P_K"), (page.unit, "W"), (page.formula, "rate(K)")):
+        field.setText(text)
+    page.formula.textEdited.emit(page.formula.text())
+
+
 def take_shots(folder: Path) -> list[Path]:
     """Write one PNG of each main view and return the paths. Raises OSError if the folder cannot be made."""
     import tempfile
@@ -106,6 +124,7 @@ def take_shots(folder: Path) -> list[Path]:
         ("ledger-glancing-dark", DARK, words.LEDGER, project, 10, None),
         ("bench-tidy-dark", DARK, words.BENCH, project, 0, _mark_tidy),
         ("bench-readings-light", LIGHT, words.BENCH, project, 0, _mark_readings),
+        ("bench-formulas-light", LIGHT, words.BENCH, project, 0, _mark_formulas),
         ("bench-coarse-light", LIGHT, words.BENCH, coarse, 0, _mark_readings),
     ]
     written = []

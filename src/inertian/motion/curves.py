@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from inertian.motion.fits import TooFewSamplesError
+from inertian.motion.least_squares import refined
 from inertian.motion.residuals import PATTERN, pattern_z
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array
@@ -48,8 +49,6 @@ class Parameter:
 LEVEL = Parameter("y₀", "value at the start")
 Curve = Callable[..., Any]
 SEARCHED = 4000  # points that several parameters of a formula are searched at
-TO, EVALUATIONS, POLISHED = 1e-15, 20_000, 20  # when steps end
-BEYOND = 1e30  # stands for what is too large to be a number
 
 
 @dataclass(frozen=True)
@@ -311,7 +310,7 @@ def fit_curve(
         values = np.array([first[s] for s in symbols]) if first else _first_values(form, tau, y, held)
         for k, symbol in enumerate(symbols):
             values[k] = held.get(symbol, values[k])
-        values, jacobian = _refined(form, tau, y, values, free)
+        values, jacobian = refined(form.curve, tau, y, values, free, form.searched is _nothing)
         residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
     if not (np.isfinite(values).all() and np.isfinite(jacobian).all() and np.isfinite(residuals).all()):
         raise CurveError(f"No {shape} fits these samples; choose another shape or a longer span.")
@@ -346,71 +345,3 @@ def _first_values(form: Form, tau: Array, y: Array, held: Mapping[str, float]) -
         raise CurveError("No curve of this shape comes near these samples; choose another shape or a longer span.")
     assert len(best) == len(names)
     return np.asarray(best, dtype=float)
-
-
-def _refined(form: Form, tau: Array, y: Array, values: Array, free: Sequence[bool] | Array) -> tuple[Array, Array]:
-    """Parameters of the least sum of squares and ∂curve/∂parameters of the free ones there, shape (n, free)."""
-    free = np.asarray(free)
-
-    def jacobian(at: Array) -> Array:
-        columns = []
-        for k in np.flatnonzero(free):
-            moved = values.astype(complex)
-            moved[free] = at
-            moved[k] += 1e-30j
-            columns.append(np.imag(form.curve(tau, *moved) + 0j * tau) / 1e-30)
-        return np.stack(columns, axis=1)
-
-    def residuals(at: Array) -> Array:
-        now = values.copy()
-        now[free] = at
-        left = np.asarray(form.curve(tau, *now) + np.zeros_like(tau) - y)
-        # a step too far is a step too bad
-        return np.asarray(np.nan_to_num(left, nan=BEYOND, posinf=BEYOND, neginf=-BEYOND))
-
-    if not free.any():
-        return values, np.zeros((len(tau), 0))
-    if form.searched is _nothing:
-        matrix = jacobian(values[free])
-        scale = np.linalg.norm(matrix, axis=0)
-        at = values[free] - np.linalg.lstsq(matrix / scale, residuals(values[free]), rcond=None)[0] / scale
-    else:
-        from scipy.optimize import least_squares
-
-        def slopes(at: Array) -> Array:
-            return np.asarray(np.nan_to_num(jacobian(at), nan=0.0, posinf=BEYOND, neginf=-BEYOND))
-
-        found = least_squares(
-            residuals,
-            values[free],
-            jac=slopes,
-            method="lm",
-            x_scale="jac",
-            xtol=TO,
-            ftol=TO,
-            gtol=TO,
-            max_nfev=EVALUATIONS,
-        )
-        at = _polished(found.x, residuals, slopes)
-    values = values.copy()
-    values[free] = at
-    return values, jacobian(at)
-
-
-def _polished(at: Array, residuals: Callable[[Array], Array], slopes: Callable[[Array], Array]) -> Array:
-    """Go on by Gauss-Newton steps while they make the sum of squares smaller: to the last digits of the parameters."""
-    left = residuals(at)
-    for _ in range(POLISHED):
-        matrix = slopes(at)
-        scale = np.maximum(np.linalg.norm(matrix, axis=0), np.finfo(float).tiny)
-        if not np.isfinite(matrix).all() or scale.max() >= BEYOND:
-            return at
-        nearer = at - np.linalg.lstsq(matrix / scale, left, rcond=None)[0] / scale
-        now = residuals(nearer)
-        if not now @ now <= left @ left:
-            return at
-        moved = np.abs(nearer - at) > 1e-14 * np.abs(nearer)
-        at, left = nearer, now
-        if not moved.any():
-            return at
-    return at

@@ -54,12 +54,23 @@ class Basis:
 
 
 def correlated(columns: Array, correlation: float) -> Array:
-    """Return R·columns for R_ij = ρ^|i−j|, by one recursion forwards and one backwards; columns of shape (w, …)."""
-    from scipy.signal import lfilter
+    """Return R·columns for R_ij = ρ^|i−j|, |ρ| < 1, as a convolution; columns of shape (w, …)."""
+    if not correlation:
+        return columns
+    n = len(columns)
+    kernel = correlation ** np.arange(n, dtype=float)
+    found = convolved(columns, np.concatenate([kernel[:0:-1], kernel]))
+    return found[n - 1 : 2 * n - 1]
 
-    forward = lfilter([1.0], [1.0, -correlation], columns, axis=0)
-    backward = lfilter([1.0], [1.0, -correlation], columns[::-1], axis=0)[::-1]
-    return np.asarray(forward + backward - columns)
+
+def convolved(x: Array, kernel: Array) -> Array:
+    """Return the full convolution along the first axis, through Fourier space; shape (n + k − 1, …)."""
+    from scipy.fft import irfft, next_fast_len, rfft
+
+    whole = len(x) + len(kernel) - 1
+    size = next_fast_len(whole, real=True)
+    spread = rfft(kernel, size).reshape(-1, *[1] * (x.ndim - 1))
+    return np.asarray(irfft(rfft(x, size, axis=0) * spread, size, axis=0)[:whole])
 
 
 def basis(t: Array, at: Array, degree: int, order: int) -> Basis:
@@ -155,9 +166,7 @@ def _even(
     level = float(x[low])
     samples = x[low - half : high + half] - level
     if len(weights) > LONG_WINDOW:
-        from scipy.signal import oaconvolve
-
-        found = oaconvolve(samples, weights[::-1], "valid")
+        found = convolved(samples, weights[::-1])[2 * half : len(samples)]
     else:
         from scipy.ndimage import correlate1d
 
