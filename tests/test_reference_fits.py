@@ -154,3 +154,19 @@ def test_a_line_in_both_covers_its_truth():
         line = line_in_both(x + ux * rng.normal(size=12), 1.0 - 0.7 * x + uy * rng.normal(size=12), ux, uy)
         hits.append([abs(line.slope + 0.7) < line.u[1], abs(line.intercept - 1.0) < line.u[0]])
     assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 2000))
+
+
+def test_a_robust_fit_is_not_swayed_and_covers_its_truth():
+    rng = np.random.default_rng(5)
+    hits, swayed = [], []
+    for k in range(1500):
+        t = np.arange(40) * 0.05
+        y = 1.0 + 0.5 * t - 0.3 * t * t + rng.normal(0.0, 0.01, 40)
+        if k % 2:
+            y[rng.choice(40, 3, replace=False)] += rng.choice([-1.0, 1.0]) * rng.uniform(0.2, 1.0, 3)
+        fit = fit_curve(t, y, Shape.PARABOLA, 0.0, robust=True)
+        u = 0.01 * np.linalg.norm(fit.operator, axis=1)
+        hits.append(np.abs(fit.values - (1.0, 0.5, -0.6)) < u)
+        swayed.append(np.max(np.abs(fit.values - (1.0, 0.5, -0.6)) / u))
+    assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 1500))
+    assert max(swayed) < 6.0

@@ -7,9 +7,9 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap, QPolygonF
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
-from inertian.desktop import words
+from inertian.desktop import formula_words, words
 from inertian.desktop.bench_view import BenchView
 from inertian.desktop.document import Document
 from inertian.desktop.labels import label
@@ -78,7 +78,9 @@ class FitsForm(QWidget):
         self.trouble.hide()
         self.none = label(words.FITS_NONE, "soft")
         self.none.setWordWrap(True)
-        for part in (self.fit, self.formula, self.trouble, self.none):
+        self.robust = QCheckBox(formula_words.ROBUST)
+        self.robust.setToolTip(formula_words.ROBUST_TIP)
+        for part in (self.fit, self.robust, self.formula, self.trouble, self.none):
             column.addWidget(part)
         self._list = QVBoxLayout()
         self._list.setSpacing(8)
@@ -106,10 +108,8 @@ class FitsForm(QWidget):
         if entry is None or shown is None or not name:
             self._complain(words.NOT_A_SPAN)
             return
-        self._do(
-            curve_added(self._document.settled, entry.trial.id, CurveAsked(shown, body, name, shape, (), formula)),
-            shape,
-        )
+        asked = CurveAsked(shown, body, name, shape, (), formula, self.robust.isChecked())
+        self._do(curve_added(self._document.settled, entry.trial.id, asked), shape)
 
     def _do(self, edit: object, shape: Shape) -> None:
         entry = edit.project.entry(self._document.entry.trial.id)
@@ -163,6 +163,7 @@ class FitsForm(QWidget):
         body = asked.body or words.ALL_BODIES
         form = form_of(asked.shape, asked.formula)
         name = asked.formula or asked.shape
+        name = formula_words.ROBUSTLY.format(shape=name) if asked.robust else name
         title = label(words.FIT_TITLE.format(shape=name, span=asked.span, body=body))
         title.setTextFormat(Qt.TextFormat.PlainText)
         title.setWordWrap(True)

@@ -5,7 +5,7 @@ SETUP_HEADING, FORMULAS_HEADING = "Facts of the setup", "Quantities of your own"
 SETUP_WHERE = "These hold for"
 IN_SERIES, IN_TRIAL = "all trials of “{series}”", "this trial only"
 FACT_HINTS = {
-    "g": "9.81 ± 0.03 m/s², unless you know better",
+    "g": "9.81 ± 0.03 m/s² if left empty",
     "θ": "e.g. 5.0 ± 0.2°",
     "k": "e.g. 24.5 ± 0.3 N/m",
     "x_0": "e.g. 0.350 m",
@@ -42,3 +42,6 @@ CARD_SHARED, CARD_ALONE = "same error in all trials", "this trial only"
 CARD_SPREAD = "A spread has no budget: it is the scatter itself."
 COPY, CLOSE = "Copy", "Close"
 MANY = "∞"
+ROBUST = "single samples far off say little"
+ROBUST_TIP = "A robust fit: what lies far from the curve counts less, or not at all. Nothing is set aside."
+ROBUSTLY = "{shape}, robust"

@@ -35,6 +35,7 @@ from inertian.project.project import Entry
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 
+SMALL_BUTTON = 18  # px
 READ_MS = 25  # a moving line is followed after this
 Ask = Callable[[str], NamedReading]
 
@@ -55,6 +56,8 @@ class Row:
         self.keep.setToolTip(words.NAME_IT)
         self.keep.setAccessibleName(f"{words.NAME_IT}: {text}")
         self.keep.clicked.connect(keep)
+        for button in (self.explain, self.keep):
+            button.setFixedWidth(SMALL_BUTTON)
         for column, part in enumerate((self.name, self.value, self.explain, self.keep)):
             grid.addWidget(part, place, column)
 
@@ -147,7 +150,7 @@ class ReadingsPage(QScrollArea):
         column.addSpacing(6)
         column.addWidget(title)
         grid = QGridLayout()
-        grid.setHorizontalSpacing(6)
+        grid.setHorizontalSpacing(3)
         grid.setVerticalSpacing(1)
         grid.setColumnStretch(1, 1)
         rows = {

@@ -15,10 +15,11 @@ from typing import Any
 import numpy as np
 
 from inertian.motion.fits import TooFewSamplesError
+from inertian.motion.glitches import TO_SIGMA
 from inertian.motion.least_squares import refined
 from inertian.motion.residuals import PATTERN, pattern_z
 from inertian.quantities.errors import Refusal
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, Mask
 from inertian.quantities.formulas import Formula, FormulaError, parse_formula
 
 
@@ -48,6 +49,8 @@ class Parameter:
 
 LEVEL = Parameter("y₀", "value at the start")
 Curve = Callable[..., Any]
+BIWEIGHT = 4.685  # robust σ at which a sample says nothing: 95 % efficient for normal errors
+ROBUST_ROUNDS, ROBUST_COST = 30, 1.02  # u of such a fit is that much larger than its weights alone would say
 SEARCHED = 4000  # points that several parameters of a formula are searched at
 
 
@@ -187,16 +190,23 @@ class CurveFit:
     held: tuple[str, ...] = ()
     curves: bool = field(default=False)  # whether residuals follow a pattern
     formula: str = ""
+    weights: Array | None = None  # of the samples in a robust fit, shape (n,)
+
+    @property
+    def counted(self) -> Mask:
+        """Which samples count fully or nearly so: all, but for those a robust fit lets say little; shape (n,)."""
+        return np.ones(len(self.t), dtype=bool) if self.weights is None else self.weights > 0.5
 
     @property
     def dof(self) -> int:
-        """Samples minus parameters that were free."""
-        return len(self.t) - len(self.values) + len(self.held)
+        """Samples that count minus parameters that were free."""
+        return int(self.counted.sum()) - len(self.values) + len(self.held)
 
     @property
     def scatter(self) -> float:
         """√(Σr²/ν) in SI."""
-        return float(np.sqrt(self.residuals @ self.residuals / max(self.dof, 1)))
+        left = self.residuals[self.counted]
+        return float(np.sqrt(left @ left / max(self.dof, 1)))
 
     @property
     def r_squared(self) -> float:
@@ -292,11 +302,13 @@ def fit_curve(
     held: Mapping[str, float] | None = None,
     formula: str = "",
     first: Mapping[str, float] | None = None,
+    robust: bool = False,
 ) -> CurveFit:
     """Fit a shape to samples y at times t in s, both of shape (n,), NaN left out; τ counts from `start`.
 
-    `held` fixes parameters by symbol, `first` says where to begin instead of searching. Raises TooFewSamplesError, or
-    CurveError where no curve of the shape fits.
+    `held` fixes parameters by symbol, `first` says where to begin instead of searching. A `robust` fit lets samples
+    that lie far off say little (Tukey's biweight: Beaton & Tukey, Technometrics 16 (1974) 147-185). Raises
+    TooFewSamplesError, or CurveError where no curve of the shape fits.
     """
     form, held = form_of(shape, formula), held or {}
     used = np.isfinite(y)
@@ -310,15 +322,32 @@ def fit_curve(
         values = np.array([first[s] for s in symbols]) if first else _first_values(form, tau, y, held)
         for k, symbol in enumerate(symbols):
             values[k] = held.get(symbol, values[k])
-        values, jacobian = refined(form.curve, tau, y, values, free, form.searched is _nothing)
+        linear, weights = form.searched is _nothing, np.ones(len(t))
+        values, jacobian = refined(form.curve, tau, y, values, free, linear)
         residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
+        for _ in range(ROBUST_ROUNDS if robust else 0):
+            old, weights = values, _biweight(residuals)
+            values, jacobian = refined(form.curve, tau, y, values, free, linear, np.sqrt(weights))
+            residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
+            if np.all(np.abs(values - old) <= 1e-9 * np.abs(values)):
+                break
     if not (np.isfinite(values).all() and np.isfinite(jacobian).all() and np.isfinite(residuals).all()):
         raise CurveError(f"No {shape} fits these samples; choose another shape or a longer span.")
     operator = np.zeros((len(values), len(t)))
-    operator[free] = np.linalg.pinv(jacobian) if free.any() else 0.0
+    if free.any():
+        root = np.sqrt(weights)
+        operator[free] = np.linalg.pinv(jacobian * root[:, None]) * root * (ROBUST_COST if robust else 1.0)
     curved = pattern_z(residuals, np.ones(len(t))) > PATTERN
     kept = tuple(s for s in symbols if s in held)
-    return CurveFit(shape, start, values, operator, t, y, residuals, kept, curved, formula)
+    return CurveFit(shape, start, values, operator, t, y, residuals, kept, curved, formula, weights if robust else None)
+
+
+def _biweight(residuals: Array) -> Array:
+    """The weight of each sample, from its distance in robust σ; shape (n,)."""
+    scale = TO_SIGMA * float(np.median(np.abs(residuals)))
+    if scale == 0.0:
+        return np.ones(len(residuals))
+    return np.asarray(np.clip(1.0 - (residuals / (BIWEIGHT * scale)) ** 2, 0.0, None) ** 2)
 
 
 def _first_values(form: Form, tau: Array, y: Array, held: Mapping[str, float]) -> Array:

@@ -12,7 +12,7 @@ from inertian.motion.noise import READINGS, Noise
 from inertian.motion.sliding import Asked, bands, sliding
 from inertian.motion.spans import Spans
 from inertian.motion.trials import Body, Trial
-from inertian.motion.windows import LONG, QUOTED, misfits, windows_for
+from inertian.motion.windows import LONG, QUOTED, TESTED, misfits, windows_for
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array, Pools, Rows
 
@@ -210,7 +210,7 @@ def local_estimates(
             variance *= noise.excess(used, speed * step)
         if noise.stamp > 0.0:
             variance += (norm * noise.stamp * speed) ** 2
-        if n > np.min(used):
+        if n > np.min(used) or n < TESTED:
             variance += _left_out(t, x, order, used, noise)
         found[order] = (value, np.sqrt(variance), used)
     return found
@@ -242,7 +242,8 @@ def _banded(t: Array, x: Array, sizes: Rows, asked: Sequence[Asked], correlation
 def _left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> Array:
     """The square of what the quoted degree may leave out at each sample, less what noise alone would make of it.
 
-    Zero where all samples of the stretch were used anyway. In long stretches it is looked at in some places only.
+    Zero where all samples of the stretch were used, and were enough to see a misfit by. In long stretches it is looked
+    at in some places only.
     """
     n = len(t)
     if n <= LONG:
@@ -266,7 +267,7 @@ def _left_out_here(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNois
     with np.errstate(invalid="ignore"):
         squares = (lower - higher) ** 2 - noise.sigma**2 * np.maximum(more**2 - less**2, 0.0)
     faded = np.maximum(squares, 0.0) * (sizes / wider) ** (2 * FADES[order])
-    return np.where((sizes < n) & np.isfinite(faded), faded, 0.0)
+    return np.where(((sizes < n) | (n < TESTED)) & np.isfinite(faded), faded, 0.0)
 
 
 def _differences(

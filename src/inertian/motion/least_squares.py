@@ -13,13 +13,22 @@ BEYOND = 1e30  # stands for what is too large to be a number
 
 
 def refined(
-    curve: Curve, tau: Array, y: Array, values: Array, free: Sequence[bool] | Array, linear: bool
+    curve: Curve,
+    tau: Array,
+    y: Array,
+    values: Array,
+    free: Sequence[bool] | Array,
+    linear: bool,
+    root: Array | float = 1.0,
 ) -> tuple[Array, Array]:
     """Return the parameters of the least sum of squares and ∂curve/∂parameters of the free ones there, (n, free).
 
-    y has shape (n,); `values` is where to begin. A curve that is linear in its parameters takes one step.
+    y has shape (n,); `values` is where to begin. A curve that is linear in its parameters takes one step. `root` are
+    the roots of the weights of the samples, shape (n,); the derivatives come back without them.
     """
     free = np.asarray(free)
+
+    weight = np.broadcast_to(np.asarray(root, dtype=float), (len(tau),))
 
     def jacobian(at: Array) -> Array:
         columns = []
@@ -33,21 +42,21 @@ def refined(
     def residuals(at: Array) -> Array:
         now = values.copy()
         now[free] = at
-        left = np.asarray(curve(tau, *now) + np.zeros_like(tau) - y)
+        left = weight * np.asarray(curve(tau, *now) + np.zeros_like(tau) - y)
         # a step too far is a step too bad
         return np.asarray(np.nan_to_num(left, nan=BEYOND, posinf=BEYOND, neginf=-BEYOND))
 
     if not free.any():
         return values, np.zeros((len(tau), 0))
     if linear:
-        matrix = jacobian(values[free])
+        matrix = jacobian(values[free]) * weight[:, None]
         scale = np.linalg.norm(matrix, axis=0)
         at = values[free] - np.linalg.lstsq(matrix / scale, residuals(values[free]), rcond=None)[0] / scale
     else:
         from scipy.optimize import least_squares
 
         def slopes(at: Array) -> Array:
-            return np.asarray(np.nan_to_num(jacobian(at), nan=0.0, posinf=BEYOND, neginf=-BEYOND))
+            return np.asarray(np.nan_to_num(jacobian(at) * weight[:, None], nan=0.0, posinf=BEYOND, neginf=-BEYOND))
 
         found = least_squares(
             residuals,

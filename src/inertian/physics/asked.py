@@ -119,3 +119,4 @@ class CurveAsked:
     shape: Shape
     held: tuple[tuple[str, float], ...] = ()
     formula: str = ""
+    robust: bool = False  # samples far off say little

@@ -197,7 +197,8 @@ def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
     all_rows = span.rows(seen.trial.t)
     rows = np.arange(all_rows.start, all_rows.stop)
     whole = readout(seen, asked.shown, asked.body, seen.trial.t[rows], rows)
-    fit = fit_curve(whole.times, whole.values, asked.shape, span.start, dict(asked.held), asked.formula)
+    held = dict(asked.held)
+    fit = fit_curve(whole.times, whole.values, asked.shape, span.start, held, asked.formula, robust=asked.robust)
     good = np.flatnonzero(np.isfinite(whole.values))
     form = form_of(asked.shape, asked.formula)
     estimates = {}
@@ -244,7 +245,8 @@ def _chi_squared(seen: Observed, asked: CurveAsked, whole: Readout, fit: CurveFi
         rows = np.searchsorted(seen.trial.t, fit.t)
         velocity = np.nan_to_num(seen.derivative(asked.body, asked.shown.axis, 1)[0])
         variance = variance + noise.jitter * velocity[rows] ** 2
-    return float(np.sum(fit.residuals**2 / np.maximum(variance, np.finfo(float).tiny)))
+    parts = fit.residuals**2 / np.maximum(variance, np.finfo(float).tiny)
+    return float(np.sum(parts[fit.counted]))
 
 
 def _remark(fit: CurveFit, raw: bool) -> str:
@@ -252,6 +254,8 @@ def _remark(fit: CurveFit, raw: bool) -> str:
         return "neighbouring values share samples, so residuals look smoother than they are"
     if fit.curves:
         return f"residuals follow a pattern: a {fit.shape} is too simple here"
+    if not fit.counted.all():
+        return f"{int((~fit.counted).sum())} samples lie far off and say little; the others scatter"
     if len(fit.t) < 8:
         return "too few samples to tell whether residuals follow a pattern"
     return "residuals scatter without a pattern"

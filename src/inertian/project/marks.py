@@ -62,6 +62,7 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
                 shape=c.shape,
                 held=list(c.held),
                 formula=c.formula,
+                robust=c.robust,
             )
             for c in entry.curves
         ],
@@ -91,6 +92,7 @@ def marked(entry: Entry, saved: SavedTrial) -> Entry:
             NamedReading(n.name, n.kind, _shown(n.shown), n.body, tuple(n.times), n.span) for n in saved.readings
         ),
         curves=tuple(
-            CurveAsked(_shown(c.shown), c.body, c.span, c.shape, tuple(c.held), c.formula) for c in saved.curves
+            CurveAsked(_shown(c.shown), c.body, c.span, c.shape, tuple(c.held), c.formula, c.robust)
+            for c in saved.curves
         ),
     )

@@ -103,6 +103,7 @@ class SavedCurve(_Strict):
     shape: Shape
     held: list[tuple[str, FiniteFloat]] = []
     formula: str = ""
+    robust: bool = False
 
 
 class SavedChannel(_Strict):
