@@ -13,7 +13,7 @@ from scipy.signal import lfilter
 
 from conftest import recording
 from inertian.motion.kinematics import BY_DATA, Method, WindowAsked, derive, local_estimates
-from inertian.motion.local_noise import Stretch, estimate, with_given
+from inertian.motion.local_noise import NOTICED, Stretch, estimate, with_given
 from inertian.motion.sliding import basis, sliding
 from inertian.motion.spans import Span, SpanKind, Spans
 from inertian.motion.windows import QUOTED
@@ -92,12 +92,16 @@ def _noise(rng, n, rho, sigma):
 
 def test_correlated_noise_is_noticed_nine_times_in_ten():
     rng, t = np.random.default_rng(8), np.arange(100) * 0.02
-    noticed = [
-        estimate([[Stretch(t, 0.4 * np.sin(2.5 * t) + _noise(rng, 100, 0.5, 1e-3))]], [0.0])[0].correlation
+    found = [
+        estimate([[Stretch(t, 0.4 * np.sin(2.5 * t) + _noise(rng, 100, rho, 1e-3))]], [0.0])[0]
+        for rho in (0.5, 0.0)
         for _ in range(100)
     ]
-    assert np.mean(np.array(noticed) > 0.0) >= 0.9
-    assert 0.4 < np.median(noticed) < 0.6
+    noticed = np.array([one.alike > NOTICED for one in found])
+    assert np.mean(noticed[:100]) >= 0.9
+    assert np.mean(noticed[100:]) <= 0.1
+    assert 0.4 < np.median([one.correlation for one in found[:100]]) < 0.6
+    assert "err alike" in next(one.remark for one in found if one.alike > NOTICED)
 
 
 def test_time_jitter_is_told_from_reading_noise_and_shared_by_the_bodies_of_a_clock():

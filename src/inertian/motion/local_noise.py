@@ -24,13 +24,14 @@ WATCHED, PIECE = 6_000, 1_000  # samples that noise is judged by, in pieces of s
 WIDEST = 101  # samples in a window for residuals
 LONGEST = 240  # samples in the stretch that stands for all when expectations are worked out
 GRID = np.concatenate([np.linspace(-0.6, 0.9, 16), [0.95, 0.98]])  # values of ρ
-NOTICED = 2.0  # normal deviates from which residuals are taken to be correlated
+COUNTED, NOTICED = 0.8, 2.0  # normal deviates from which a correlation is reckoned with, and from which it is said
 GLARING = 5.0  # robust σ beyond which a residual is no part of the noise
 JITTER_SURE = 3.0  # of its own u that a variance of time stamps must be
 SPEED_GROUPS = 12
 ROUNDS, SETTLED = 4, 0.03
 START = 0.6  # ρ that is assumed at first: windows then begin wide enough for residuals to show it
 HARMONICS, BEATING = 3, 0.4  # sines in the error of rounding; share of a window over which a slow beat adds up
+ALIKE = "neighbouring readings err alike; the uncertainties reckon with it"
 SCATTERED = "the samples scatter more than the noise that was given, so the scatter is used"
 STEPPED = "the noise that was given is smaller than the step of the recording allows, which is used: step/√12"
 LARGER = 3.3  # normal deviates by which the scatter must exceed a given noise to be used instead
@@ -52,6 +53,7 @@ class LocalNoise:
     step: float
     given: bool = False
     remark: str = ""
+    alike: float = 0.0  # by how many normal deviates neighbouring residuals resemble each other more than white ones
 
     def excess(self, window: Rows, moved: Array) -> Array:
         """Return by how much steps make the variance of a local estimate larger than σ² alone would; shape (n,).
@@ -210,10 +212,11 @@ def _matched(left: Sequence[_Left], step: float) -> LocalNoise:
         freedom += nu * n
     if share <= 1e-9 or freedom <= 0.0:
         return LocalNoise(floor**0.5 or float("nan"), 0.0, 0.0, 0.0, step)
-    correlation, factor = 0.0, 1.0
+    correlation, factor, alike = 0.0, 1.0, 0.0
     if squares > 0.0:
         found, white = products / squares, white1 / expected0[at_zero]
-        if (found - white) * np.sqrt(freedom) > NOTICED and squares / share > floor:
+        alike = float((found - white) * np.sqrt(freedom))
+        if alike > COUNTED and squares / share > floor:
             correlation = float(np.interp(found, expected1 / expected0, GRID))
             correlation = min(correlation + 2.0 * correlation / freedom, float(GRID[-1]))
             factor = float(np.interp(correlation, GRID, expected0) / expected0[at_zero])
@@ -221,7 +224,8 @@ def _matched(left: Sequence[_Left], step: float) -> LocalNoise:
     doubt = 2.0 / freedom  # relative variance of σ², and of what a mean of many correlated readings owes to ρ
     if correlation > 0.0:
         doubt += 4.0 / (freedom * (1.0 - correlation**2))
-    return LocalNoise(float(sigma), max(correlation, 0.0), 2.0 / doubt, 0.0, step)
+    remark = ALIKE if correlation > 0.0 and alike > NOTICED else ""
+    return LocalNoise(float(sigma), max(correlation, 0.0), 2.0 / doubt, 0.0, step, remark=remark, alike=alike)
 
 
 def _plausible(one: _Left) -> Mask:
