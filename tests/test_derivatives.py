@@ -224,3 +224,19 @@ def test_intervals_of_velocity_and_acceleration_cover_as_the_methods_say(name):
         c68, c95 = np.mean(hits[order], axis=0)
         assert narrow[0] <= c68 <= narrow[1], (order, c68)
         assert wide[0] <= c95 <= wide[1], (order, c95)
+
+
+def test_a_jump_keeps_its_row_and_sways_nothing(tmp_path):
+    path, out = tmp_path / "jump.csv", tmp_path / "o.csv"
+    rng = np.random.default_rng(9)
+    t = np.arange(50) * 0.02
+    x = 0.8 * t + rng.normal(0.0, 5e-4, 50)
+    x[20] += 0.7
+    path.write_text("t (s),x (m)\n" + "".join(f"{a:.2f},{b:.5f}\n" for a, b in zip(t, x, strict=True)))
+    (body,) = json.loads(inertian("derive", path, "--out", out, "--json").stdout)["files"][0]["trials"][0]["bodies"]
+    assert (body["set_aside"], "left out: 1" in body["remark"]) == (1, True)
+    assert body["noise"] < 1e-3
+    table = list(csv.reader(out.read_text().splitlines()))
+    assert len(table) == 51
+    assert (float(table[21][4]), table[21][5:]) == (round(x[20], 5), [""] * 5)
+    assert all(abs(float(row[6]) - 0.8) < 0.1 for row in table[6:46] if row[6])

@@ -1,7 +1,7 @@
 """Derived channels of files, as a long table and as JSON; docs/schemas/derive-1.json describes the latter."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -10,9 +10,12 @@ import numpy as np
 
 from inertian.files.readings import FileReading
 from inertian.motion.contact import suggest_spans
-from inertian.motion.kinematics import BodyDerived, Method, WindowAsked, derive
+from inertian.motion.kinematics import BodyDerived, Derived, Method, WindowAsked, derive
+from inertian.motion.ready import ready
+from inertian.motion.tidying import Step, StepKind
 from inertian.motion.trials import Trial
 from inertian.quantities.errors import InertianError, Refusal
+from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.facts import parse_positive
 from inertian.quantities.units import PIXEL, unit_of
 from inertian.report.spans_found import trials_or_reason
@@ -21,6 +24,7 @@ SCHEMA = 1
 COLUMNS = ("t (s)", "x (m)", "u_x (m)", "v (m/s)", "u_v (m/s)", "a (m/s2)", "u_a (m/s2)")
 OF_THE_STEP = "resolution"
 ESTIMATED = "estimated"
+JUMPED = "left out: {count} × a sample that fits neither what comes before nor after"
 
 
 @dataclass(frozen=True)
@@ -62,10 +66,11 @@ def window_asked(text: str) -> WindowAsked:
 
 @dataclass(frozen=True, eq=False)
 class TrialDerived:
-    """A trial and what was derived of its bodies."""
+    """A trial and what was derived of its bodies; `aside` are rows of samples that jump and were left out, by body."""
 
     trial: Trial
     bodies: list[BodyDerived]
+    aside: Mapping[str, Rows]
 
 
 def derived_of(
@@ -96,7 +101,23 @@ def _derived(trial: Trial, method: Method, window: WindowAsked, noise: NoiseAske
                 f"{trial.name}: positions of {body.name} are pixels, and no scale is known. "
                 "Give the length of a pixel in a recipe."
             )
-    return TrialDerived(trial, derive(trial, suggest_spans(trial), method, window, noise.of(trial)))
+    tidy = ready(trial, (Step(StepKind.JUMPS),))
+    bodies = derive(tidy.trial, suggest_spans(tidy.trial), method, window, noise.of(trial))
+    return TrialDerived(trial, bodies, tidy.aside)
+
+
+def _columns(one: TrialDerived, body: str, axis: str, d: Derived) -> tuple[Array, ...]:
+    """The columns of one axis, one row for each reading; a reading that was left out has only its time and value."""
+    x = one.trial.body(body).channel(axis).si
+    rows = np.flatnonzero(np.isfinite(x))
+    places = np.searchsorted(rows, d.rows)
+
+    def spread(values: Array) -> Array:
+        whole = np.full(len(rows), np.nan)
+        whole[places] = values
+        return whole
+
+    return one.trial.t[rows], x[rows], *(spread(v) for v in (d.u_x, d.v, d.u_v, d.a, d.u_a))
 
 
 def write_table(path: Path, found: Sequence[tuple[str, Sequence[TrialDerived]]]) -> int:
@@ -110,7 +131,7 @@ def write_table(path: Path, found: Sequence[tuple[str, Sequence[TrialDerived]]])
     for one in (one for _, own in found for one in own):
         for body in one.bodies:
             for axis, d in body.axes.items():
-                arrays = (d.t, d.x, d.u_x, d.v, d.u_v, d.a, d.u_a)
+                arrays = _columns(one, body.name, axis, d)
                 labels = {"trial": one.trial.name, "body": body.name, "axis": axis}
                 numbers = polars.DataFrame(dict(zip(COLUMNS, arrays, strict=True)))
                 texts = [polars.lit(text).alias(name) for name, text in labels.items()]
@@ -130,7 +151,7 @@ def derived_json(
         {
             "path": path,
             "trials": [
-                {"name": one.trial.name, "bodies": [_body_json(one.trial, body, method) for body in one.bodies]}
+                {"name": one.trial.name, "bodies": [_body_json(one, body, method) for body in one.bodies]}
                 for one in own
             ],
         }
@@ -139,8 +160,9 @@ def derived_json(
     return {"schema": SCHEMA, "method": str(method), "out": str(out), "rows": rows, "files": files}
 
 
-def _body_json(trial: Trial, body: BodyDerived, method: Method) -> dict[str, Any]:
-    noise = body.noise
+def _body_json(one: TrialDerived, body: BodyDerived, method: Method) -> dict[str, Any]:
+    noise, trial, aside = body.noise, one.trial, one.aside.get(body.name, ())
+    jumped = JUMPED.format(count=len(aside)) if len(aside) else ""
     return {
         "name": body.name,
         "method": str(method),
@@ -151,7 +173,8 @@ def _body_json(trial: Trial, body: BodyDerived, method: Method) -> dict[str, Any
         "correlation": noise.correlation,
         "time_noise": noise.stamp,
         "resolution": noise.step,
-        "remark": noise.remark,
+        "set_aside": len(aside),
+        "remark": "; ".join(part for part in (jumped, noise.remark) if part),
         "axes": {axis: len(d.rows) for axis, d in body.axes.items()},
     }
 
@@ -178,7 +201,7 @@ def derived_text(found: Sequence[tuple[str, Sequence[TrialDerived]]], method: Me
         for one in own:
             lines.append(f"  {one.trial.name}")
             for body in one.bodies:
-                lines += _body_text(_body_json(one.trial, body, method))
+                lines += _body_text(_body_json(one, body, method))
     return lines
 
 
