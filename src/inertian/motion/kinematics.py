@@ -160,6 +160,9 @@ def _body(
 
 
 def _joined(parts: Sequence[Derived]) -> Derived:
+    if len(parts) == 1:
+        return parts[0]
+
     def together(part: str) -> Array:
         return np.concatenate([getattr(p, part) for p in parts])
 
