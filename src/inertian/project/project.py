@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from inertian.motion.contact import suggest_spans
@@ -151,23 +152,10 @@ class Project:
 
     def offered(self, entry: Entry) -> list[Shown]:
         """Return the formulas that a trial has all positions, sensors and facts for, or that are one's own."""
-        own, facts, found = self.quantities(entry), {symbol for symbol, _ in self.setup_facts(entry)}, []
-        axes = {b.name: b.axes for b in entry.trial.bodies}
-        sensors = {b.name: tuple(c.axis for c in b.sensors) for b in entry.trial.bodies}
-        known = facts | ({"x_c", "y_c"} if entry.frame.centre else set()) | ({"m"} if self.masses(entry) else set())
-        mine = {q.symbol for q in self.own}
-        for symbol, quantity in own.items():
-            for body in axes:
-                try:
-                    made = put_together(quantity, own, body, axes, sensors)
-                except OwnQuantityError:
-                    continue
-                lacking = {n.fact for n in made.needed.values() if n.kind == "fact"} - known
-                if symbol in mine or not lacking:
-                    unit = str(made.dimension)
-                    found.append(Shown(Quantity.OWN, symbol, "" if unit == "1" else unit))
-                    break
-        return found
+        facts = {symbol for symbol, _ in self.setup_facts(entry)}
+        facts |= ({"x_c", "y_c"} if entry.frame.centre else set()) | ({"m"} if self.masses(entry) else set())
+        bodies = tuple((b.name, b.axes, tuple(c.axis for c in b.sensors)) for b in entry.trial.bodies)
+        return list(_offered(tuple(self.quantities(entry).values()), self.own, bodies, frozenset(facts)))
 
     def setup_facts(self, entry: Entry) -> dict[tuple[str, str], tuple[FactId, Fact]]:
         """Return the facts that formulas may use for a trial, by symbol and body ("" for all)."""
@@ -201,6 +189,30 @@ class Project:
         if all(s.name != new.name for s in self.series):
             return replace(self, series=(*self.series, new))
         return replace(self, series=tuple(new if s.name == new.name else s for s in self.series))
+
+
+@lru_cache(maxsize=128)
+def _offered(
+    quantities: tuple[OwnQuantity, ...],
+    mine: tuple[OwnQuantity, ...],
+    bodies: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...],
+    facts: frozenset[str],
+) -> tuple[Shown, ...]:
+    """The formulas that bodies with some axes and sensors can show; remembered, as every move of the mouse asks."""
+    own = {q.symbol: q for q in quantities}
+    axes, sensors = {name: a for name, a, _ in bodies}, {name: s for name, _, s in bodies}
+    found = []
+    for quantity in quantities:
+        for body in axes:
+            try:
+                made = put_together(quantity, own, body, axes, sensors)
+            except OwnQuantityError:
+                continue
+            if quantity in mine or not {n.fact for n in made.needed.values() if n.kind == "fact"} - facts:
+                unit = str(made.dimension)
+                found.append(Shown(Quantity.OWN, quantity.symbol, "" if unit == "1" else unit))
+                break
+    return tuple(found)
 
 
 def with_trials(
