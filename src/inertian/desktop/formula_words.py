@@ -25,7 +25,6 @@ VOCABULARY = (
     "rate(…) for the change per second, area(…) for the sum over time."
 )
 FITS_ALL = "Good: it gives {unit}."
-FITS_SOME = "It gives {unit}. In this trial: {why}"
 HOW = "How was this computed?"
 HOW_SHORT = "?"
 CARD_TITLE = "How “{what}” was computed"

@@ -183,6 +183,7 @@ class FormulasPage(QScrollArea):
                 button = QPushButton(text)
                 button.setProperty("role", "quiet")
                 button.setAccessibleName(f"{text} {one.symbol}")
+                button.setToolTip(words.SHOW_TIP if text == words.SHOW else "")
                 button.clicked.connect(partial(then, one))
                 row.addWidget(button)
             row.addStretch(1)

@@ -7,7 +7,7 @@ from enum import StrEnum
 import numpy as np
 
 from inertian.motion.local import segments
-from inertian.motion.local_noise import LocalNoise, Stretch, estimate, with_given
+from inertian.motion.local_noise import WATCHED, LocalNoise, Stretch, estimate, with_given
 from inertian.motion.noise import READINGS, Noise
 from inertian.motion.sliding import Asked, bands, sliding
 from inertian.motion.spans import Spans
@@ -19,6 +19,7 @@ from inertian.quantities.estimates import Array, Pools, Rows
 GAP = 10.0  # usual steps between two samples beyond which they are not of one stretch
 WIDER = 1.4  # times the window, in which the next two degrees tell what the quoted one leaves out
 FADES = {0: 4, 1: 3, 2: 2}  # power of the size with which that is carried down to the window itself, by order
+AT_ONCE = 1_600  # samples that noise is judged by where someone waits for the picture
 SEEN, PLACES = 600, 8  # samples in a place that long stretches are looked at, and how many
 NARROWEST = {0: 3, 1: 3, 2: 4}  # samples in a window by hand
 
@@ -113,7 +114,9 @@ def derive(
     return result
 
 
-def _judged(trial: Trial, spans: Spans) -> tuple[dict[tuple[str, str], list[Rows]], list[LocalNoise]]:
+def _judged(
+    trial: Trial, spans: Spans, watched: int = WATCHED
+) -> tuple[dict[tuple[str, str], list[Rows]], list[LocalNoise]]:
     """The rows of the stretches of each channel, and the noise of each body that was followed."""
     rows = {
         (body.name, channel.axis): stretches_of(trial.t, channel.si, spans.of(body.name).walls())
@@ -125,7 +128,7 @@ def _judged(trial: Trial, spans: Spans) -> tuple[dict[tuple[str, str], list[Rows
         for body in trial.followed
     ]
     steps = [max(c.resolution for c in body.channels) for body in trial.followed]
-    return rows, estimate(cut, steps)
+    return rows, estimate(cut, steps, watched)
 
 
 def noise_of_trial(trial: Trial, spans: Spans) -> Noise:
@@ -133,7 +136,7 @@ def noise_of_trial(trial: Trial, spans: Spans) -> Noise:
 
     Bodies are taken together, each by how well its noise is known.
     """
-    known = [one for one in _judged(trial, spans)[1] if np.isfinite(one.sigma)]
+    known = [one for one in _judged(trial, spans, AT_ONCE)[1] if np.isfinite(one.sigma)]
     if not known:
         return Noise(0.0, 0.0, float("inf"), Pools())
     weights = np.array([max(one.dof, 1.0) for one in known])

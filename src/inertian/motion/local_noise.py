@@ -97,17 +97,21 @@ class _Left:
     window: int
 
 
-def pieces_of(stretches: Sequence[Stretch]) -> list[Stretch]:
-    """Return the stretches that noise is judged by: all of them, or pieces spread over long ones."""
+def pieces_of(stretches: Sequence[Stretch], watched: int = WATCHED) -> list[Stretch]:
+    """Return the stretches that noise is judged by: all of them, or pieces spread over long ones.
+
+    No more than about `watched` samples are looked at.
+    """
+    piece = min(PIECE, watched // 4)
     found, total = [], sum(len(s.t) for s in stretches)
     for one in stretches:
         n = len(one.t)
-        if total <= WATCHED or n <= PIECE:
+        if total <= watched or n <= piece:
             found.append(one)
             continue
-        count = max(int(WATCHED / PIECE * n / total), 1)
-        starts = np.linspace(0, n - PIECE, count).astype(int)
-        found += [Stretch(one.t[s : s + PIECE], one.x[s : s + PIECE]) for s in starts]
+        count = max(int(watched / piece * n / total), 1)
+        starts = np.linspace(0, n - piece, count).astype(int)
+        found += [Stretch(one.t[s : s + piece], one.x[s : s + piece]) for s in starts]
     return [one for one in found if len(one.t) >= 3]
 
 
@@ -120,14 +124,14 @@ def first_guess(stretches: Sequence[Stretch], step: float) -> float:
     return float(max(np.sqrt(squares / max(total, 1)), step / np.sqrt(12.0), 1e-12 * top, 1e-300))
 
 
-def estimate(bodies: Sequence[Sequence[Stretch]], steps: Sequence[float]) -> list[LocalNoise]:
+def estimate(bodies: Sequence[Sequence[Stretch]], steps: Sequence[float], watched: int = WATCHED) -> list[LocalNoise]:
     """Return the noise of each body of a trial from its stretches; `steps` are those of the recording in SI.
 
     Bodies recorded in the same steps share one σ where one has too few samples to tell. Time jitter is shared by all.
     """
-    watched = [pieces_of(stretches) for stretches in bodies]
+    looked_at = [pieces_of(stretches, watched) for stretches in bodies]
     left, guesses = [], []
-    for pieces, step in zip(watched, steps, strict=True):
+    for pieces, step in zip(looked_at, steps, strict=True):
         guess = LocalNoise(first_guess(pieces, step), START, 0.0, 0.0, step)
         residuals: list[_Left] = []
         for _ in range(ROUNDS):
