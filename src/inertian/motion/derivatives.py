@@ -1,58 +1,179 @@
-"""Derivatives of the channels of a trial at all samples, remembered while they may be asked for again."""
+"""Local fits of the channels of a trial in windows by the data, remembered while they may be asked for again.
+
+What a channel says of its windows, noise and misfits, does not hang on where contacts are marked, so that it is worked
+out once; a wall that moves then only changes which windows there may be.
+"""
 
 from collections import OrderedDict
 from collections.abc import Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 
-from inertian.motion.local import WINDOW, at_samples, local_operator
-from inertian.quantities.estimates import Array, locked
+from inertian.motion.local import Part, local_operator, parts_of
+from inertian.motion.local_estimates import BY_DATA, WindowAsked, banded, left_out, sizes_at
+from inertian.motion.local_noise import LocalNoise, Stretch, estimate
+from inertian.motion.operators import Operator
+from inertian.motion.sliding import even_runs
+from inertian.motion.windows import LONG, QUOTED, Misfits, misfits
+from inertian.quantities.estimates import Array, Rows, locked
 
-KEPT, KEPT_SAMPLES = 40, 30_000_000  # results, and samples in them, that are kept at most
-LONG = 20_000  # samples above which only what a moved wall touches is worked out anew
-Walls = tuple[float, ...]
+KEPT, KEPT_SAMPLES = 24, 10_000_000  # channels with walls, and samples in them, that are kept at most
+WATCHED_HERE = 400  # samples that tell the noise by which windows are chosen
+UNEVEN = 500_000  # samples in all windows together of an unevenly spaced recording, at most
+NARROW = 21  # samples in a window that an unevenly spaced recording always gets, if the data allow it
+
+
+@dataclass(frozen=True, eq=False)
+class ChannelSamples:
+    """A channel as local fits see it: body and axis, times in s and values in SI, (n,), and the step of readings."""
+
+    body: str
+    axis: str
+    t: Array
+    x: Array
+    resolution: float = 0.0
+
+    @property
+    def name(self) -> tuple[str, str]:
+        """What tells it from other channels of the trial."""
+        return self.body, self.axis
+
+
+@dataclass(frozen=True, eq=False)
+class Estimated:
+    """A derivative at all samples: values, the norms √Σw² of their weights, and what the fits may leave out; (n,)."""
+
+    value: Array
+    norm: Array
+    left_out: Array
+
+
+@dataclass(frozen=True, eq=False)
+class LocalFits:
+    """The windows of a channel: usable rows, the parts they form, and samples in a window by order and usable row."""
+
+    channel: ChannelSamples
+    walls: tuple[float, ...]
+    usable: Rows
+    parts: list[Part]
+    sizes: dict[int, Rows]
+    noise: LocalNoise
+    known: dict[int, Estimated] = field(default_factory=dict)
+
+    def operator(self, times: Array, order: int) -> Operator:
+        """Return value (order 0), velocity (1) or acceleration (2) at some times in s, as weights on the samples."""
+        t = self.channel.t
+        return local_operator(
+            t, self.usable, times, self.walls, order, self.sizes[order], QUOTED[order], parts=self.parts
+        )
+
+    def estimated(self, order: int, before: "LocalFits | None" = None) -> Estimated:
+        """Return a derivative at all samples; what other walls left as it was is taken over from `before`."""
+        if order not in self.known:
+            self.known[order] = self._estimated(order, before)
+        return self.known[order]
+
+    def _estimated(self, order: int, before: "LocalFits | None") -> Estimated:
+        n, sizes = len(self.channel.t), self.sizes[order]
+        value, norm, missed = (np.full(n, np.nan) for _ in range(3))
+        stale = np.ones(len(self.usable), dtype=bool)
+        if before is not None and order in before.known:
+            stale = self._changed(order, before)
+            old, kept = before.known[order], self.usable[~stale]
+            value[kept], norm[kept] = old.value[kept], old.norm[kept]
+        for part in self.parts:
+            own = slice(part.start, part.stop)
+            rows, size = self.usable[own], sizes[own]
+            t, x = self.channel.t[rows], self.channel.x[rows]
+            missed[rows] = left_out(t, x, order, size, self.noise)
+            fresh = np.flatnonzero(stale[own])
+            if fresh.size:
+                low, high = int(fresh[0]), int(fresh[-1]) + 1
+                found = banded(t, x, size, [(order, QUOTED[order])], rows=(low, high))[0]
+                for kind, one in zip((value, norm), found, strict=True):
+                    kind[rows[low:high]] = one[low:high]
+            for bad in np.unique(size):
+                if not part.carries(int(bad), QUOTED[order], order):
+                    for kind in (value, norm, missed):
+                        kind[rows[size == bad]] = np.nan
+        return Estimated(locked(value), locked(norm), locked(missed))
+
+    def _changed(self, order: int, before: "LocalFits") -> Array:
+        """Which usable samples have other windows than before: another size, or a wall nearby came or went."""
+        new, old = self.sizes[order], before.sizes[order]
+        changed = new != old
+        own = self.channel.t[self.usable]
+        for wall in set(self.walls) ^ set(before.walls):
+            place = int(np.searchsorted(own, wall))
+            near = own[max(place - 1, 0) : place + 1]
+            reach = int(max(new[max(place - 1, 0) : place + 1].max(initial=0), old.max(initial=0))) if near.size else 0
+            changed[max(place - reach, 0) : place + reach] = True
+        return np.asarray(changed)
 
 
 class Derivatives:
-    """Remembers local derivatives by channel, order and walls; it does not hold on to the trial itself."""
+    """Remembers local fits by channel, walls and window asked for; it does not hold on to the trial itself."""
 
     def __init__(self) -> None:
-        self._known: OrderedDict[tuple[object, ...], tuple[Array, Array]] = OrderedDict()
-        self._latest: dict[tuple[str, str, int], Walls] = {}
+        self._fits: OrderedDict[tuple[object, ...], LocalFits] = OrderedDict()
+        self._latest: dict[tuple[object, ...], LocalFits] = {}
+        self._noises: dict[tuple[str, str], LocalNoise] = {}
+        self._misfits: dict[tuple[str, str], list[Misfits]] = {}
+
+    def fits(self, channel: ChannelSamples, walls: Sequence[float], window: WindowAsked = BY_DATA) -> LocalFits:
+        """Return the local fits of a channel that do not reach across some walls, times in s."""
+        walls = tuple(walls)
+        key = (channel.name, walls, window)
+        if key in self._fits:
+            self._fits.move_to_end(key)
+        else:
+            self._fits[key] = self._made(channel, walls, window)
+            while len(self._fits) > max(6, min(KEPT, KEPT_SAMPLES // max(len(channel.t), 1))):
+                self._fits.popitem(last=False)
+        return self._fits[key]
 
     def of(
-        self, channel: tuple[str, str], t: Array, x: Array, order: int, walls: Sequence[float]
-    ) -> tuple[Array, Array]:
-        """Return values and norms of their weights, as `local.at_samples`; channel is body and axis."""
-        place, walls = (*channel, order), tuple(walls)
-        key = (*place, walls)
-        if key in self._known:
-            self._known.move_to_end(key)
-        else:
-            before = self._known.get((*place, self._latest[place])) if place in self._latest else None
-            if before is not None and len(t) > LONG:
-                value, norm = _with_other_walls(t, x, order, before, self._latest[place], walls)
-            else:
-                value, norm = at_samples(t, x, walls, order)
-            self._known[key] = (locked(value), locked(norm))
-            while len(self._known) > max(6, min(KEPT, KEPT_SAMPLES // len(t))):
-                self._known.popitem(last=False)
-        self._latest[place] = walls
-        return self._known[key]
+        self, channel: ChannelSamples, order: int, walls: Sequence[float], window: WindowAsked = BY_DATA
+    ) -> Estimated:
+        """Return a derivative of a channel at all samples."""
+        fits, place = self.fits(channel, walls, window), (channel.name, window)
+        before = self._latest.get(place)
+        self._latest[place] = fits
+        return fits.estimated(order, before if before is not fits and len(channel.t) > LONG else None)
+
+    def _made(self, channel: ChannelSamples, walls: tuple[float, ...], window: WindowAsked) -> LocalFits:
+        usable = np.flatnonzero(np.isfinite(channel.x))
+        t, x = channel.t[usable], channel.x[usable]
+        parts, noise = parts_of(t, walls), self._noise(channel, t, x)
+        sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED}
+        for part in parts:
+            own = slice(part.start, part.stop)
+            tried = self._tried(channel, t, x, noise, part) if window == BY_DATA else []
+            for order, found in sizes_at(t[own], tried, window).items():
+                sizes[order][own] = np.minimum(found, _most(t[own]))
+        return LocalFits(channel, walls, usable, parts, sizes, noise)
+
+    def _noise(self, channel: ChannelSamples, t: Array, x: Array) -> LocalNoise:
+        if channel.name not in self._noises:
+            pieces = [Stretch(t[p.start : p.stop], x[p.start : p.stop]) for p in parts_of(t, ())]
+            self._noises[channel.name] = estimate([pieces], [channel.resolution], WATCHED_HERE)[0]
+        return self._noises[channel.name]
+
+    def _tried(self, channel: ChannelSamples, t: Array, x: Array, noise: LocalNoise, part: Part) -> list[Misfits]:
+        """The windows tried in a part: of all those of a recording, or, in a long one, some of its own."""
+        if not np.isfinite(noise.sigma):
+            return []
+        if len(t) > LONG:
+            return misfits(t[part.start : part.stop], x[part.start : part.stop], noise.sigma, noise.correlation)
+        if channel.name not in self._misfits:
+            self._misfits[channel.name] = misfits(t, x, noise.sigma, noise.correlation)
+        found = [m for m in self._misfits[channel.name] if m.size <= part.stop - part.start]
+        return [m.within(part.start, part.stop) for m in found]
 
 
-def _with_other_walls(
-    t: Array, x: Array, order: int, before: tuple[Array, Array], old: Walls, new: Walls
-) -> tuple[Array, Array]:
-    """The same estimates with other walls: only windows near a wall that came or went can have changed."""
-    value, norm = np.array(before[0]), np.array(before[1])
-    usable = np.flatnonzero(np.isfinite(x))
-    near = [
-        usable[max(int(np.searchsorted(t[usable], wall)) - 2 * WINDOW, 0) :][: 4 * WINDOW]
-        for wall in sorted(set(old) ^ set(new))
-    ]
-    if near:
-        rows = np.unique(np.concatenate(near))
-        operator = local_operator(t, usable, t[rows], new, order)
-        value[rows], norm[rows] = operator.applied(x), operator.norm
-    return value, norm
+def _most(t: Array) -> int:
+    """The samples in a window of a part, at most: windows of uneven spacing have weights of their own."""
+    n = len(t)
+    even = n < 2 or even_runs(t, n // 2) == [(0, n)]
+    return n if even else min(max(UNEVEN // n, NARROW) | 1, n)

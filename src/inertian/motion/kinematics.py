@@ -6,22 +6,17 @@ from enum import StrEnum
 
 import numpy as np
 
-from inertian.motion.local import segments
+from inertian.motion.local import parts_of
+from inertian.motion.local_estimates import BY_DATA, WindowAsked, banded, local_estimates
 from inertian.motion.local_noise import WATCHED, LocalNoise, Stretch, estimate, with_given
 from inertian.motion.noise import READINGS, Noise
-from inertian.motion.sliding import Asked, bands, sliding
 from inertian.motion.spans import Spans
 from inertian.motion.trials import Body, Trial
-from inertian.motion.windows import LONG, QUOTED, TESTED, misfits, windows_for
+from inertian.motion.windows import QUOTED
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array, Pools, Rows
 
-GAP = 10.0  # usual steps between two samples beyond which they are not of one stretch
-WIDER = 1.4  # times the window, in which the next two degrees tell what the quoted one leaves out
-FADES = {0: 4, 1: 3, 2: 2}  # power of the size with which that is carried down to the window itself, by order
 AT_ONCE = 1_600  # samples that noise is judged by where someone waits for the picture
-SEEN, PLACES = 600, 8  # samples in a place that long stretches are looked at, and how many
-NARROWEST = {0: 3, 1: 3, 2: 4}  # samples in a window by hand
 
 
 class Method(StrEnum):
@@ -36,22 +31,7 @@ class NoSamplesError(Refusal):
     """A trial has nothing that could be derived."""
 
 
-@dataclass(frozen=True)
-class WindowAsked:
-    """A window by hand: so many samples, or so many seconds at the usual step of the trial. By the data if neither."""
-
-    samples: int | None = None
-    seconds: float | None = None
-
-    def odd(self, step: float, order: int) -> int | None:
-        """Return the window in samples, odd, or None for one by the data; step in s."""
-        if self.samples is None and self.seconds is None:
-            return None
-        wanted = self.samples if self.samples is not None else round((self.seconds or 0.0) / step)
-        return max(int(wanted) // 2 * 2 + 1, NARROWEST[order] // 2 * 2 + 1)
-
-
-BY_DATA, UNMARKED = WindowAsked(), Spans()
+UNMARKED = Spans()
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,12 +64,7 @@ class BodyDerived:
 def stretches_of(t: Array, x: Array, walls: Sequence[float]) -> list[Rows]:
     """Return the rows of samples that local fits may span, between walls and gaps; t and x of shape (n,)."""
     usable = np.flatnonzero(np.isfinite(x))
-    step = float(np.median(np.diff(t[usable]))) if len(usable) > 1 else 0.0
-    found: list[Rows] = []
-    for own in segments(t, usable, walls):
-        breaks = np.flatnonzero(np.diff(t[own]) > GAP * step) + 1
-        found += [part for part in np.split(own, breaks) if len(part)]
-    return found
+    return [usable[part.start : part.stop] for part in parts_of(t[usable], walls)]
 
 
 def derive(
@@ -188,101 +163,13 @@ def _stretch(rows: Rows, t: Array, x: Array, noise: LocalNoise, method: Method, 
     return Derived(rows, t, x, u_x, v, u_v, a, u_a, windows)
 
 
-def local_estimates(
-    t: Array, x: Array, noise: LocalNoise, window: WindowAsked = BY_DATA
-) -> dict[int, tuple[Array, Array, Rows]]:
-    """Return velocity (1) and acceleration (2) of one stretch: values, standard uncertainties, windows; shape (n,).
-
-    The uncertainty is that of the readings, with their correlation, of the time stamps, and of what the polynomial
-    may leave out: the next two degrees in a window WIDER times larger say how much that is (JCGM 100:2008, 4.3).
-    """
-    n = len(t)
-    step = float(np.median(np.diff(t))) if n > 1 else 1.0
-    sizes = {order: window.odd(step, order) for order in (1, 2)}
-    by_data = sizes[1] is None
-    known = by_data and np.isfinite(noise.sigma)
-    tried = misfits(t, x, noise.sigma, noise.correlation) if known else []
-    chosen = {
-        order: windows_for(order, tried, n) if size is None else np.full(n, min(size, n))
-        for order, size in sizes.items()
-    }
-    estimates = _at_windows(t, x, chosen, noise.correlation)
-    speed = np.nan_to_num(estimates[1][0])
-    found = {}
-    for order, (value, norm) in estimates.items():
-        used = chosen[order]
-        variance = (noise.sigma * norm) ** 2
-        if noise.step > 0.0:
-            variance *= noise.excess(used, speed * step)
-        if noise.stamp > 0.0:
-            variance += (norm * noise.stamp * speed) ** 2
-        if n > np.min(used) or n < TESTED:
-            variance += _left_out(t, x, order, used, noise)
-        found[order] = (value, np.sqrt(variance), used)
-    return found
-
-
-def _at_windows(t: Array, x: Array, chosen: Mapping[int, Rows], correlation: float) -> dict[int, tuple[Array, Array]]:
-    """Estimates with a window of its own for each sample; equal windows of both orders share one pass."""
-    if np.array_equal(chosen[1], chosen[2]) and np.ptp(chosen[1]) == 0:
-        both: list[Asked] = [(order, QUOTED[order]) for order in (1, 2)]
-        return dict(zip((1, 2), sliding(t, x, int(chosen[1][0]), both, correlation), strict=True))
-    return {order: _banded(t, x, sizes, [(order, QUOTED[order])], correlation)[0] for order, sizes in chosen.items()}
-
-
-def _banded(t: Array, x: Array, sizes: Rows, asked: Sequence[Asked], correlation: float) -> list[tuple[Array, Array]]:
-    """As `sliding`, with a window of its own for each sample; only what a run of equal windows needs is worked out."""
-    n = len(t)
-    found = [(np.empty(n), np.empty(n)) for _ in asked]
-    for start, stop, size in bands(sizes, (0, n)):
-        low, high = max(start - size, 0), min(stop + size, n)
-        if high - low < size:
-            low, high = 0, n
-        own = sliding(t[low:high], x[low:high], size, asked, correlation)
-        for (value, norm), (part, own_norm) in zip(found, own, strict=True):
-            value[start:stop] = part[start - low : stop - low]
-            norm[start:stop] = own_norm[start - low : stop - low]
-    return found
-
-
-def _left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> Array:
-    """The square of what the quoted degree may leave out at each sample, less what noise alone would make of it.
-
-    Zero where all samples of the stretch were used, and were enough to see a misfit by. In long stretches it is looked
-    at in some places only.
-    """
-    n = len(t)
-    if n <= LONG:
-        return _left_out_here(t, x, order, sizes, noise)
-    half = max(int(sizes.max()), SEEN // 2)
-    places = np.linspace(half, n - half, PLACES).astype(int)
-    parts = [slice(max(p - half, 0), min(p + half, n)) for p in places]
-    inner = slice(half // 2, 2 * half - half // 2)
-    found = [float(np.mean(_left_out_here(t[p], x[p], order, sizes[p], noise)[inner])) for p in parts]
-    return (
-        np.interp(np.arange(n), places, found) if max(found) > 1e-3 * noise.sigma**2 / np.ptp(t) ** 2 else np.zeros(1)
-    )
-
-
-def _left_out_here(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> Array:
-    n, degree = len(t), QUOTED[order]
-    wider = np.maximum((sizes * WIDER).astype(np.intp), degree + 5) // 2 * 2 + 1
-    wider = np.minimum(wider, n)
-    both: list[Asked] = [(order, degree), (order, degree + 2)]
-    (lower, less), (higher, more) = _banded(t, x, wider, both, noise.correlation)
-    with np.errstate(invalid="ignore"):
-        squares = (lower - higher) ** 2 - noise.sigma**2 * np.maximum(more**2 - less**2, 0.0)
-    faded = np.maximum(squares, 0.0) * (sizes / wider) ** (2 * FADES[order])
-    return np.where(((sizes < n) | (n < TESTED)) & np.isfinite(faded), faded, 0.0)
-
-
 def _differences(
     t: Array, x: Array, noise: LocalNoise, method: Method, smooth: Mapping[int, tuple[Array, Array, Rows]]
 ) -> list[tuple[Array, Array]]:
     """Velocity and acceleration by differences; what a difference leaves out is judged from the local fits."""
     n = len(t)
     found = []
-    level = _banded(t, x, smooth[1][2], [(0, QUOTED[0])], 0.0)[0][0] if n > 2 else x
+    level = banded(t, x, smooth[1][2], [(0, QUOTED[0])], 0.0)[0][0] if n > 2 else x
     for order in (1, 2):
         value, exact, norm = (np.full(n, np.nan) for _ in range(3))
         if n > order:

@@ -1,63 +1,45 @@
 """Local polynomial fits as linear operators on the samples: value, slope or curvature at any moment, at any spacing.
 
-Source: Savitzky & Golay, Anal. Chem. 36 (1964) 1627-1639, for any spacing.
+Source: Savitzky & Golay, Anal. Chem. 36 (1964) 1627-1639, for any spacing. No window reaches across the walls of a
+contact, nor across a long gap.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
-from inertian.quantities.estimates import Array, Rows, SampleWeights
+from inertian.motion.operators import Each, Fixed, Operator, Piece, Slid, joined
+from inertian.motion.sliding import basis, degree_for, even_basis, even_runs, window_bases
+from inertian.quantities.estimates import Array, Rows
 
-WINDOW = 9  # samples in a local fit
+WINDOW = 9  # samples in a local fit where nothing is known of the motion
 DEGREE = 2
-CHUNK = 20_000  # moments worked on at a time, so that memory stays small
-EVEN = 1e-7  # of a step that even times may be off
+GAP = 10.0  # usual steps between two samples beyond which they are not of one stretch
+INSIDE = 2  # least degree inside a contact: a line through three samples of a hit says nothing
+CHUNK = 500_000  # samples in windows of their own that are worked on at a time
+AT_SAMPLE = 1e-9  # of a step that a time may be off a sample and still be at it
 
 
-@dataclass(frozen=True, eq=False)
-class Operator:
-    """m estimates as sums over w samples each: estimate_j = Σ_k weights[j, k] · x[index[j, k]], both of shape (m, w).
+@dataclass(frozen=True)
+class Part:
+    """A stretch of usable samples that windows may span, start ≤ i < stop; `place` counts the walls before it."""
 
-    Weights are NaN where there are too few samples for an estimate.
-    """
-
-    index: Rows
-    weights: Array
-
-    def applied(self, x: Array) -> Array:
-        """Return the estimates, shape (m,), from samples x of shape (n,)."""
-        values = x[self.index]
-        level = np.abs(self.weights.sum(axis=1)) < 1e-9 * np.abs(self.weights).sum(axis=1)
-        if self.index.shape[1] > 1 and level.all():  # derivatives: far origins cost no digits
-            values = values - values.mean(axis=1, keepdims=True)
-        return np.asarray(np.einsum("ij,ij->i", self.weights, values))
+    start: int
+    stop: int
+    place: int
 
     @property
-    def norm(self) -> Array:
-        """√Σw² of each estimate, shape (m,)."""
-        return np.asarray(np.linalg.norm(self.weights, axis=1))
+    def inside(self) -> bool:
+        """Whether it lies inside a contact; walls come in pairs."""
+        return bool(self.place % 2)
 
-    def gathered(self, c: Array) -> SampleWeights:
-        """Return the weights of Σ_j c_j · estimate_j on the samples; c has shape (m,)."""
-        used = c != 0.0
-        index, values = self.index[used], self.weights[used] * c[used, None]
-        if not index.size:
-            return SampleWeights(0, np.zeros(0))
-        start = int(index.min())
-        total = np.asarray(np.bincount((index - start).ravel(), weights=values.ravel()), dtype=np.float64)
-        return SampleWeights(start, total)
-
-    def scaled(self, factor: Array) -> "Operator":
-        """Return the operator of factor_j · estimate_j; factor has shape (m,)."""
-        return Operator(self.index, self.weights * factor[:, None])
-
-
-def samples_themselves(rows: Rows) -> Operator:
-    """Return the operator that reads samples off as they are."""
-    return Operator(rows[:, None], np.ones((len(rows), 1)))
+    def carries(self, size: int, degree: int, order: int) -> bool:
+        """Whether windows of so many samples, of at most its length, give a derivative of an order."""
+        fitted = degree_for(min(size, self.stop - self.start), degree)
+        return fitted >= max(order, INSIDE if self.inside else 1)
 
 
 def segments(t: Array, rows: Rows, walls: Sequence[float]) -> list[Rows]:
@@ -65,104 +47,110 @@ def segments(t: Array, rows: Rows, walls: Sequence[float]) -> list[Rows]:
     return np.split(rows, np.searchsorted(t[rows], sorted(walls), "left"))
 
 
+def parts_of(t: Array, walls: Sequence[float]) -> list[Part]:
+    """Return the stretches between walls and long gaps, of usable samples at times t, shape (n,)."""
+    step = float(np.median(np.diff(t))) if len(t) > 1 else 0.0
+    gaps = np.flatnonzero(np.diff(t) > GAP * step) + 1
+    edges = np.searchsorted(t, sorted(walls), "left")
+    found = []
+    for place, (start, stop) in enumerate(zip([0, *edges], [*edges, len(t)], strict=True)):
+        cuts = [int(start), *(int(g) for g in gaps if start < g < stop), int(stop)]
+        found += [Part(a, b, place) for a, b in pairwise(cuts) if b > a]
+    return found
+
+
 def local_operator(
-    t: Array, rows: Rows, times: Array, walls: Sequence[float], order: int, window: int = WINDOW, degree: int = DEGREE
+    t: Array,
+    usable: Rows,
+    times: Array,
+    walls: Sequence[float],
+    order: int,
+    sizes: Rows | int = WINDOW,
+    degree: int = DEGREE,
+    parts: Sequence[Part] | None = None,
 ) -> Operator:
-    """Return value (order 0), slope (1) or second derivative (2) at some times, from usable rows of samples at times t.
+    """Return value (order 0), slope (1) or second derivative (2) at some times in s, shape (m,).
 
-    No window reaches across a wall; walls come in pairs, one at each edge of a contact. Near an edge a window keeps
-    its samples and is evaluated off-centre, so u grows.
+    `usable` are the rows of samples at times t that may be used; `sizes` the samples in a window, one number or one by
+    usable sample, that of the nearest one being taken. Near an edge a window keeps its samples and is evaluated
+    off-centre, so u grows.
     """
-    index = np.zeros((len(times), window), dtype=np.intp)
-    weights = np.full((len(times), window), np.nan)
-    place = np.searchsorted(np.sort(np.asarray(walls, dtype=float)), times, "right")
-    for number, own in enumerate(segments(t, rows, walls)):
-        size = min(window, len(own))
-        fitted = min(degree, size - 2)  # three samples still make a line, but not where a hit bends it
-        if fitted < max(degree if number % 2 else 1, order):
-            continue
-        at = np.flatnonzero(place == number)
-        for chunk in np.split(at, np.arange(CHUNK, len(at), CHUNK)):
-            first = np.searchsorted(t[own], times[chunk]) - size // 2
-            first = np.clip(first, 0, len(own) - size)
-            index[chunk, :size] = own[first[:, None] + np.arange(size)]
-            index[chunk, size:] = index[chunk, :1]
-            weights[chunk, size:] = 0.0
-            weights[chunk, :size] = _weights(t[index[chunk, :size]], times[chunk], order, fitted)
-    return Operator(index, weights)
+    own = t[usable]
+    parts = parts_of(own, walls) if parts is None else parts
+    near = nearest(own, times)
+    pieces: list[Piece] = []
+    for part, at in _by_part(own, parts, times, np.sort(np.asarray(walls, dtype=float))):
+        n = part.stop - part.start
+        index = np.clip(near[at], part.start, part.stop - 1)
+        asked = np.minimum(sizes if isinstance(sizes, int) else sizes[index], n)
+        for size in np.unique(asked):
+            if part.carries(int(size), degree, order):
+                mine = asked == size
+                window = _Window(own, part, int(size), degree_for(int(size), degree), order)
+                pieces += window.pieces(at[mine], times[at[mine]], index[mine] - part.start)
+    return joined(usable, len(times), pieces, order)
 
 
-def _weights(ts: Array, at: Array, order: int, degree: int) -> Array:
-    """Weights of the derivative of an order at times `at`, shape (m,), of polynomials through samples at ts, (m, w)."""
-    middle = ts.mean(axis=1)
-    scale = 0.5 * np.ptp(ts, axis=1)
-    design = ((ts - middle[:, None]) / scale[:, None])[:, :, None] ** np.arange(degree + 1)
-    normal = design.transpose(0, 2, 1) @ design
-    local = (at - middle) / scale
-    row = np.zeros((len(at), degree + 1))
-    for k in range(order, degree + 1):
-        row[:, k] = np.prod(np.arange(k - order + 1, k + 1)) * local ** (k - order) / scale**order
-    dual = np.linalg.solve(normal, row[:, :, None])
-    return np.asarray((design @ dual)[:, :, 0])
+def nearest(own: Array, times: Array) -> Rows:
+    """Return which of some ordered times each of others is nearest to, shape (m,)."""
+    if len(own) < 2:
+        return np.zeros(len(times), dtype=np.intp)
+    after = np.clip(np.searchsorted(own, times), 1, len(own) - 1)
+    return np.asarray(after - (times - own[after - 1] < own[after] - times), dtype=np.intp)
 
 
-def at_samples(
-    t: Array, x: Array, walls: Sequence[float], order: int, window: int = WINDOW, degree: int = DEGREE
-) -> tuple[Array, Array]:
-    """Return estimates at all samples and the norms √Σw² of their weights, NaN where there are none; shapes (n,).
-
-    Long evenly spaced segments take one set of weights, as a convolution.
-    """
-    value, norm = np.full(len(t), np.nan), np.full(len(t), np.nan)
-    usable = np.flatnonzero(np.isfinite(x))
-    slow = [usable[:0]]
-    for own in segments(t, usable, walls):
-        if len(own) < 4 * window or degree != DEGREE or window % 2 == 0:
-            slow.append(own)
-            continue
-        half = window // 2
-        middle = own[half : len(own) - half]
-        value[middle], norm[middle] = _in_the_middle(t[own], x[own], order, half)
-        slow += [own[:half], own[len(own) - half :]]
-    rows = np.concatenate(slow)
-    for chunk in np.split(rows, np.arange(CHUNK, len(rows), CHUNK)):
-        operator = local_operator(t, usable, t[chunk], walls, order, window, degree)
-        value[chunk], norm[chunk] = operator.applied(x), operator.norm
-    return value, norm
+def _by_part(own: Array, parts: Sequence[Part], times: Array, walls: Array) -> list[tuple[Part, Rows]]:
+    """Which times belong to which part: between the same walls, and there the nearest."""
+    place = np.searchsorted(walls, times, "right")
+    found = []
+    for number in sorted({part.place for part in parts}):
+        alike = [part for part in parts if part.place == number]
+        middles = [0.5 * (own[a.stop - 1] + own[b.start]) for a, b in pairwise(alike)]
+        here = np.flatnonzero(place == number)
+        own_part = np.searchsorted(np.array(middles), times[here])
+        found += [(part, here[own_part == k]) for k, part in enumerate(alike)]
+    return [(part, at) for part, at in found if len(at)]
 
 
-def _in_the_middle(t: Array, x: Array, order: int, half: int) -> tuple[Array, Array]:
-    """Values and norms of parabolas at the middle of each full window; t and x of shape (n,), results (n − 2·half,)."""
-    n, window = len(t) - 2 * half, 2 * half + 1
-    if _even(t):
-        weights = _weights(t[None, :window] - t[half], np.zeros(1), order, DEGREE)[0]
-        base = x[0] if order else 0.0  # far origins cost no digits
-        return sliding_window_view(x - base, window) @ weights, np.full(n, np.linalg.norm(weights))
-    s1, s2, s3, s4, y0, y1, y2 = np.zeros((7, n))
-    scale = (t[-1] - t[0]) / (len(t) - 1) * half
-    at, level = t[half : half + n], x[half : half + n]
-    for k in range(window):
-        d, y = (t[k : k + n] - at) / scale, x[k : k + n] - level
-        d2 = d * d
-        s1 += d
-        s2 += d2
-        s3 += d2 * d
-        s4 += d2 * d2
-        y0 += y
-        y1 += d * y
-        y2 += d2 * y
-    rows = (
-        (s2 * s4 - s3 * s3, s2 * s3 - s1 * s4, s1 * s3 - s2 * s2),
-        (s2 * s3 - s1 * s4, window * s4 - s2 * s2, s1 * s2 - window * s3),
-        (s1 * s3 - s2 * s2, s1 * s2 - window * s3, window * s2 - s1 * s1),
-    )  # of the adjugate of the normal matrix
-    determinant = window * rows[0][0] + s1 * rows[0][1] + s2 * rows[0][2]
-    a, b, c = rows[order]
-    factor = (1.0, 1.0, 2.0)[order] / scale**order
-    value = factor * (a * y0 + b * y1 + c * y2) / determinant + (level if order == 0 else 0.0)
-    return value, factor * np.sqrt(rows[order][order] / determinant)
+@dataclass(frozen=True, eq=False)
+class _Window:
+    """Windows of one size on one part of the usable samples at times `own`."""
 
+    own: Array
+    part: Part
+    size: int
+    degree: int
+    order: int
 
-def _even(t: Array) -> bool:
-    step = (t[-1] - t[0]) / (len(t) - 1)
-    return bool(np.abs(np.diff(t) - step).max() <= EVEN * step)
+    def pieces(self, at: Rows, times: Array, index: Rows) -> list[Piece]:
+        """Return the estimates at some times, whose nearest samples in the part are `index`."""
+        t, n = self.own[self.part.start : self.part.stop], self.part.stop - self.part.start
+        if self.size >= n:
+            return [self._fixed(at, times, 0)]
+        first = np.clip(index - self.size // 2, 0, n - self.size)
+        step = (t[-1] - t[0]) / (n - 1)
+        even = self.size % 2 == 1 and even_runs(t, n // 2) == [(0, n)]
+        middle = even & (np.abs(times - t[index]) <= AT_SAMPLE * step) & (first + self.size // 2 == index)
+        found: list[Piece] = []
+        if middle.any():
+            centred = even_basis(self.size, self.degree, self.order)
+            weights = centred.phi @ centred.slopes[self.size // 2] / step**self.order
+            found.append(Slid(at[middle], self.part.start + first[middle], weights))
+        for edge in (0, n - self.size):
+            here = ~middle & (first == edge)
+            if here.any():
+                found.append(self._fixed(at[here], times[here], edge))
+        rest = np.flatnonzero(~middle & (first > 0) & (first < n - self.size))
+        chunk = max(CHUNK // self.size, 1)
+        for rows in np.split(rest, np.arange(chunk, len(rest), chunk)):
+            if len(rows):
+                ts = sliding_window_view(t, self.size)[first[rows]]
+                phi, slopes = window_bases(ts, times[rows], self.degree, self.order)
+                weights = np.einsum("iwk,ik->iw", phi, slopes)
+                found.append(Each(at[rows], self.part.start + first[rows], weights))
+        return found
+
+    def _fixed(self, at: Rows, times: Array, first: int) -> Fixed:
+        start = self.part.start + first
+        whole = basis(self.own[start : start + self.size], times, self.degree, self.order)
+        return Fixed(at, start, whole.slopes, whole.phi)

@@ -201,6 +201,23 @@ def _uneven(
             value[first:last], norm[first:last] = part[0], factor * part[1]
 
 
+def window_bases(ts: Array, at: Array, degree: int, order: int) -> tuple[Array, Array]:
+    """Return orthonormal polynomials of windows at times ts, (m, w), and a derivative of each at one time a window.
+
+    Shapes (m, w, d + 1) and (m, d + 1): the weights of an estimate are phi · slopes, their norm that of the slopes.
+    """
+    middle, scale = 0.5 * (ts[:, 0] + ts[:, -1]), 0.5 * (ts[:, -1] - ts[:, 0])
+    phi, r = np.linalg.qr(legendre.legvander((ts - middle[:, None]) / scale[:, None], degree))
+    return phi, _slopes_in(r, (at - middle) / scale, scale, degree, order)
+
+
+def _slopes_in(r: Array, at: Array, scale: Array, degree: int, order: int) -> Array:
+    """The derivatives of orthonormal polynomials, whose factor is r, at scaled times of windows."""
+    raw = _legendre_slopes(at, degree, order) / scale[:, None] ** order
+    size = degree + 1
+    return np.asarray(np.linalg.solve(r[:, :size, :size].transpose(0, 2, 1), raw[:, :, None])[:, :, 0])
+
+
 def _by_windows(t: Array, x: Array, window: int, asked: Sequence[Asked]) -> list[tuple[Array, Array]]:
     """As `_by_blocks`, by an orthonormal basis of each window: slower for wide windows, and to the last digit."""
     ts, xs = sliding_window_view(t, window), sliding_window_view(x, window)
@@ -212,10 +229,8 @@ def _by_windows(t: Array, x: Array, window: int, asked: Sequence[Asked]) -> list
     at = (t[window // 2 : window // 2 + len(ts)] - middle) / scale
     found = []
     for order, degree in asked:
-        raw = _legendre_slopes(at, degree, order) / scale[:, None] ** order
-        size = degree + 1
-        e = np.linalg.solve(r[:, :size, :size].transpose(0, 2, 1), raw[:, :, None])[:, :, 0]
-        value = np.einsum("ik,ik->i", e, coefficients[:, :size])
+        e = _slopes_in(r, at, scale, degree, order)
+        value = np.einsum("ik,ik->i", e, coefficients[:, : degree + 1])
         found.append((value + level if order == 0 else value, np.asarray(np.linalg.norm(e, axis=1))))
     return found
 

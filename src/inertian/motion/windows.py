@@ -37,13 +37,22 @@ TOP = 7  # degree of the last polynomial whose coefficient is looked at
 
 @dataclass(frozen=True, eq=False)
 class Misfits:
-    """Where polynomials in windows of one size misfit: by degree, flags of the samples in such windows.
-
-    Flags have shape (n,), or (1,) where one window serves a long segment.
-    """
+    """Where polynomials in windows of one size misfit: the first sample of each window, and flags by degree, (k,)."""
 
     size: int
-    of_degree: dict[int, Mask]
+    first: Rows
+    wrong: dict[int, Mask]
+
+    def within(self, start: int, stop: int) -> "Misfits":
+        """Return the windows that lie in samples start … stop − 1, counted from there."""
+        own = slice(*np.searchsorted(self.first, (start, stop - self.size + 1)))
+        return Misfits(self.size, self.first[own] - start, {p: w[own] for p, w in self.wrong.items()})
+
+    def seen(self, degree: int, n: int) -> Mask:
+        """Return which of n samples lie in a window that misfits, shape (n,); (1,) where one window serves all."""
+        if n > LONG:
+            return np.array([bool(self.wrong[degree].any())])
+        return _covered(self.first[self.wrong[degree]], self.size, n)
 
 
 def sizes_tried(n: int) -> list[int]:
@@ -91,9 +100,7 @@ def _of_size(t: Array, x: Array, sigma: Array, correlation: float, size: int, ev
     chi = (coefficients / (spread * sigma[first + size // 2, None])) ** 2
     much = MISFIT + 2.0 * np.log(n)
     wrong = {p: chi[:, p + 1] + chi[:, p + 2] > much for p in range(2, TOP - 1)}
-    if n > LONG:
-        return Misfits(size, {p: np.array([bool(where.any())]) for p, where in wrong.items()})
-    return Misfits(size, {p: _covered(first[where], size, n) for p, where in wrong.items()})
+    return Misfits(size, first, wrong)
 
 
 def _uneven(t: Array, windows: Array, first: Rows, size: int) -> tuple[Array, Array]:
@@ -120,22 +127,22 @@ def windows_for(order: int, tried: list[Misfits], n: int) -> Rows:
     """Return the size of the window for a derivative at each of n samples, shape (n,), from where windows misfit."""
     if not tried:
         return np.full(n, n)
-    last = tried[-1].size
+    last = n if n <= LONG else tried[-1].size
     sizes = np.array([m.size for m in tried] + [int(last * GROWTH)])
-    plain = _first_misfit(tried, QUOTED[order] - 2)
-    quoted = _first_misfit(tried, QUOTED[order])
+    plain = _first_misfit(tried, QUOTED[order] - 2, n)
+    quoted = _first_misfit(tried, QUOTED[order], n)
     alike = np.clip(BARELY[0] * sizes[plain] / sizes[quoted], 1.0, BARELY[1])
     narrower = (sizes[quoted] / (NARROWER[order] * alike)).astype(np.intp) // 2 * 2 + 1
     chosen = np.where(plain == len(tried), last, np.maximum(narrower, LEAST))
     return np.asarray(np.broadcast_to(np.minimum(chosen, n), (n,)), dtype=np.intp)
 
 
-def _first_misfit(tried: list[Misfits], degree: int) -> Rows:
+def _first_misfit(tried: list[Misfits], degree: int, n: int) -> Rows:
     """Which size is the first that misfits around each sample, one more than the last if none.
 
     A misfit that the next sizes do not confirm is taken as chance.
     """
-    flags = np.array([m.of_degree[degree] for m in tried])
+    flags = np.array([m.seen(degree, n) for m in tried])
     for _ in range(CONFIRMED):
         flags[:-1] &= flags[1:]
     return np.asarray(np.where(flags.any(axis=0), flags.argmax(axis=0), len(tried)), dtype=np.intp)

@@ -5,11 +5,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from inertian.motion.derivatives import Derivatives
+from inertian.motion.derivatives import ChannelSamples, Derivatives, Estimated, LocalFits
 from inertian.motion.frame import Frame
 from inertian.motion.glitches import scatter
-from inertian.motion.local import Operator
+from inertian.motion.local import nearest
+from inertian.motion.local_estimates import BY_DATA, WindowAsked
 from inertian.motion.noise import READINGS, Noise
+from inertian.motion.operators import Operator
 from inertian.motion.spans import Spans
 from inertian.motion.trials import Channel, Trial
 from inertian.physics.asked import TOTAL
@@ -26,6 +28,9 @@ from inertian.quantities.estimates import (
     Source,
 )
 from inertian.quantities.facts import Fact, FactId
+
+LEFT_OUT = "what local fits may leave out of the {sign} of {body} along {axis}"
+SIGNS = {0: "position", 1: "velocity", 2: "acceleration"}
 
 
 class ReadoutError(Refusal):
@@ -45,17 +50,46 @@ class Observed:
     known: Derivatives = field(default_factory=Derivatives)
     setup: Mapping[tuple[str, str], tuple[FactId, Fact]] = field(default_factory=dict)  # by symbol and body
     own: Mapping[str, OwnQuantity] = field(default_factory=dict)  # quantities of one's own, by symbol
+    window: WindowAsked = BY_DATA  # of local fits
 
     def walls(self, body: str) -> tuple[float, ...]:
         """Return the times that nothing of a body may be derived across."""
         return self.spans.of(body).walls()
 
-    def derivative(self, body: str, axis: str, order: int) -> tuple[Array, Array]:
-        """Return value, velocity or acceleration at all samples, and the norms √Σw² of their weights; shape (n,)."""
-        x = self.trial.body(body).channel(axis).si
+    def derivative(self, body: str, axis: str, order: int) -> Estimated:
+        """Return value, velocity or acceleration at all samples; the values are the samples themselves."""
+        channel = self._samples(body, axis)
         if order == 0:
-            return x, np.ones(len(x))
-        return self.known.of((body, axis), self.trial.t, x, order, self.walls(body))
+            return Estimated(channel.x, np.ones(len(channel.x)), np.zeros(len(channel.x)))
+        return self.known.of(channel, order, self.walls(body), self.window)
+
+    def local_fits(self, body: str, axis: str) -> LocalFits:
+        """Return the local fits of a channel of positions."""
+        return self.known.fits(self._samples(body, axis), self.walls(body), self.window)
+
+    def _samples(self, body: str, axis: str) -> ChannelSamples:
+        channel = self.trial.body(body).channel(axis)
+        return ChannelSamples(body, axis, self.trial.t, channel.si, channel.resolution)
+
+    def missed(self, body: str, axis: str, order: int) -> FactId:
+        """Return the name of what local fits may leave out of a derivative, an error of its own with u = 1."""
+        return FactId(LEFT_OUT.format(sign=SIGNS[order], axis=axis, body=body), f"trial {self.trial.id}")
+
+    def missed_at(self, body: str, axis: str, order: int, times: Array) -> Array:
+        """Return what local fits may leave out of a derivative, in SI, with its sign, at some times in s; (m,)."""
+        fits = self.local_fits(body, axis)
+        if not len(fits.usable):
+            return np.zeros(len(times))
+        rows = fits.usable[nearest(self.trial.t[fits.usable], times)]
+        return np.nan_to_num(fits.estimated(order).left_out[rows])
+
+    def us(self) -> dict[FactId, float]:
+        """Return the standard uncertainty of every error that values share: facts, and what local fits leave out."""
+        known = {key: fact.u for key, fact in (*self.masses.values(), *self.shared.values(), *self.setup.values())}
+        return known | dict.fromkeys(self._all_missed(), 1.0)
+
+    def _all_missed(self) -> list[FactId]:
+        return [self.missed(b.name, c.axis, k) for b in self.trial.followed for c in b.channels for k in SIGNS]
 
     def bodies_of(self, body: str) -> tuple[str, ...]:
         """Return the bodies behind one name: all of them for the total."""
@@ -76,7 +110,7 @@ class Observed:
             for channel in body.channels:
                 key = self.trial.channel_id(body.name, channel.axis)
                 reading[key] = (source, self.noise.reading**2)
-                rate[key] = np.nan_to_num(self.derivative(body.name, channel.axis, 1)[0])
+                rate[key] = np.nan_to_num(self.derivative(body.name, channel.axis, 1).value)
             for channel in body.sensors:
                 good = np.isfinite(channel.si)
                 sigma = max(scatter(self.trial.t[good], channel.si[good]), channel.resolution / np.sqrt(12.0))
@@ -87,7 +121,11 @@ class Observed:
     def fact_parts(self) -> list[SharedPart]:
         """Return the parts of the covariance that come from facts."""
         facts = dict((*self.masses.values(), *self.shared.values(), *self.setup.values()))
-        return [
+        missed = [
+            SharedPart(Source(k.name, "local fits", f"local fits {k.name}"), (k,), np.ones((1, 1)))
+            for k in self._all_missed()
+        ]
+        return missed + [
             SharedPart(Source(k.name, "fact", f"fact {k.name}", f.bounded), (k,), np.array([[f.u**2]]))
             for k, f in facts.items()
         ]

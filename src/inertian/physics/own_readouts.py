@@ -6,14 +6,16 @@ from typing import Any
 import numpy as np
 
 from inertian.motion.frame import ANGLE, ORIGIN, zero_key
-from inertian.motion.local import CHUNK, Operator, local_operator, samples_themselves
+from inertian.motion.local import local_operator
+from inertian.motion.operators import Operator, samples_themselves, weighted
 from inertian.physics.asked import TOTAL, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE
 from inertian.physics.observed import Observed, Readout, ReadoutError
 from inertian.physics.own import Needed, OwnQuantityError, Ready, put_together
-from inertian.quantities.estimates import Array, ChannelId, ClockNoise, Rows
+from inertian.quantities.estimates import Array, ClockNoise, Rows
 from inertian.quantities.facts import FactId
 
+CHUNK = 20_000  # moments worked on at a time, so that memory stays small
 STEP = 1e-30  # of the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112)
 CENTRE_AT = {"x_c": ("centre x", 0), "y_c": ("centre y", 1)}
 PRESENT = 0.8  # share of readings at the moments asked for; less means a clock of its own
@@ -125,7 +127,12 @@ def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> 
     facts = _facts(seen, ready, slopes, m)
     pulled = [(d, slopes[n], local[n]) for n, d in sampled.items() if d.kind == "local"]
     pulled += [(d, of_rates[n], rates[n]) for n, d in higher.items() if d.kind == "local"]
-    more = [_stretched(seen, pulled, m), _turned(seen, pulled, operator, m), _zeroed(seen, sampled, slopes)]
+    more = [
+        _missed(seen, pulled, times, rows),
+        _stretched(seen, pulled, m),
+        _turned(seen, pulled, operator, m),
+        _zeroed(seen, sampled, slopes),
+    ]
     more += [{key: slopes[n] * s for key, s in one.facts.items()} for n, one in areas.items()]
     for key, s in ((key, s) for part in more for key, s in part.items()):
         facts[key] = facts.get(key, np.zeros(m)) + s
@@ -143,13 +150,7 @@ def _area(seen: Observed, inner: Ready, times: Array) -> Readout:
     counts[:, good] = _up_to(t[good], times)
     values = counts[:, good] @ whole.values[good]
     values[(times < t[good[0]]) | (times > t[good[-1]])] = np.nan
-    every = np.arange(len(t))
-    terms = []
-    for channel, operator in whole.terms:
-        dense = np.zeros((len(t), len(t)))
-        np.add.at(dense, (every[:, None], operator.index), np.nan_to_num(operator.weights))
-        index = np.broadcast_to(every, counts.shape)
-        terms.append((channel, Operator(index, counts @ dense)))
+    terms = [(channel, weighted(o.usable, counts @ o.matrix())) for channel, o in whole.terms]
     return Readout(times, values, tuple(terms), {key: counts @ np.nan_to_num(s) for key, s in whole.facts.items()})
 
 
@@ -193,9 +194,27 @@ def _operator(seen: Observed, needed: Needed, times: Array, rows: Rows | None) -
     """The operator of one name; a body of another clock is fitted locally at the times that are asked for."""
     x = _samples(seen, needed)
     usable = np.flatnonzero(np.isfinite(x))
-    if needed.order == 0 and rows is not None and np.isfinite(x[rows]).mean() > PRESENT:
-        return samples_themselves(rows)
-    return local_operator(seen.trial.t, usable, times, seen.walls(needed.body), needed.order)
+    if _as_they_are(x, needed, rows):
+        return samples_themselves(usable, rows)
+    if needed.kind == "sensor":
+        return local_operator(seen.trial.t, usable, times, seen.walls(needed.body), needed.order)
+    return seen.local_fits(needed.body, needed.axis).operator(times, needed.order)
+
+
+def _as_they_are(x: Array, needed: Needed, rows: Rows | None) -> bool:
+    """Whether samples x are read off as they are, and not fitted locally."""
+    return needed.order == 0 and rows is not None and bool(np.isfinite(x[rows]).mean() > PRESENT)
+
+
+def _missed(seen: Observed, pulled: "Pulled", times: Array, rows: Rows | None) -> dict[FactId, Array]:
+    """What local fits may leave out of the values."""
+    found: dict[FactId, Array] = {}
+    for needed, s, _ in pulled:
+        if not _as_they_are(_samples(seen, needed), needed, rows):
+            key = seen.missed(needed.body, needed.axis, needed.order)
+            more = s * seen.missed_at(needed.body, needed.axis, needed.order, times)
+            found[key] = found.get(key, np.zeros(len(times))) + more
+    return found
 
 
 def _facts(seen: Observed, ready: Ready, slopes: Mapping[str, Array], m: int) -> dict[FactId, Array]:
@@ -248,7 +267,7 @@ def own_at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, 
     t, n = seen.trial.t, len(seen.trial.t)
     value, u = np.full(n, np.nan), np.full(n, np.nan)
     noise = seen.clock_noise()
-    us = {k: f.u for k, f in (*seen.masses.values(), *seen.shared.values(), *seen.setup.values())}
+    us = seen.us()
     here = np.arange(n)
     names = (body,) if body != TOTAL else tuple(b.name for b in seen.trial.followed)
     followed = [c.si for b in seen.trial.bodies if b.name in names for c in (*b.channels, *b.sensors)]
@@ -257,38 +276,22 @@ def own_at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, 
     for rows in np.split(here, np.arange(CHUNK, len(here), CHUNK)):
         whole = own_readout(seen, shown, body, t[rows], rows)
         value[rows] = whole.values
-        u[rows] = np.sqrt(_variance(whole, noise, us, n))
+        u[rows] = np.sqrt(_variance(whole, noise, us, rows))
     return value, u
 
 
-def _variance(whole: Readout, noise: ClockNoise, us: Mapping[FactId, float], n: int) -> Array:
-    """The variance of each value: readings, time stamps, facts."""
-    m = len(whole.values)
-    variance = np.zeros(m)
-    by_channel: dict[ChannelId, list[Operator]] = {}
-    for channel, operator in whole.terms:
-        by_channel.setdefault(channel, []).append(operator)
-    index, weights = [], []
-    for channel, operators in by_channel.items():
-        rows, w = (np.concatenate([getattr(o, part) for o in operators], axis=1) for part in ("index", "weights"))
-        variance += noise.reading[channel][1] * _squares(rows, w, n)
-        if channel in noise.rate and noise.jitter > 0.0:
-            index.append(rows)
-            weights.append(w * np.asarray(noise.rate[channel])[rows])
-    if index:
-        variance += noise.jitter * _squares(np.concatenate(index, axis=1), np.concatenate(weights, axis=1), n)
+def _variance(whole: Readout, noise: ClockNoise, us: Mapping[FactId, float], rows: Rows) -> Array:
+    """The variance of each value: readings, time stamps along the motion at the moment itself, facts."""
+    variance = np.zeros(len(whole.values))
+    along = {c: np.asarray(rate)[rows] for c, rate in noise.rate.items()} if noise.jitter > 0.0 else {}
+    for k, (channel, one) in enumerate(whole.terms):
+        for other, two in whole.terms[k:]:
+            jitter = noise.jitter * along[channel] * along[other] if channel in along and other in along else None
+            if channel != other and jitter is None:
+                continue
+            shared = one.product(two) * (1.0 if one is two else 2.0)
+            weight = noise.reading[channel][1] if channel == other else 0.0
+            variance += shared * (weight if jitter is None else weight + jitter)
     for key, s in whole.facts.items():
         variance += (us[key] * s) ** 2
-    return variance
-
-
-def _squares(index: Rows, weights: Array, n: int) -> Array:
-    """Σ over samples of the square of the sum of weights on it, for each of m values; index and weights (m, w)."""
-    order = np.argsort(index, axis=1, kind="stable")
-    rows, w = np.take_along_axis(index, order, 1), np.take_along_axis(weights, order, 1)
-    first = np.ones(rows.shape, dtype=bool)
-    first[:, 1:] = rows[:, 1:] != rows[:, :-1]
-    group = np.cumsum(first.ravel()) - 1
-    sums = np.bincount(group, weights=w.ravel())
-    owner = np.repeat(np.arange(len(rows)), rows.shape[1])[first.ravel()]
-    return np.asarray(np.bincount(owner, weights=sums**2, minlength=len(rows)))
+    return np.maximum(variance, 0.0)

@@ -95,12 +95,20 @@ def over_span(seen: Observed, shown: Shown, body: str, span: Span, kind: Reading
         raise ReadoutError(f"“{span.name}” holds too few samples of it. Widen the span.")
     t, y = whole.times[good], whole.values[good]
     if kind is ReadingKind.SPREAD:
-        window = 1 if shown.quantity in (Quantity.POSITION, Quantity.SENSOR) else 9
+        window = 1 if shown.quantity in (Quantity.POSITION, Quantity.SENSOR) else _window(seen, body, rows)
         freedom = max((len(y) - 1) / window, 1.0)
         return Scalar(float(y.std(ddof=1)), float(y.std(ddof=1) / np.sqrt(2.0 * freedom)), freedom)
     c = np.zeros(len(rows))
     c[good] = _coefficients(kind, t, y)
     return whole.estimate(c)
+
+
+def _window(seen: Observed, body: str, rows: Rows) -> int:
+    """Samples that a velocity owes to, at the middle of some rows."""
+    name = seen.bodies_of(body)[0]
+    fits = seen.local_fits(name, seen.trial.body(name).axes[0])
+    near = np.searchsorted(fits.usable, rows[len(rows) // 2])
+    return int(fits.sizes[1][min(near, len(fits.usable) - 1)])
 
 
 def _inside(seen: Observed, body: str, span: Span) -> Array:
@@ -243,7 +251,7 @@ def _chi_squared(seen: Observed, asked: CurveAsked, whole: Readout, fit: CurveFi
     variance = np.full(len(fit.t), noise.reading[key][1])
     if key in noise.rate:
         rows = np.searchsorted(seen.trial.t, fit.t)
-        velocity = np.nan_to_num(seen.derivative(asked.body, asked.shown.axis, 1)[0])
+        velocity = np.nan_to_num(seen.derivative(asked.body, asked.shown.axis, 1).value)
         variance = variance + noise.jitter * velocity[rows] ** 2
     parts = fit.residuals**2 / np.maximum(variance, np.finfo(float).tiny)
     return float(np.sum(parts[fit.counted]))

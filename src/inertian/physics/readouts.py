@@ -9,7 +9,8 @@ from collections.abc import Mapping
 import numpy as np
 
 from inertian.motion.frame import ANGLE, CENTRE, ORIGIN, zero_key
-from inertian.motion.local import Operator, local_operator, samples_themselves
+from inertian.motion.local import local_operator
+from inertian.motion.operators import Operator, samples_themselves
 from inertian.physics.asked import NEEDS_CENTRE, NEEDS_MASS, Quantity, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE
 from inertian.physics.observed import Observed, Readout, ReadoutError
@@ -57,7 +58,12 @@ def readout(seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | 
         y, slopes = formula(seen, shown, name, local)
         values = values + y
         terms += [(seen.trial.channel_id(name, axis), operators[axis, k].scaled(s)) for (axis, k), s in slopes.items()]
-        for key, s in _fact_slopes(seen, shown, name, y, local, slopes).items():
+        missed = {
+            seen.missed(name, axis, k): s * seen.missed_at(name, axis, k, times)
+            for (axis, k), s in slopes.items()
+            if k > 0 or rows is None
+        }
+        for key, s in {**missed, **_fact_slopes(seen, shown, name, y, local, slopes)}.items():
             facts[key] = facts.get(key, np.zeros(len(times))) + s
     return Readout(times, values, tuple(terms), facts)
 
@@ -80,18 +86,18 @@ def at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Arra
         _require(seen, shown, name)
         needed = _needed(shown, seen.trial.body(name).axes)
         found = {key: seen.derivative(name, *key) for key in needed}
-        local = {key: value for key, (value, _norm) in found.items()}
+        local = {key: one.value for key, one in found.items()}
         y, slopes = formula(seen, shown, name, local)
         total = total + y
         for (axis, order), s in slopes.items():
-            pull = s * found[axis, order][1]
-            variance += (pull * seen.noise.reading) ** 2
+            pull = s * found[axis, order].norm
+            variance += (pull * seen.noise.reading) ** 2 + (s * found[axis, order].left_out) ** 2
             if seen.noise.stamp > 0.0:
-                jitter += pull * np.nan_to_num(seen.derivative(name, axis, 1)[0])
+                jitter += pull * np.nan_to_num(seen.derivative(name, axis, 1).value)
         for key, slope in _fact_slopes(seen, shown, name, y, local, slopes).items():
             facts[key] = facts.get(key, np.zeros(n)) + slope
     variance += (seen.noise.stamp * jitter) ** 2
-    us = {key: fact.u for key, fact in (*seen.masses.values(), *seen.shared.values())}
+    us = seen.us()
     variance += sum((s * us[key]) ** 2 for key, s in facts.items())
     return total, np.sqrt(variance)
 
@@ -104,7 +110,7 @@ def _sensor_readout(seen: Observed, shown: Shown, body: str, times: Array, rows:
     x = seen.sensor(body, shown.axis).si
     usable = np.flatnonzero(np.isfinite(x))
     if rows is not None:
-        operator = samples_themselves(rows)
+        operator = samples_themselves(usable, rows)
     else:
         operator = local_operator(seen.trial.t, usable, times, seen.walls(body), 0)
     key = seen.trial.channel_id(body, shown.axis)
@@ -134,10 +140,8 @@ def _needed(shown: Shown, axes: tuple[str, ...]) -> list[tuple[str, int]]:
 
 
 def _operator(seen: Observed, body: str, axis: str, order: int, times: Array, rows: Rows | None) -> Operator:
-    if order == 0 and rows is not None:
-        return samples_themselves(rows)
-    usable = np.flatnonzero(np.isfinite(_samples(seen, body, axis)))
-    return local_operator(seen.trial.t, usable, times, seen.walls(body), order)
+    fits = seen.local_fits(body, axis)
+    return samples_themselves(fits.usable, rows) if order == 0 and rows is not None else fits.operator(times, order)
 
 
 def formula(seen: Observed, shown: Shown, body: str, local: Local) -> tuple[Array, dict[tuple[str, int], Array]]:
@@ -212,7 +216,7 @@ def _fact_slopes(
 
 def _across(seen: Observed, body: str, axis: str, order: int, m: int) -> Array:
     """The component at right angles, which the angle of the axes mixes in; its mean where not at samples."""
-    values = seen.derivative(body, axis, order)[0]
+    values = seen.derivative(body, axis, order).value
     return values if len(values) == m else np.full(m, float(np.nanmean(values)))
 
 
