@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import lfilter, savgol_filter
 
-from inertian.motion.kinematics import WindowAsked, local_estimates
+from inertian.motion.local_estimates import WindowAsked, local_estimates
 from inertian.motion.local_noise import LocalNoise, Stretch, estimate
 from inertian.motion.sliding import sliding
 from inertian.motion.windows import QUOTED, sizes_tried

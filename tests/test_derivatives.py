@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from scipy.signal import lfilter
 
 from conftest import recording
-from inertian.motion.kinematics import BY_DATA, Method, WindowAsked, derive, local_estimates
+from inertian.motion.kinematics import Method, derive
+from inertian.motion.local_estimates import BY_DATA, WindowAsked, local_estimates
 from inertian.motion.local_noise import NOTICED, Stretch, estimate, with_given
 from inertian.motion.sliding import basis, sliding
 from inertian.motion.spans import Span, SpanKind, Spans

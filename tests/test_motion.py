@@ -7,9 +7,9 @@ from hypothesis import strategies as st
 
 from conftest import recording
 from inertian.motion.contact import suggest_spans
+from inertian.motion.derivatives import ChannelSamples, Derivatives
 from inertian.motion.fits import TooFewSamplesError, fit_polynomial
 from inertian.motion.freemotion import FreeMotion, fit_body, shared_deceleration
-from inertian.motion.local import at_samples
 from inertian.motion.noise import READINGS, STAMPS, estimate_noise
 from inertian.motion.spans import Span, SpanError, SpanKind, Spans, move_edge, move_span
 from inertian.motion.trials import TrialError
@@ -197,6 +197,10 @@ def test_noise_is_never_below_the_step_of_the_readings():
     assert estimate_noise([[fit]], {}, 0.01).reading == pytest.approx(0.01 / np.sqrt(12))
 
 
+def velocity(t, x, walls):
+    return Derivatives().of(ChannelSamples("a", "x", t, x), 1, walls)
+
+
 @settings(max_examples=50)
 @given(st.integers(0, 1000), st.floats(-3, 3), st.floats(-3, 3))
 def test_local_velocity_is_exact_on_parabolas_with_uneven_times(seed, b, c):
@@ -204,7 +208,7 @@ def test_local_velocity_is_exact_on_parabolas_with_uneven_times(seed, b, c):
     t = np.cumsum(rng.uniform(0.01, 0.04, 60))
     x = b * t + c * t**2
     x[20] = np.nan
-    v, _ = at_samples(t, x, [], 1)
+    v = velocity(t, x, []).value
     good = np.isfinite(x)
     assert v[good] == pytest.approx((b + 2 * c * t)[good], abs=1e-9)
     assert np.isnan(v[20])
@@ -213,14 +217,16 @@ def test_local_velocity_is_exact_on_parabolas_with_uneven_times(seed, b, c):
 def test_local_velocity_never_reaches_across_a_wall():
     t = np.arange(60) * 0.02
     x = np.where(t < 0.6, t, 0.6 - 2.0 * (t - 0.6))
-    v, norm = at_samples(t, x, [0.59, 0.61], 1)
+    found = velocity(t, x, [0.59, 0.61])
+    v, norm = found.value, found.norm
     assert v[t < 0.59] == pytest.approx(1.0, abs=1e-9)
     assert v[t > 0.61] == pytest.approx(-2.0, abs=1e-9)
-    inside = at_samples(t, x, [0.57, 0.63], 1)[0][(t > 0.57) & (t < 0.63)]
+    inside = velocity(t, x, [0.57, 0.63]).value[(t > 0.57) & (t < 0.63)]
     assert np.all(np.isnan(inside))  # three samples across the hit tell no velocity
-    assert np.isfinite(at_samples(t[:6], x[:6], [0.05, 0.055], 1)[0]).all()
+    assert np.isfinite(velocity(t[:6], x[:6], [0.05, 0.055]).value).all()
     rng = np.random.default_rng(3)
-    drawn = np.array([at_samples(t, rng.normal(0, 0.001, 60), [0.59, 0.61], 1)[0] for _ in range(600)])
+    operator = Derivatives().fits(ChannelSamples("a", "x", t, x), [0.59, 0.61]).operator(t, 1)
+    drawn = np.array([operator.applied(rng.normal(0, 0.001, 60)) for _ in range(600)])
     good = np.isfinite(v)
     assert np.std(drawn[:, good], axis=0) == pytest.approx(0.001 * norm[good], rel=0.15)
 

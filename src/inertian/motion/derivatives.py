@@ -6,17 +6,26 @@ out once; a wall that moves then only changes which windows there may be.
 
 from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from inertian.motion.local import Part, local_operator, parts_of
-from inertian.motion.local_estimates import BY_DATA, WindowAsked, banded, left_out, sizes_at
+from inertian.motion.local_estimates import (
+    BY_DATA,
+    PLACES,
+    WindowAsked,
+    banded,
+    half_place,
+    left_out,
+    mean_left_out,
+    sizes_at,
+)
 from inertian.motion.local_noise import LocalNoise, Stretch, estimate
 from inertian.motion.operators import Operator
 from inertian.motion.sliding import even_runs
 from inertian.motion.windows import LONG, QUOTED, Misfits, misfits
-from inertian.quantities.estimates import Array, Rows, locked
+from inertian.quantities.estimates import Array, Mask, Rows, locked
 
 KEPT, KEPT_SAMPLES = 24, 10_000_000  # channels with walls, and samples in them, that are kept at most
 WATCHED_HERE = 400  # samples that tell the noise by which windows are chosen
@@ -33,6 +42,7 @@ class ChannelSamples:
     t: Array
     x: Array
     resolution: float = 0.0
+    given: float = 0.0  # a σ of readings that is known; 0 if none is
 
     @property
     def name(self) -> tuple[str, str]:
@@ -59,6 +69,7 @@ class LocalFits:
     parts: list[Part]
     sizes: dict[int, Rows]
     noise: LocalNoise
+    seen: dict[tuple[object, ...], float]  # what fits leave out in places of long recordings, shared by all walls
     known: dict[int, Estimated] = field(default_factory=dict)
 
     def operator(self, times: Array, order: int) -> Operator:
@@ -77,6 +88,8 @@ class LocalFits:
     def _estimated(self, order: int, before: "LocalFits | None") -> Estimated:
         n, sizes = len(self.channel.t), self.sizes[order]
         value, norm, missed = (np.full(n, np.nan) for _ in range(3))
+        if len(self.usable) > LONG:
+            missed[self.usable] = self._missed_in_long(order)
         stale = np.ones(len(self.usable), dtype=bool)
         if before is not None and order in before.known:
             stale = self._changed(order, before)
@@ -86,20 +99,36 @@ class LocalFits:
             own = slice(part.start, part.stop)
             rows, size = self.usable[own], sizes[own]
             t, x = self.channel.t[rows], self.channel.x[rows]
-            missed[rows] = left_out(t, x, order, size, self.noise)
-            fresh = np.flatnonzero(stale[own])
-            if fresh.size:
-                low, high = int(fresh[0]), int(fresh[-1]) + 1
+            if len(self.usable) <= LONG:
+                missed[rows] = left_out(t, x, order, size, self.noise)
+            for low, high in _runs(stale[own]):
                 found = banded(t, x, size, [(order, QUOTED[order])], rows=(low, high))[0]
                 for kind, one in zip((value, norm), found, strict=True):
                     kind[rows[low:high]] = one[low:high]
-            for bad in np.unique(size):
+            few = int(size.min()) <= QUOTED[order] + 1
+            for bad in np.unique(size) if few else ():
                 if not part.carries(int(bad), QUOTED[order], order):
                     for kind in (value, norm, missed):
                         kind[rows[size == bad]] = np.nan
         return Estimated(locked(value), locked(norm), locked(missed))
 
-    def _changed(self, order: int, before: "LocalFits") -> Array:
+    def _missed_in_long(self, order: int) -> Array:
+        """What fits may leave out, from some places of a long recording; shape (len(usable),)."""
+        n, sizes, channel = len(self.usable), self.sizes[order], self.channel
+        half, found = half_place(sizes), []
+        places = np.linspace(half, n - half, PLACES).astype(int)
+        stops = [part.stop for part in self.parts]
+        for place in places:
+            part = self.parts[min(int(np.searchsorted(stops, place, "right")), len(stops) - 1)]
+            low, high = max(int(place) - half, part.start), min(int(place) + half, part.stop)
+            key = (channel.name, channel.given, order, int(sizes[place]), low, high)
+            if key not in self.seen:
+                rows = self.usable[low:high]
+                self.seen[key] = mean_left_out(channel.t[rows], channel.x[rows], order, sizes[low:high], self.noise)
+            found.append(self.seen[key])
+        return np.sqrt(np.interp(np.arange(n), places, found))
+
+    def _changed(self, order: int, before: "LocalFits") -> Mask:
         """Which usable samples have other windows than before: another size, or a wall nearby came or went."""
         new, old = self.sizes[order], before.sizes[order]
         changed = new != old
@@ -119,12 +148,13 @@ class Derivatives:
         self._fits: OrderedDict[tuple[object, ...], LocalFits] = OrderedDict()
         self._latest: dict[tuple[object, ...], LocalFits] = {}
         self._noises: dict[tuple[str, str], LocalNoise] = {}
-        self._misfits: dict[tuple[str, str], list[Misfits]] = {}
+        self._seen: dict[tuple[object, ...], float] = {}
+        self._misfits: dict[tuple[tuple[str, str], float], list[Misfits]] = {}
 
     def fits(self, channel: ChannelSamples, walls: Sequence[float], window: WindowAsked = BY_DATA) -> LocalFits:
         """Return the local fits of a channel that do not reach across some walls, times in s."""
         walls = tuple(walls)
-        key = (channel.name, walls, window)
+        key = (channel.name, channel.given, walls, window)
         if key in self._fits:
             self._fits.move_to_end(key)
         else:
@@ -137,7 +167,7 @@ class Derivatives:
         self, channel: ChannelSamples, order: int, walls: Sequence[float], window: WindowAsked = BY_DATA
     ) -> Estimated:
         """Return a derivative of a channel at all samples."""
-        fits, place = self.fits(channel, walls, window), (channel.name, window)
+        fits, place = self.fits(channel, walls, window), (channel.name, channel.given, window)
         before = self._latest.get(place)
         self._latest[place] = fits
         return fits.estimated(order, before if before is not fits and len(channel.t) > LONG else None)
@@ -146,30 +176,52 @@ class Derivatives:
         usable = np.flatnonzero(np.isfinite(channel.x))
         t, x = channel.t[usable], channel.x[usable]
         parts, noise = parts_of(t, walls), self._noise(channel, t, x)
-        sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED}
-        for part in parts:
-            own = slice(part.start, part.stop)
-            tried = self._tried(channel, t, x, noise, part) if window == BY_DATA else []
-            for order, found in sizes_at(t[own], tried, window).items():
-                sizes[order][own] = np.minimum(found, _most(t[own]))
-        return LocalFits(channel, walls, usable, parts, sizes, noise)
+        tried = self._tried(channel, t, x, noise) if window == BY_DATA else []
+        if len(t) > LONG:  # one window serves all of a long recording
+            sizes = sizes_at(t, _off_walls(tried, parts), window)
+            most = np.minimum(_most(t), np.repeat([p.stop - p.start for p in parts], [p.stop - p.start for p in parts]))
+            sizes = {order: np.minimum(found, most) for order, found in sizes.items()}
+        else:
+            sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED}
+            for part in parts:
+                own, n = slice(part.start, part.stop), part.stop - part.start
+                inside = [m.within(part.start, part.stop) for m in tried if m.size <= n]
+                for order, found in sizes_at(t[own], inside, window).items():
+                    sizes[order][own] = np.minimum(found, _most(t[own]))
+        return LocalFits(channel, walls, usable, parts, sizes, noise, self._seen)
 
     def _noise(self, channel: ChannelSamples, t: Array, x: Array) -> LocalNoise:
         if channel.name not in self._noises:
             pieces = [Stretch(t[p.start : p.stop], x[p.start : p.stop]) for p in parts_of(t, ())]
             self._noises[channel.name] = estimate([pieces], [channel.resolution], WATCHED_HERE)[0]
-        return self._noises[channel.name]
+        found = self._noises[channel.name]
+        return replace(found, sigma=np.fmax(found.sigma, channel.given)) if channel.given else found
 
-    def _tried(self, channel: ChannelSamples, t: Array, x: Array, noise: LocalNoise, part: Part) -> list[Misfits]:
-        """The windows tried in a part: of all those of a recording, or, in a long one, some of its own."""
+    def _tried(self, channel: ChannelSamples, t: Array, x: Array, noise: LocalNoise) -> list[Misfits]:
+        """All windows tried in a recording, whether or not there are walls in them."""
         if not np.isfinite(noise.sigma):
             return []
-        if len(t) > LONG:
-            return misfits(t[part.start : part.stop], x[part.start : part.stop], noise.sigma, noise.correlation)
-        if channel.name not in self._misfits:
-            self._misfits[channel.name] = misfits(t, x, noise.sigma, noise.correlation)
-        found = [m for m in self._misfits[channel.name] if m.size <= part.stop - part.start]
-        return [m.within(part.start, part.stop) for m in found]
+        key = (channel.name, channel.given)
+        if key not in self._misfits:
+            self._misfits[key] = misfits(t, x, noise.sigma, noise.correlation)
+        return self._misfits[key]
+
+
+def _runs(mask: Mask) -> list[tuple[int, int]]:
+    """Where a mask holds, as (start, stop)."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]])))
+    return [(int(a), int(b)) for a, b in edges.reshape(-1, 2)]
+
+
+def _off_walls(tried: list[Misfits], parts: list[Part]) -> list[Misfits]:
+    """The windows that lie within one part."""
+    stops = np.array([part.stop for part in parts])
+    found = []
+    for one in tried:
+        ends = np.searchsorted(stops, [one.first, one.first + one.size - 1], "right")
+        whole = ends[0] == ends[1]
+        found.append(Misfits(one.size, one.first[whole], {p: w[whole] for p, w in one.wrong.items()}))
+    return found
 
 
 def _most(t: Array) -> int:

@@ -82,7 +82,7 @@ def local_operator(
     for part, at in _by_part(own, parts, times, np.sort(np.asarray(walls, dtype=float))):
         n = part.stop - part.start
         index = np.clip(near[at], part.start, part.stop - 1)
-        asked = np.minimum(sizes if isinstance(sizes, int) else sizes[index], n)
+        asked = np.minimum(np.full(len(at), sizes) if isinstance(sizes, int) else sizes[index], n)
         for size in np.unique(asked):
             if part.carries(int(size), degree, order):
                 mine = asked == size

@@ -25,6 +25,7 @@ RUN = 2  # windows that an even run must hold to be worth a convolution
 LONG_WINDOW = 150  # samples; above, a convolution goes through Fourier space
 DIRECTLY = 1_000_000  # samples in all windows together up to which each has a basis of its own
 BLOCKS = 8_192  # samples worked on at a time where spacing is uneven: they stay in the processor's cache
+REMEMBERED = 3_000  # samples in a window of even spacing whose polynomials are worth keeping
 Asked = tuple[int, int]  # order of a derivative, degree of the polynomial
 
 
@@ -65,12 +66,19 @@ def correlated(columns: Array, correlation: float) -> Array:
 
 def convolved(x: Array, kernel: Array) -> Array:
     """Return the full convolution along the first axis, through Fourier space; shape (n + k − 1, …)."""
-    from scipy.fft import irfft, next_fast_len, rfft
-
     whole = len(x) + len(kernel) - 1
-    size = next_fast_len(whole, real=True)
-    spread = rfft(kernel, size).reshape(-1, *[1] * (x.ndim - 1))
-    return np.asarray(irfft(rfft(x, size, axis=0) * spread, size, axis=0)[:whole])
+    size = _smooth(whole)
+    spread = np.fft.rfft(kernel, size).reshape(-1, *[1] * (x.ndim - 1))
+    return np.asarray(np.fft.irfft(np.fft.rfft(x, size, axis=0) * spread, size, axis=0)[:whole])
+
+
+@lru_cache(maxsize=400)
+def _smooth(n: int) -> int:
+    """The least number from n on that is a product of small primes: transforms of such a length are fast."""
+    found = 1 << (n - 1).bit_length()
+    for small in (3, 5, 9, 15, 25, 27, 45, 75, 81, 125, 135, 225, 243, 375, 405, 625):
+        found = min(found, small << max((-(-n // small) - 1).bit_length(), 0))
+    return found
 
 
 def basis(t: Array, at: Array, degree: int, order: int) -> Basis:
@@ -118,13 +126,19 @@ def even_runs(t: Array, window: int) -> list[tuple[int, int]]:
 
 
 def sliding(
-    t: Array, x: Array, window: int, asked: Sequence[Asked], correlation: float = 0.0
+    t: Array,
+    x: Array,
+    window: int,
+    asked: Sequence[Asked],
+    correlation: float = 0.0,
+    rows: tuple[int, int] | None = None,
 ) -> list[tuple[Array, Array]]:
     """Return derivatives at all samples, and the norms √(wᵀRw) of their weights, for each (order, degree) asked for.
 
     t, strictly increasing, and x have shape (n,), nothing missing; the results too. Windows hold `window` samples,
     odd, or all where there are fewer; at the ends they keep their samples and are evaluated off their middle. Errors
-    of readings k samples apart have the correlation ρ^k. NaN where there are too few samples for the order.
+    of readings k samples apart have the correlation ρ^k. NaN where there are too few samples for the order, and
+    outside of rows start … stop − 1, if these are given.
     """
     n = len(t)
     window = window if window >= n else window | 1
@@ -132,25 +146,48 @@ def sliding(
     found = [(np.full(n, np.nan), np.full(n, np.nan)) for _ in asked]
     possible = [k for k, (order, degree) in enumerate(asked) if degree_for(size, degree) >= order and n > 1]
     own = [(asked[k][0], degree_for(size, asked[k][1])) for k in possible]
-    if n <= window:
-        for k, (order, degree) in zip(possible, own, strict=True):
-            whole = basis(t, t, degree, order)
-            found[k] = (whole.of(x, order), whole.norms(correlation))
-        return found
+    start, stop = rows or (0, n)
     half = window // 2
-    runs = [(start + half, stop - half) for start, stop in even_runs(t, window)]
+    if n <= window:
+        _at_end(t, x, slice(0, n), slice(start, stop), own, correlation, [found[k] for k in possible])
+        return found
+    for here, around in ((slice(0, half), slice(0, window)), (slice(n - half, n), slice(n - window, n))):
+        wanted = slice(max(here.start, start), min(here.stop, stop))
+        if wanted.stop > wanted.start:
+            _at_end(t, x, around, wanted, own, correlation, [found[k] for k in possible])
+    runs = [(max(a + half, start), min(b - half, stop)) for a, b in even_runs(t, window)]
+    runs = [(a, b) for a, b in runs if b > a]
     for k, (order, degree) in zip(possible, own, strict=True):
         value, norm = found[k]
-        for rows, around in ((slice(0, half), slice(0, window)), (slice(n - half, n), slice(n - window, n))):
-            end = basis(t[around], t[rows], degree, order)
-            value[rows], norm[rows] = end.of(x[around], order), end.norms(correlation)
         for low, high in runs:
             value[low:high], norm[low:high] = _even(t, x, (low, high), half, degree, order, correlation)
-    done = half
-    for low, high in (*runs, (n - half, n - half)):
+    done, last = max(half, start), max(min(n - half, stop), half)
+    for low, high in (*runs, (last, last)):
         _uneven(t, x, (done, low), window, own, correlation, [found[k] for k in possible])
         done = high
     return found
+
+
+def _at_end(
+    t: Array,
+    x: Array,
+    around: slice,
+    rows: slice,
+    asked: Sequence[Asked],
+    correlation: float,
+    found: Sequence[tuple[Array, Array]],
+) -> None:
+    """Fill in estimates at some rows from one window."""
+    ts, places = t[around], slice(rows.start - around.start, rows.stop - around.start)
+    step = (ts[-1] - ts[0]) / max(len(ts) - 1, 1)
+    even = len(ts) <= REMEMBERED and bool(np.abs(np.diff(ts) - step).max(initial=0.0) <= EVEN * step)
+    for (value, norm), (order, degree) in zip(found, asked, strict=True):
+        if even:
+            whole = even_basis(len(ts), degree, order)
+            own = Basis(whole.phi, whole.slopes[places] / step**order)
+        else:
+            own = basis(ts, t[rows], degree, order)
+        value[rows], norm[rows] = own.of(x[around], order), own.norms(correlation)
 
 
 def _even(
@@ -168,9 +205,7 @@ def _even(
     if len(weights) > LONG_WINDOW:
         found = convolved(samples, weights[::-1])[2 * half : len(samples)]
     else:
-        from scipy.ndimage import correlate1d
-
-        found = correlate1d(samples, weights, mode="constant")[half : len(samples) - half]
+        found = np.convolve(samples, weights[::-1], "valid")
     return (found + level if order == 0 else found), float(middle.norms(correlation)[0])
 
 

@@ -29,6 +29,7 @@ MISFIT = 14.0  # of χ² with two degrees of freedom, and twice the logarithm of
 CONFIRMED = 2  # sizes that have to agree with a misfit
 NARROWER = {0: 1.7, 1: 1.7, 2: 1.65}  # than the window at which the quoted degree shows a misfit, by order
 BARELY = (1.4, 1.35)  # narrower still where degree p shows it hardly sooner: the motion is barely resolved there
+BLOCKS = 128  # samples a window that is more than twice as wide is condensed to, where spacing is uneven
 OVERLAP = 8  # windows tried per window length
 LONG = 20_000  # samples above which one window serves a whole segment, chosen on this many
 ROUNDING = 1e-13  # of the largest position: noise below that is rounding
@@ -81,12 +82,31 @@ def misfits(t: Array, x: Array, sigma: Array | float, correlation: float = 0.0) 
     even = even_runs(t, n // 2) == [(0, n)]
     least = max(ROUNDING * float(np.abs(x).max(initial=0.0)), np.finfo(float).tiny)
     scaled = np.broadcast_to(np.maximum(np.asarray(sigma, dtype=float), least), (n,))
-    return [_of_size(t, x, scaled, correlation, size, even) for size in sizes_tried(n)]
+    return [
+        _of_size(t, x, scaled, correlation, size, even)
+        if even or size < 2 * BLOCKS
+        else _of_blocks(t, x, scaled, correlation, size)
+        for size in sizes_tried(n)
+    ]
 
 
-def _of_size(t: Array, x: Array, sigma: Array, correlation: float, size: int, even: bool) -> Misfits:
+def _of_blocks(t: Array, x: Array, sigma: Array, correlation: float, size: int) -> Misfits:
+    """As `_of_size` for wide windows, from means over BLOCKS blocks a window: polynomials hardly bend in a block."""
+    held = size // BLOCKS
     n = len(t)
-    most = max(LONG * (OVERLAP if n <= LONG else 1) // size, 8)
+    whole = n // held * held
+    t, x, sigma = (a[:whole].reshape(-1, held).mean(axis=1) for a in (t, x, sigma))
+    wider = np.sqrt((1.0 + correlation) / (1.0 - correlation) / held)  # of means of so many correlated readings
+    found = _of_size(t, x, wider * sigma, 0.0, size // held, False, held)
+    first = found.first * held
+    first[-1] += n - whole  # the last stands for what is left over as well
+    return Misfits(size // held * held, first, found.wrong)
+
+
+def _of_size(t: Array, x: Array, sigma: Array, correlation: float, size: int, even: bool, held: int = 1) -> Misfits:
+    """As `misfits` of one size; each of the samples stands for `held`."""
+    n = len(t)
+    most = max(LONG * (OVERLAP if n * held <= LONG else 1) // (size * held), 8)
     step = max(size // OVERLAP, -(-(n - size) // most), 1)
     first = np.unique(np.append(np.arange(0, n - size + 1, step), n - size))
     windows = sliding_window_view(x, size)[first]
@@ -98,7 +118,7 @@ def _of_size(t: Array, x: Array, sigma: Array, correlation: float, size: int, ev
         phi, coefficients = _uneven(t, windows, first, size)
     spread = np.sqrt(np.einsum("ij,ij->j", phi, correlated(phi, correlation)))
     chi = (coefficients / (spread * sigma[first + size // 2, None])) ** 2
-    much = MISFIT + 2.0 * np.log(n)
+    much = MISFIT + 2.0 * np.log(n * held)
     wrong = {p: chi[:, p + 1] + chi[:, p + 2] > much for p in range(2, TOP - 1)}
     return Misfits(size, first, wrong)
 

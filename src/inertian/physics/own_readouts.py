@@ -194,23 +194,23 @@ def _operator(seen: Observed, needed: Needed, times: Array, rows: Rows | None) -
     """The operator of one name; a body of another clock is fitted locally at the times that are asked for."""
     x = _samples(seen, needed)
     usable = np.flatnonzero(np.isfinite(x))
-    if _as_they_are(x, needed, rows):
+    if rows is not None and _as_they_are(x, needed, rows):
         return samples_themselves(usable, rows)
     if needed.kind == "sensor":
         return local_operator(seen.trial.t, usable, times, seen.walls(needed.body), needed.order)
     return seen.local_fits(needed.body, needed.axis).operator(times, needed.order)
 
 
-def _as_they_are(x: Array, needed: Needed, rows: Rows | None) -> bool:
+def _as_they_are(x: Array, needed: Needed, rows: Rows) -> bool:
     """Whether samples x are read off as they are, and not fitted locally."""
-    return needed.order == 0 and rows is not None and bool(np.isfinite(x[rows]).mean() > PRESENT)
+    return needed.order == 0 and bool(np.isfinite(x[rows]).mean() > PRESENT)
 
 
 def _missed(seen: Observed, pulled: "Pulled", times: Array, rows: Rows | None) -> dict[FactId, Array]:
     """What local fits may leave out of the values."""
     found: dict[FactId, Array] = {}
     for needed, s, _ in pulled:
-        if not _as_they_are(_samples(seen, needed), needed, rows):
+        if rows is None or not _as_they_are(_samples(seen, needed), needed, rows):
             key = seen.missed(needed.body, needed.axis, needed.order)
             more = s * seen.missed_at(needed.body, needed.axis, needed.order, times)
             found[key] = found.get(key, np.zeros(len(times))) + more

@@ -10,7 +10,7 @@ import numpy as np
 from inertian.motion.curves import CurveFit, Shape, fit_curve, form_of
 from inertian.motion.local import local_operator
 from inertian.motion.spans import Span
-from inertian.physics.asked import AT_MOMENT, BETWEEN, CurveAsked, NamedReading, Quantity, ReadingKind, Shown
+from inertian.physics.asked import AT_MOMENT, BETWEEN, TOTAL, CurveAsked, NamedReading, Quantity, ReadingKind, Shown
 from inertian.physics.observed import Observed, Readout, ReadoutError
 from inertian.physics.readouts import readout
 from inertian.quantities.coverage import Scalar
@@ -38,6 +38,7 @@ AREA_UNITS = {
     "rad/s": "rad",
     "N": "N·s",
 }
+STEEPER = {Quantity.POSITION: Quantity.VELOCITY, Quantity.VELOCITY: Quantity.ACCELERATION}  # what a slope is of
 CLEARLY = 3.3  # normal deviates by which χ² must exceed ν before ± is widened to the scatter
 WIDENED = "; the samples scatter more than the noise, so each ± is widened to their scatter"
 
@@ -66,13 +67,18 @@ def at_moment(seen: Observed, shown: Shown, body: str, time: float) -> dict[Read
     here = readout(seen, shown, body, np.array([time]))
     if np.isfinite(here.values[0]):
         found[ReadingKind.VALUE] = here.estimate(np.ones(1))
+    if body != TOTAL and shown.quantity in STEEPER and shown.axis in seen.trial.body(body).axes:
+        steeper = readout(seen, Shown(STEEPER[shown.quantity], shown.axis), body, np.array([time]))
+        if np.isfinite(steeper.values[0]):
+            found[ReadingKind.SLOPE] = steeper.estimate(np.ones(1))
+        return found
     rows = _near_rows(seen, body, time)
     around = readout(seen, shown, body, seen.trial.t[rows], rows)
     good = np.isfinite(around.values)
     local = local_operator(seen.trial.t[rows], np.flatnonzero(good), np.array([time]), seen.walls(body), 1)
-    c = np.zeros(len(rows))
-    if np.isfinite(local.weights).all():
-        np.add.at(c, local.index[0], local.weights[0])
+    if local.pieces:
+        c = np.zeros(len(rows))
+        c[local.usable] = local.matrix()[0]
         found[ReadingKind.SLOPE] = around.estimate(c)
     return found
 

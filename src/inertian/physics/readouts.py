@@ -36,6 +36,7 @@ DIMENSIONS = {
     Quantity.ANGULAR_SPEED: (0, 1),
     Quantity.SENSOR: (0, 0),
 }
+EXACTLY = 1_000  # samples up to which each is moved along its own velocity
 Local = Mapping[tuple[str, int], Array]  # by axis and order of the derivative
 
 
@@ -80,7 +81,7 @@ def at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Arra
         channel = seen.sensor(body, shown.axis)
         source = seen.trial.channel_id(body, shown.axis)
         return channel.si, np.full(n, np.sqrt(seen.clock_noise().reading[source][1]))
-    total, variance, jitter = np.zeros(n), np.zeros(n), np.zeros(n)
+    total, variance, jitter = np.zeros(n), np.zeros(n), _Jitter(seen)
     facts: dict[FactId, Array] = {}
     for name in seen.bodies_of(body):
         _require(seen, shown, name)
@@ -92,14 +93,45 @@ def at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Arra
         for (axis, order), s in slopes.items():
             pull = s * found[axis, order].norm
             variance += (pull * seen.noise.reading) ** 2 + (s * found[axis, order].left_out) ** 2
-            if seen.noise.stamp > 0.0:
-                jitter += pull * np.nan_to_num(seen.derivative(name, axis, 1).value)
+            jitter.add(name, axis, order, s)
         for key, slope in _fact_slopes(seen, shown, name, y, local, slopes).items():
             facts[key] = facts.get(key, np.zeros(n)) + slope
-    variance += (seen.noise.stamp * jitter) ** 2
+    variance += jitter.variance()
     us = seen.us()
     variance += sum((s * us[key]) ** 2 for key, s in facts.items())
     return total, np.sqrt(variance)
+
+
+class _Jitter:
+    """What errors of the time stamps do to a quantity at all samples, added up over the channels it is made of.
+
+    Each moves all samples along the motion: of short recordings every sample along its own velocity, of long ones all
+    of a window along that at its middle.
+    """
+
+    def __init__(self, seen: Observed) -> None:
+        self._seen, self._n = seen, len(seen.trial.t)
+        self._exact = self._n <= EXACTLY
+        self._total = np.zeros((self._n, self._n) if self._exact else self._n)
+
+    def add(self, body: str, axis: str, order: int, slopes: Array) -> None:
+        """Add slopes · derivative of a channel; slopes of shape (n,)."""
+        if not self._seen.noise.stamp:
+            return
+        rate = np.nan_to_num(self._seen.derivative(body, axis, 1).value)
+        if not self._exact:
+            self._total += slopes * self._seen.derivative(body, axis, order).norm * rate
+        elif order == 0:
+            self._total += np.diag(np.nan_to_num(slopes) * rate)
+        else:
+            fits = self._seen.local_fits(body, axis)
+            weights = fits.operator(self._seen.trial.t[fits.usable], order).scaled(slopes[fits.usable]).matrix()
+            self._total[np.ix_(fits.usable, fits.usable)] += weights * rate[fits.usable]
+
+    def variance(self) -> Array:
+        """Return the variance they cause at each sample, shape (n,)."""
+        squares = np.einsum("ij,ij->i", self._total, self._total) if self._exact else self._total**2
+        return np.asarray(self._seen.noise.stamp**2 * squares)
 
 
 def _samples(seen: Observed, body: str, axis: str) -> Array:

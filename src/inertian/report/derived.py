@@ -10,7 +10,8 @@ import numpy as np
 
 from inertian.files.readings import FileReading
 from inertian.motion.contact import suggest_spans
-from inertian.motion.kinematics import BodyDerived, Derived, Method, WindowAsked, derive
+from inertian.motion.kinematics import BodyDerived, Derived, Method, derive
+from inertian.motion.local_estimates import WindowAsked
 from inertian.motion.ready import ready
 from inertian.motion.tidying import Step, StepKind
 from inertian.motion.trials import Trial

@@ -1,0 +1,154 @@
+"""Velocity and acceleration of one stretch by local polynomials in windows that the data choose, or by hand.
+
+The uncertainty of each holds what the quoted polynomial may leave out: the next two degrees, in a window WIDER times
+larger, say how much that is, less what noise alone would make of it (JCGM 100:2008, 4.3).
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from inertian.motion.local_noise import LocalNoise
+from inertian.motion.sliding import Asked, bands, sliding
+from inertian.motion.windows import LONG, QUOTED, TESTED, Misfits, misfits, windows_for
+from inertian.quantities.estimates import Array, Rows
+
+WIDER = 1.4  # times the window, in which the next two degrees tell what the quoted one leaves out
+FADES = {0: 4, 1: 3, 2: 2}  # power of the size with which that is carried down to the window itself, by order
+SEEN, PLACES = 600, 8  # samples in a place that long stretches are looked at, and how many
+NARROWEST = {0: 3, 1: 3, 2: 4}  # samples in a window by hand
+
+
+@dataclass(frozen=True)
+class WindowAsked:
+    """A window by hand: so many samples, or so many seconds at the usual step of the trial. By the data if neither."""
+
+    samples: int | None = None
+    seconds: float | None = None
+
+    def odd(self, step: float, order: int) -> int | None:
+        """Return the window in samples, odd, or None for one by the data; step in s."""
+        if self.samples is None and self.seconds is None:
+            return None
+        wanted = self.samples if self.samples is not None else round((self.seconds or 0.0) / step)
+        return max(int(wanted) // 2 * 2 + 1, NARROWEST[order] // 2 * 2 + 1)
+
+
+BY_DATA = WindowAsked()
+
+
+def sizes_at(t: Array, tried: list[Misfits], window: WindowAsked = BY_DATA) -> dict[int, Rows]:
+    """Return how many samples of one stretch each estimate is to be made of, by order, shape (n,) each."""
+    n = len(t)
+    step = float(np.median(np.diff(t))) if n > 1 else 1.0
+    by_hand = {order: window.odd(step, order) for order in QUOTED}
+    return {
+        order: windows_for(order, tried, n) if size is None else np.full(n, min(size, n))
+        for order, size in by_hand.items()
+    }
+
+
+def local_estimates(
+    t: Array, x: Array, noise: LocalNoise, window: WindowAsked = BY_DATA
+) -> dict[int, tuple[Array, Array, Rows]]:
+    """Return velocity (1) and acceleration (2) of one stretch: values, standard uncertainties, windows; shape (n,).
+
+    The uncertainty is that of the readings, with their correlation, of the time stamps, and of what the polynomial
+    may leave out.
+    """
+    n = len(t)
+    step = float(np.median(np.diff(t))) if n > 1 else 1.0
+    known = window == BY_DATA and np.isfinite(noise.sigma)
+    chosen = sizes_at(t, misfits(t, x, noise.sigma, noise.correlation) if known else [], window)
+    estimates = _at_windows(t, x, chosen, noise.correlation)
+    speed = np.nan_to_num(estimates[1][0])
+    found = {}
+    for order, (value, norm) in estimates.items():
+        used = chosen[order]
+        variance = (noise.sigma * norm) ** 2
+        if noise.step > 0.0:
+            variance *= noise.excess(used, speed * step)
+        if noise.stamp > 0.0:
+            variance += (norm * noise.stamp * speed) ** 2
+        found[order] = (value, np.sqrt(variance + left_out(t, x, order, used, noise) ** 2), used)
+    return found
+
+
+def _at_windows(t: Array, x: Array, chosen: Mapping[int, Rows], correlation: float) -> dict[int, tuple[Array, Array]]:
+    """Estimates with a window of its own for each sample; equal windows of both orders share one pass."""
+    if np.array_equal(chosen[1], chosen[2]) and np.ptp(chosen[1]) == 0:
+        both: list[Asked] = [(order, QUOTED[order]) for order in (1, 2)]
+        return dict(zip((1, 2), sliding(t, x, int(chosen[1][0]), both, correlation), strict=True))
+    return {order: banded(t, x, chosen[order], [(order, QUOTED[order])], correlation)[0] for order in (1, 2)}
+
+
+def banded(
+    t: Array,
+    x: Array,
+    sizes: Rows,
+    asked: Sequence[Asked],
+    correlation: float = 0.0,
+    rows: tuple[int, int] | None = None,
+) -> list[tuple[Array, Array]]:
+    """As `sliding`, with a window of its own for each sample; only what a run of equal windows needs is worked out.
+
+    NaN at samples outside of rows start … stop − 1, if these are given.
+    """
+    n = len(t)
+    found = [(np.full(n, np.nan), np.full(n, np.nan)) for _ in asked]
+    for start, stop, size in bands(sizes, rows or (0, n)):
+        low, high = max(start - size, 0), min(stop + size, n)
+        if high - low < size:
+            low, high = 0, n
+        own = sliding(t[low:high], x[low:high], size, asked, correlation, (start - low, stop - low))
+        for (value, norm), (part, own_norm) in zip(found, own, strict=True):
+            value[start:stop] = part[start - low : stop - low]
+            norm[start:stop] = own_norm[start - low : stop - low]
+    return found
+
+
+def left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> Array:
+    """Return what the quoted degree may leave out at each sample of a stretch, with its sign, less what is noise; (n,).
+
+    Zero where all samples of the stretch were used, and were enough to see a misfit by. In long stretches it is looked
+    at in some places only, and has no sign.
+    """
+    n = len(t)
+    if n <= np.min(sizes, initial=n) and n >= TESTED:
+        return np.zeros(n)
+    if n <= LONG:
+        return _left_out_here(t, x, order, sizes, noise)
+    half = half_place(sizes)
+    places = np.linspace(half, n - half, PLACES).astype(int)
+    parts = [slice(max(p - half, 0), min(p + half, n)) for p in places]
+    found = [mean_left_out(t[p], x[p], order, sizes[p], noise) for p in parts]
+    if max(found) <= 1e-3 * noise.sigma**2 / np.ptp(t) ** 2:
+        return np.zeros(n)
+    return np.asarray(np.sqrt(np.interp(np.arange(n), places, found)))
+
+
+def half_place(sizes: Rows) -> int:
+    """Return how many samples on either side of a place of a long stretch are looked at."""
+    return max(int(sizes.max()), SEEN // 2)
+
+
+def mean_left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> float:
+    """Return the mean square of what fits may leave out in the inner half of a place of a long stretch."""
+    n = len(t)
+    inner = (n // 4, n - n // 4)
+    return float(np.mean(_left_out_here(t, x, order, sizes, noise, inner)[slice(*inner)] ** 2)) if n else 0.0
+
+
+def _left_out_here(
+    t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise, rows: tuple[int, int] | None = None
+) -> Array:
+    n, degree = len(t), QUOTED[order]
+    wider = np.maximum((sizes * WIDER).astype(np.intp), degree + 5) // 2 * 2 + 1
+    wider = np.minimum(wider, n)
+    both: list[Asked] = [(order, degree), (order, degree + 2)]
+    (lower, less), (higher, more) = banded(t, x, wider, both, noise.correlation, rows)
+    with np.errstate(invalid="ignore"):
+        squares = (lower - higher) ** 2 - noise.sigma**2 * np.maximum(more**2 - less**2, 0.0)
+    faded = np.sqrt(np.maximum(squares, 0.0)) * np.sign(lower - higher) * (sizes / wider) ** FADES[order]
+    return np.where(((sizes < n) | (n < TESTED)) & np.isfinite(faded), faded, 0.0)
