@@ -190,6 +190,11 @@ class Derivatives:
                     sizes[order][own] = np.minimum(found, _most(t[own]))
         return LocalFits(channel, walls, usable, parts, sizes, noise, self._seen)
 
+    def noise(self, channel: ChannelSamples) -> LocalNoise:
+        """Return the noise of a channel from its scatter about local fits."""
+        usable = np.flatnonzero(np.isfinite(channel.x))
+        return self._noise(channel, channel.t[usable], channel.x[usable])
+
     def _noise(self, channel: ChannelSamples, t: Array, x: Array) -> LocalNoise:
         if channel.name not in self._noises:
             pieces = [Stretch(t[p.start : p.stop], x[p.start : p.stop]) for p in parts_of(t, ())]

@@ -7,9 +7,9 @@ import numpy as np
 
 from inertian.motion.derivatives import ChannelSamples, Derivatives, Estimated, LocalFits
 from inertian.motion.frame import Frame
-from inertian.motion.glitches import scatter
 from inertian.motion.local import nearest
 from inertian.motion.local_estimates import BY_DATA, WindowAsked
+from inertian.motion.local_noise import LocalNoise
 from inertian.motion.noise import READINGS, Noise
 from inertian.motion.operators import Operator
 from inertian.motion.spans import Spans
@@ -23,6 +23,7 @@ from inertian.quantities.estimates import (
     ChannelId,
     ClockNoise,
     Estimate,
+    Pools,
     SampleWeights,
     SharedPart,
     Source,
@@ -113,11 +114,25 @@ class Observed:
                 reading[key] = (source, self.noise.reading**2)
                 rate[key] = np.nan_to_num(self.derivative(body.name, channel.axis, 1).value)
             for channel in body.sensors:
-                good = np.isfinite(channel.si)
-                sigma = max(scatter(self.trial.t[good], channel.si[good]), channel.resolution / np.sqrt(12.0))
                 own = Source(f"readings of {body.name}, {channel.column}", READINGS, f"{body.name} {channel.axis}")
-                reading[self.trial.channel_id(body.name, channel.axis)] = (own, sigma**2)
+                sigma = self.sensor_noise(body.name, channel).sigma
+                reading[self.trial.channel_id(body.name, channel.axis)] = (own, float(np.nan_to_num(sigma)) ** 2)
         return ClockNoise(reading, rate, self.noise.stamp**2, STAMP_SOURCE)
+
+    def sensor_noise(self, body: str, channel: Channel) -> LocalNoise:
+        """Return the noise of a sensor, from its own scatter about local fits; remembered."""
+        return self.known.noise(ChannelSamples(body, channel.axis, self.trial.t, channel.si, channel.resolution))
+
+    def pools(self) -> Pools:
+        """Return how well the variances of readings are known."""
+        found = dict(self.noise.pools.relative)
+        for body in self.trial.bodies:
+            for channel in body.sensors:
+                dof = self.sensor_noise(body.name, channel).dof
+                if 0.0 < dof < np.inf:
+                    pool = f"{body.name} {channel.axis}"
+                    found[pool, pool] = 2.0 / dof
+        return Pools(found)
 
     def fact_parts(self) -> list[SharedPart]:
         """Return the parts of the covariance that come from facts."""

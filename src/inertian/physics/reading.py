@@ -144,7 +144,7 @@ def _coefficients(kind: ReadingKind, t: Array, y: Array) -> Array:
 
 def settle(seen: Observed, estimates: Mapping[str, Estimate]) -> Joint:
     """Return estimates of one trial as correlated scalars."""
-    return joint(estimates, seen.clock_noise(), seen.fact_parts(), seen.noise.pools)
+    return joint(estimates, seen.clock_noise(), seen.fact_parts(), seen.pools())
 
 
 def scalars(seen: Observed, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
