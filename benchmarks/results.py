@@ -268,8 +268,8 @@ def cell(asked: tuple[str, int, bool, int]) -> tuple[str, int, bool, list[float]
             found, truth, least = work(n, even, rng, **more)
         except InertianError:  # too few samples for it
             continue
-        off = abs(found.value - truth) / found.u
-        hits.append((off <= found.k68, off <= found.k95))
+        (low68, high68), (low95, high95) = found.interval68, found.interval95
+        hits.append((low68 <= truth <= high68, low95 <= truth <= high95))
         widths.append((found.u, least))
     if not hits:
         return name, n, even, [], float("nan")

@@ -1,14 +1,25 @@
 """Monte Carlo and budgets against the worked examples of the Guide: JCGM 101, 9.2, and JCGM 100, H.1 to H.3."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.stats import t as student
 
+from conftest import recording
 from inertian.motion.curves import Shape, fit_curve
+from inertian.physics.asked import NamedReading, Quantity, ReadingKind, Shown
+from inertian.physics.own import OwnQuantity
+from inertian.physics.reading import read_named
+from inertian.physics.simulated import simulate
+from inertian.project.evaluation import Evaluator
+from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.coverage import coverage_factor
 from inertian.quantities.estimates import Joint, Part, Pools, Source
+from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.monte_carlo import Cancelled, distribution, shortest_interval, tolerance_of
 from inertian.quantities.propagation import propagate
+from inertian.quantities.units import unit_of
 
 
 def independent(values, us, bounded=(), dofs=None):
@@ -135,3 +146,64 @@ def test_h_3_the_calibration_line_of_a_thermometer():
     assert (round(float(at @ fit.values), 4), round(float(np.sqrt(at @ covariance @ at)), 4)) == (-0.1494, 0.0041)
     assert fit.dof == 9
     assert round(coverage_factor(0.95, 9), 2) == 2.26
+
+
+# -- readings, drawn anew ---------------------------------------------------------------------------------------------
+
+
+def sled(rng, turn=None, n=60):
+    """A sled on a parabola that turns at a time, or never: what is seen of it, and its true speed as a function."""
+    t = np.arange(n) * 2.0 / n
+    at = 5.0 if turn is None else turn
+    x = -0.4 * (t - at) ** 2 + rng.normal(0.0, 1e-3, n)
+    made = with_trials(Project(series=(Series("made"),)), [recording(t, {"sled": {"x": x}})], "made")
+    mass = Fact(2.0 + rng.normal(0.0, 0.02), 0.02, Meaning.STANDARD, unit_of("mass", "kg"))
+    made = made.with_fact(FactId("mass of sled"), mass)
+    return Evaluator().observed(made, made.entries[0]), lambda time: -0.8 * (time - at)
+
+
+ASKED = {
+    "energy": (Quantity.KINETIC, ReadingKind.VALUE, "", (1.0,)),
+    "momentum between": (Quantity.MOMENTUM, ReadingKind.DIFFERENCE, "x", (0.6, 1.4)),
+    "slope": (Quantity.VELOCITY, ReadingKind.SLOPE, "x", (1.0,)),
+    "formula": (Quantity.OWN, ReadingKind.VALUE, "P", (1.0,)),
+    "area of a formula": (Quantity.OWN, ReadingKind.VALUE, "J_F", (1.5,)),
+}
+
+
+@pytest.mark.parametrize("name", ASKED)
+def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
+    seen, _ = sled(np.random.default_rng(2))
+    if name == "area of a formula":
+        seen = replace(seen, own={**seen.own, "J_F": OwnQuantity("Impulse", "J_F", "N·s", "area(m a_x)")})
+    quantity, kind, axis, times = ASKED[name]
+    named = NamedReading("r", kind, Shown(quantity, axis, "W" if axis == "P" else "N·s"), "sled", times)
+    first = read_named(seen, named)
+    found = simulate(seen, named, first)
+    assert first.way == "first order"
+    assert found.mean == pytest.approx(first.value, abs=0.05 * first.u)
+    dof = first.dof
+    wider = np.sqrt(dof / (dof - 2.0)) if np.isfinite(dof) else 1.0
+    assert first.u * 0.97 < found.u < 1.03 * wider * first.u
+    assert found.shortest95[1] - found.shortest95[0] == pytest.approx(2.0 * first.k95 * first.u, rel=0.04)
+    same = simulate(seen, named, first)
+    assert (same.mean, same.shortest95) == (found.mean, found.shortest95)
+    with pytest.raises(Cancelled):
+        simulate(seen, named, first, progress=lambda _share: False)
+
+
+@pytest.mark.parametrize("away", [0.0, 0.0007, 0.0014])
+def test_a_kinetic_energy_near_rest_is_mapped_and_covers(away):
+    rng, hits, ways, at = np.random.default_rng(8), [], set(), 1.0 + away
+    for _ in range(250):
+        seen, speed = sled(rng, turn=1.0)
+        found = read_named(seen, NamedReading("r", ReadingKind.VALUE, Shown(Quantity.KINETIC, ""), "sled", (at,)))
+        ways.add(found.way)
+        (low, high), wide = found.interval68, found.interval95
+        truth, tiny = speed(at) ** 2, 1e-15
+        assert -tiny <= low <= found.value <= high
+        hits.append((low - tiny <= truth <= high, wide[0] - tiny <= truth <= wide[1]))
+    assert ways == {"mapped"}
+    narrow, wide = np.mean(hits, axis=0)
+    assert 0.6827 - 3.3 * np.sqrt(0.6827 * 0.3173 / 250) < narrow < 0.95  # two speeds give one energy: never less
+    assert wide > 0.9545 - 3.3 * np.sqrt(0.9545 * 0.0455 / 250)

@@ -229,6 +229,11 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(demo,
     assert "mass of heavy" in card.table.text()
     assert "(limits)" in card.table.text()
     assert "J/kg" in card.table.text()
+    qtbot.mouseClick(card.draws.button, Qt.MouseButton.LeftButton)
+    assert card.draws.button.text() == formula_words.STOP
+    qtbot.waitUntil(card.draws.said.isVisible, timeout=60_000)
+    assert "Shortest interval for 68 %" in card.draws.said.text()
+    assert "mJ" not in card.draws.said.text()
     card.accept()
     window.show_page(formula_words.PAGE_FORMULAS)
     page.facts["k", ""].line.setFocus()

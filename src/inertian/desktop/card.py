@@ -7,16 +7,20 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from inertian.desktop import formula_words as words
+from inertian.desktop.draws_part import DrawsPart, Simulate
 from inertian.desktop.labels import label
 from inertian.desktop.numbers import shown, shown_plain
 from inertian.desktop.typeset import typeset
 from inertian.physics.budgets import BudgetLine, Explained
+from inertian.quantities.coverage import Scalar
 
 
 class Card(QDialog):
-    """Shows a result with its budget; the largest part stands first."""
+    """Shows a result with its budget; the largest part stands first. `simulate` makes draws of it."""
 
-    def __init__(self, parent: QWidget, what: str, body: str, unit: str, explained: Explained) -> None:
+    def __init__(
+        self, parent: QWidget, what: str, body: str, unit: str, explained: Explained, simulate: Simulate
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(words.HOW)
         self.setMinimumSize(640, 300)
@@ -40,10 +44,14 @@ class Card(QDialog):
         area.setWidgetResizable(True)
         area.setWidget(self.table)
         column.addWidget(area, 1)
+        self.draws = DrawsPart(unit, simulate)
+        column.addWidget(self.draws)
+        self.finished.connect(self.draws.stop)
         row = QHBoxLayout()
+        row.addWidget(self.draws.button)
         row.addStretch(1)
         copy, close = QPushButton(words.COPY), QPushButton(words.CLOSE)
-        copy.clicked.connect(lambda: QApplication.clipboard().setText(_plain(what, unit, explained)))
+        copy.clicked.connect(lambda: QApplication.clipboard().setText(_plain(what, unit, explained) + self.draws.plain))
         close.clicked.connect(self.accept)
         close.setDefault(True)
         row.addWidget(copy)
@@ -59,8 +67,13 @@ def _sentences(body: str, unit: str, explained: Explained) -> list[str]:
         said.append(words.CARD_WINDOW)
     value, wide = shown(one.value, one.u, unit), shown_plain(one.k95 * one.u, 2)
     said.append(words.CARD_RESULT.format(value=value, wide=f"{wide} {unit}".strip()))
-    said.append(words.CARD_DOF.format(dof=_dof(one.dof)) + " " + words.CARD_WAYS[one.way])
+    said.append(words.CARD_DOF.format(dof=_dof(one.dof)) + " " + _way(one, unit))
     return said
+
+
+def _way(one: Scalar, unit: str) -> str:
+    low, high = (f"{shown_plain(end, 3)} {unit}".strip() for end in one.interval95)
+    return words.CARD_WAYS[one.way].format(low=low, high=high)
 
 
 def _dof(dof: float) -> str:

@@ -29,17 +29,31 @@ HOW = "How was this computed?"
 HOW_SHORT = "?"
 CARD_TITLE = "How “{what}” was computed"
 CARD_FORMULA = "By the formula {formula}, for {body}."
-CARD_WINDOW = "Velocities and accelerations come from parabolas through 9 neighbouring samples, never across a contact."
+CARD_WINDOW = (
+    "Velocities and accelerations come from polynomials through neighbouring samples, as many as the motion allows, "
+    "and never across a contact."
+)
 CARD_RESULT = "{value}; the true value lies inside about 2 times in 3. For 95 %: ± {wide}."
 CARD_DOF = "Degrees of freedom of u: {dof}."
 CARD_WAYS = {
     "first order": "Uncertainties are propagated to first order.",
+    "mapped": "First order does not do here: the interval for 95 % is mapped through the formula, {low} to {high}.",
     "Monte Carlo": "First order does not do here: the interval comes from Monte Carlo draws.",
 }
 CARD_COLUMNS = ("Input", "Stated", "its u", "sensitivity", "gives", "share", "ν", "")
 CARD_SHARED, CARD_ALONE = "same error in all trials", "this trial only"
 CARD_SPREAD = "A spread has no budget: it is the scatter itself."
 COPY, CLOSE = "Copy", "Close"
+SIMULATE, STOP = "Check by Monte Carlo", "Stop"
+SIMULATE_TIP = "Draws samples, time stamps and facts anew many times, and takes the reading of each draw (JCGM 101)"
+SIMULATED = (
+    "Monte Carlo, {draws} draws, seed {seed}: u = {u}. Shortest interval for 68 %: {low68} to {high68}; "
+    "for 95 %: {low95} to {high95}."
+)
+DOES = "The interval above does: its ends lie within the last stated figure of these (JCGM 101, clause 8)."
+DOES_NOT = "The interval above differs from these by {off}, more than its last stated figure ({figure})."
+UNSETTLED = "After so many draws the second figure of u still moves."
+STOPPED = "Stopped."
 MANY = "∞"
 ROBUST = "single samples far off say little"
 ROBUST_TIP = "A robust fit: what lies far from the curve counts less, or not at all. Nothing is set aside."

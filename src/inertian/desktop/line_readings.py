@@ -6,7 +6,8 @@ from inertian.desktop import words
 from inertian.desktop.bench_view import BenchView, channels_of
 from inertian.desktop.document import Document
 from inertian.desktop.numbers import shown as written
-from inertian.physics.asked import ReadingKind, Shown
+from inertian.physics.asked import NamedReading, ReadingKind, Shown
+from inertian.physics.mapped import unless_curved
 from inertian.physics.reading import at_moment, rate_unit, scalars
 from inertian.project.project import Entry
 from inertian.quantities.coverage import Scalar
@@ -23,7 +24,8 @@ def readings_at(
         together = scalars(seen, {str(kind): one for kind, one in found.items()})
     except InertianError as error:
         return error
-    return {kind: together[str(kind)] for kind in found}
+    asked = {kind: NamedReading("", kind, shown, body, (time,)) for kind in found}
+    return {kind: unless_curved(seen, asked[kind], together[str(kind)]) for kind in found}
 
 
 def text_of(view: BenchView, shown: Shown, found: dict[ReadingKind, Scalar]) -> str:

@@ -37,4 +37,6 @@ def shown_plain(value: float, figures: int = 3) -> str:
 def tip(scalar: Scalar, unit: str) -> str:
     """Return what hovering over a result says about its ±."""
     wide = shown(scalar.value, scalar.k95 * scalar.u, unit) if scalar.u > 0 else ""
+    if scalar.ends is not None:
+        wide = words.FROM_TO.format(low=shown_plain(scalar.ends[1][0]), high=f"{shown_plain(scalar.ends[1][1])} {unit}")
     return words.PM_TIP + (" " + words.PM_TIP_95.format(interval=wide) if wide else "")

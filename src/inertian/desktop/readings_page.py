@@ -1,6 +1,7 @@
 """The readings page of the margin: what is read at the line, over a span and between pins; named readings; fits."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer
@@ -17,6 +18,7 @@ from inertian.desktop.numbers import moment, shown_plain, tip
 from inertian.desktop.numbers import shown as written
 from inertian.desktop.pyramid import LONG
 from inertian.desktop.tokens import MARGIN_WIDTH, Theme
+from inertian.motion.derivatives import Derivatives
 from inertian.physics.asked import (
     ADDS_UP,
     AT_MOMENT,
@@ -29,11 +31,15 @@ from inertian.physics.asked import (
     Shown,
 )
 from inertian.physics.budgets import explained
+from inertian.physics.mapped import unless_curved
+from inertian.physics.observed import Observed
 from inertian.physics.reading import between, over_span, scalars, unit_of_reading
+from inertian.physics.simulated import simulate
 from inertian.project.marking_edits import reading_forgotten, reading_named
 from inertian.project.project import Entry
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
+from inertian.quantities.monte_carlo import Distribution
 
 SMALL_BUTTON = 18  # px
 READ_MS = 25  # a moving line is followed after this
@@ -253,6 +259,9 @@ class ReadingsPage(QScrollArea):
                     estimates[str(kind)] = one
             settled = scalars(seen, estimates) if estimates else {}
             found |= {kind: settled[str(kind)] for kind in OVER_SPAN if str(kind) in settled}
+            if not self._document.previewing:
+                asked = {kind: NamedReading("", kind, shown, body, (), name) for kind in found}
+                found = {kind: unless_curved(seen, asked[kind], one) for kind, one in found.items()}
         self._show_rows(self.span_rows, shown, found)
 
     def _show_pins(self, entry: Entry) -> None:
@@ -346,7 +355,9 @@ class ReadingsPage(QScrollArea):
             self._complain(error)
             return
         unit = unit_of_reading(named.shown, named.kind)
-        self.card = Card(self, _said(named), named.body or words.ALL_BODIES, unit, found)
+        alone = replace(seen, known=Derivatives())  # what it remembers is of this thread alone
+        draws = partial(_simulated, alone, named, found.result)
+        self.card = Card(self, _said(named), named.body or words.ALL_BODIES, unit, found, draws)
         self.card.open()
 
     def _ask_moment(self, kind: ReadingKind) -> Ask:
@@ -370,6 +381,10 @@ class ReadingsPage(QScrollArea):
 
     def _forget(self, name: str) -> None:
         self._document.do(reading_forgotten(self._document.settled, self._document.entry.trial.id, name))
+
+
+def _simulated(seen: Observed, named: NamedReading, first: Scalar, progress: Callable[[float], bool]) -> Distribution:
+    return simulate(seen, named, first, progress=progress)
 
 
 def _said(named: NamedReading) -> str:

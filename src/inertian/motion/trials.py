@@ -1,6 +1,7 @@
 """Trials: one recording of one go, as immutable values. Raw samples stay as the file gave them."""
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -47,7 +48,7 @@ class Channel:
         """The values in SI, shape (n,), NaN where missing."""
         return self.__dict__["_si"]  # type: ignore[no-any-return]
 
-    @property
+    @cached_property
     def resolution(self) -> float:
         """The step of the recording in SI: the smallest power of ten that all raw values are multiples of.
 

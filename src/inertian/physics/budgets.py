@@ -10,10 +10,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from inertian.physics.asked import AT_MOMENT, BETWEEN, NamedReading, Quantity, ReadingKind
-from inertian.physics.observed import Observed, ReadoutError
-from inertian.physics.reading import at_moment, over_span, read_named, settle
-from inertian.physics.readouts import readout
+from inertian.physics.asked import NamedReading, Quantity, ReadingKind
+from inertian.physics.observed import Observed
+from inertian.physics.planned import planned
+from inertian.physics.reading import read_named, settle
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.estimates import Estimate
 from inertian.quantities.facts import Fact, FactId
@@ -73,18 +73,11 @@ def _estimate(seen: Observed, named: NamedReading) -> Estimate | None:
     """The reading as an estimate; None for a spread, which is one of no single set of weights."""
     if named.kind is ReadingKind.SPREAD:
         return None
-    if named.kind in BETWEEN:
-        pair = readout(seen, named.shown, named.body, np.array(named.times))
-        a, b = (float(v) for v in pair.values)
-        c = np.array([-1.0, 1.0]) if named.kind is ReadingKind.DIFFERENCE else np.array([-b / (a * a), 1.0 / a])
-        return pair.estimate(c, b - a if named.kind is ReadingKind.DIFFERENCE else b / a)
-    if named.kind in AT_MOMENT:
-        found = at_moment(seen, named.shown, named.body, named.times[0])
-        if named.kind not in found:
-            raise ReadoutError("There are too few samples at that moment.")
-        return found[named.kind]
-    one = over_span(seen, named.shown, named.body, seen.spans.named(named.span), named.kind)
-    return one if isinstance(one, Estimate) else None
+    plan = planned(seen, named)
+    if named.kind is not ReadingKind.RATIO:
+        return plan.estimate()
+    a, b = (float(v) for v in plan.whole.values)
+    return plan.whole.estimate(np.array([-b / (a * a), 1.0 / a]), b / a)
 
 
 def budget_of(seen: Observed, estimate: Estimate) -> tuple[BudgetLine, ...]:

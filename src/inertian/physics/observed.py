@@ -1,12 +1,13 @@
 """A trial as it is read, and what reading it gives: values with their partial derivatives behind them."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from inertian.motion.derivatives import ChannelSamples, Derivatives, Estimated, LocalFits
 from inertian.motion.frame import Frame
+from inertian.motion.glitches import scatter
 from inertian.motion.local import nearest
 from inertian.motion.local_estimates import BY_DATA, WindowAsked
 from inertian.motion.local_noise import LocalNoise
@@ -31,6 +32,8 @@ from inertian.quantities.estimates import (
 from inertian.quantities.facts import Fact, FactId
 
 LEFT_OUT = "what local fits may leave out of the {sign} of {body} along {axis}"
+SPOILED = 0.6  # of the scatter about local fits: if neighbours scatter less, there are jumps in the fits
+ON_THE_SPOT = 4.0  # samples a degree of freedom costs where noise is told from four neighbours
 SIGNS = {0: "position", 1: "velocity", 2: "acceleration"}
 
 
@@ -85,10 +88,13 @@ class Observed:
         rows = fits.usable[nearest(self.trial.t[fits.usable], times)]
         return np.nan_to_num(fits.estimated(order).left_out[rows])
 
+    def facts(self) -> dict[FactId, Fact]:
+        """Return all facts that values may hang on."""
+        return dict((*self.masses.values(), *self.shared.values(), *self.setup.values()))
+
     def us(self) -> dict[FactId, float]:
         """Return the standard uncertainty of every error that values share: facts, and what local fits leave out."""
-        known = {key: fact.u for key, fact in (*self.masses.values(), *self.shared.values(), *self.setup.values())}
-        return known | dict.fromkeys(self._all_missed(), 1.0)
+        return {key: fact.u for key, fact in self.facts().items()} | dict.fromkeys(self._all_missed(), 1.0)
 
     def _all_missed(self) -> list[FactId]:
         return [self.missed(b.name, c.axis, k) for b in self.trial.followed for c in b.channels for k in SIGNS]
@@ -120,8 +126,13 @@ class Observed:
         return ClockNoise(reading, rate, self.noise.stamp**2, STAMP_SOURCE)
 
     def sensor_noise(self, body: str, channel: Channel) -> LocalNoise:
-        """Return the noise of a sensor, from its own scatter about local fits; remembered."""
-        return self.known.noise(ChannelSamples(body, channel.axis, self.trial.t, channel.si, channel.resolution))
+        """Return the noise of a sensor: its scatter about local fits, or on the spot where a blow spoils those."""
+        found = self.known.noise(ChannelSamples(body, channel.axis, self.trial.t, channel.si, channel.resolution))
+        good = np.isfinite(channel.si)
+        spot = max(scatter(self.trial.t[good], channel.si[good]), channel.resolution / np.sqrt(12.0))
+        if not found.sigma * SPOILED > spot > 0.0:
+            return found
+        return replace(found, sigma=spot, dof=float(good.sum()) / ON_THE_SPOT)
 
     def pools(self) -> Pools:
         """Return how well the variances of readings are known."""
@@ -136,14 +147,13 @@ class Observed:
 
     def fact_parts(self) -> list[SharedPart]:
         """Return the parts of the covariance that come from facts."""
-        facts = dict((*self.masses.values(), *self.shared.values(), *self.setup.values()))
         missed = [
             SharedPart(Source(k.name, "local fits", f"local fits {k.name}"), (k,), np.ones((1, 1)))
             for k in self._all_missed()
         ]
         return missed + [
             SharedPart(Source(k.name, "fact", f"fact {k.name}", f.bounded), (k,), np.array([[f.u**2]]))
-            for k, f in facts.items()
+            for k, f in self.facts().items()
         ]
 
 

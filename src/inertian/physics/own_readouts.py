@@ -36,7 +36,7 @@ def ready_of(seen: Observed, symbol: str, body: str) -> Ready:
     for part in _all_parts(ready):
         for needed in part.needed.values():
             if needed.kind == "fact":
-                _fact(seen, needed)
+                needed_fact(seen, needed)
         if any(n.kind == "local" and n.order == HIGHEST for n in _inside_rates(part)):
             raise ReadoutError(f"{symbol}: the rate of an acceleration cannot be had from these samples.")
     if ready.areas and len(seen.trial.t) > AREA_SAMPLES:
@@ -54,7 +54,7 @@ def _inside_rates(ready: Ready) -> list[Needed]:
     return [ready.needed[name] for name in ready.formula.rates]
 
 
-def _fact(seen: Observed, needed: Needed) -> tuple[FactId | None, float]:
+def needed_fact(seen: Observed, needed: Needed) -> tuple[FactId | None, float]:
     """The fact a name stands for, and its value in SI. Raises ReadoutError where it is not known."""
     if needed.fact == "m":
         if needed.body not in seen.masses:
@@ -80,7 +80,7 @@ def _evaluated(
     values: dict[str, Any] = dict(local)
     for name, needed in ready.needed.items():
         if needed.kind == "fact":
-            values[name] = _fact(seen, needed)[1]
+            values[name] = needed_fact(seen, needed)[1]
         elif needed.kind == "time":
             values[name] = times
     m = len(times)
@@ -100,6 +100,20 @@ def _evaluated(
     return y, slopes, of_rates
 
 
+def evaluated(
+    seen: Observed,
+    ready: Ready,
+    local: Mapping[str, Any],
+    rates: Mapping[str, Any],
+    times: Array,
+    facts: Mapping[str, Any],
+) -> Array:
+    """Return values of a formula from those of its names, its rates and its facts; shapes (…, m)."""
+    at = {n: times for n, needed in ready.needed.items() if needed.kind == "time"}
+    rates = {**rates, **dict.fromkeys(at, 1.0)}
+    return np.asarray(ready.formula.along({**local, **facts, **at}, rates) + np.zeros(len(times)), dtype=float)
+
+
 def own_readout(seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | None = None) -> Readout:
     """Return a quantity of one's own at some times, as `readouts.readout`. Raises ReadoutError."""
     return _read_out(seen, ready_of(seen, shown.axis, body), times, rows)
@@ -111,15 +125,15 @@ def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> 
 
     def operator(needed: Needed) -> Operator:
         if needed not in operators:
-            operators[needed] = _operator(seen, needed, times, rows)
+            operators[needed] = operator_of(seen, needed, times, rows)
         return operators[needed]
 
     sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
-    local = {n: operator(d).applied(_samples(seen, d)) for n, d in sampled.items()}
+    local = {n: operator(d).applied(samples_of(seen, d)) for n, d in sampled.items()}
     areas = {name: _area(seen, one, times) for name, one in ready.areas.items()}
     local |= {name: one.values for name, one in areas.items()}
     higher = {n: _higher(ready.needed[n]) for n in ready.formula.rates if n in sampled}
-    rates = {n: operator(d).applied(_samples(seen, d)) for n, d in higher.items()}
+    rates = {n: operator(d).applied(samples_of(seen, d)) for n, d in higher.items()}
     y, slopes, of_rates = _evaluated(seen, ready, local, rates, times)
     terms = [(_channel(seen, d), operator(d).scaled(slopes[n])) for n, d in sampled.items()]
     terms += [(_channel(seen, higher[n]), operator(higher[n]).scaled(s)) for n, s in of_rates.items()]
@@ -147,14 +161,14 @@ def _area(seen: Observed, inner: Ready, times: Array) -> Readout:
     if len(good) < 2:
         return Readout(times, np.full(len(times), np.nan), (), {})
     counts = np.zeros((len(times), len(t)))
-    counts[:, good] = _up_to(t[good], times)
+    counts[:, good] = up_to(t[good], times)
     values = counts[:, good] @ whole.values[good]
     values[(times < t[good[0]]) | (times > t[good[-1]])] = np.nan
     terms = [(channel, weighted(o.usable, counts @ o.matrix())) for channel, o in whole.terms]
     return Readout(times, values, tuple(terms), {key: counts @ np.nan_to_num(s) for key, s in whole.facts.items()})
 
 
-def _up_to(t: Array, times: Array) -> Array:
+def up_to(t: Array, times: Array) -> Array:
     """What samples at t count for in the integral of the lines between them up to some times; shape (m, n)."""
     n = len(t)
     steps = np.diff(t)
@@ -180,7 +194,7 @@ def _higher(needed: Needed) -> Needed:
     return Needed(needed.kind, needed.body, needed.axis, needed.order + 1)
 
 
-def _samples(seen: Observed, needed: Needed) -> Array:
+def samples_of(seen: Observed, needed: Needed) -> Array:
     if needed.kind == "sensor":
         return seen.sensor(needed.body, needed.axis).si
     return seen.trial.body(needed.body).channel(needed.axis).si
@@ -190,9 +204,9 @@ def _channel(seen: Observed, needed: Needed) -> Any:
     return seen.trial.channel_id(needed.body, needed.axis)
 
 
-def _operator(seen: Observed, needed: Needed, times: Array, rows: Rows | None) -> Operator:
+def operator_of(seen: Observed, needed: Needed, times: Array, rows: Rows | None) -> Operator:
     """The operator of one name; a body of another clock is fitted locally at the times that are asked for."""
-    x = _samples(seen, needed)
+    x = samples_of(seen, needed)
     usable = np.flatnonzero(np.isfinite(x))
     if rows is not None and _as_they_are(x, needed, rows):
         return samples_themselves(usable, rows)
@@ -210,7 +224,7 @@ def _missed(seen: Observed, pulled: "Pulled", times: Array, rows: Rows | None) -
     """What local fits may leave out of the values."""
     found: dict[FactId, Array] = {}
     for needed, s, _ in pulled:
-        if rows is None or not _as_they_are(_samples(seen, needed), needed, rows):
+        if rows is None or not _as_they_are(samples_of(seen, needed), needed, rows):
             key = seen.missed(needed.body, needed.axis, needed.order)
             more = s * seen.missed_at(needed.body, needed.axis, needed.order, times)
             found[key] = found.get(key, np.zeros(len(times))) + more
@@ -221,7 +235,7 @@ def _facts(seen: Observed, ready: Ready, slopes: Mapping[str, Array], m: int) ->
     """∂y/∂fact of the facts in the formula."""
     found: dict[FactId, Array] = {}
     for name, needed in ready.needed.items():
-        key = _fact(seen, needed)[0] if needed.kind == "fact" else None
+        key = needed_fact(seen, needed)[0] if needed.kind == "fact" else None
         if key is not None:
             found[key] = found.get(key, np.zeros(m)) + slopes[name]
     return found
@@ -250,7 +264,7 @@ def _turned(seen: Observed, pulled: Pulled, operator: Callable[[Needed], Operato
         if ANGLE in seen.shared and set(seen.trial.body(needed.body).axes) == {"x", "y"}:
             key = seen.shared[ANGLE][0]
             other = Needed("local", needed.body, "y" if needed.axis == "x" else "x", needed.order)
-            across = operator(other).applied(_samples(seen, other))
+            across = operator(other).applied(samples_of(seen, other))
             found[key] = found.get(key, np.zeros(m)) + s * (handed if needed.axis == "x" else -handed) * across
         for axis, name in ORIGIN.items():
             if needed.order == 0 and name in seen.shared:

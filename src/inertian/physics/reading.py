@@ -8,14 +8,15 @@ from typing import Any
 import numpy as np
 
 from inertian.motion.curves import CurveFit, Shape, fit_curve, form_of
-from inertian.motion.local import local_operator
 from inertian.motion.spans import Span
-from inertian.physics.asked import AT_MOMENT, BETWEEN, TOTAL, CurveAsked, NamedReading, Quantity, ReadingKind, Shown
+from inertian.physics.asked import AT_MOMENT, BETWEEN, CurveAsked, NamedReading, Quantity, ReadingKind, Shown
+from inertian.physics.mapped import unless_curved
 from inertian.physics.observed import Observed, Readout, ReadoutError
+from inertian.physics.planned import TooFewError, at_moment_plan, over_span_plan, span_of
 from inertian.physics.readouts import readout
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.dimensions import OF_KIND, parse_unit
-from inertian.quantities.estimates import Array, Estimate, Joint, Rows, joint
+from inertian.quantities.estimates import Estimate, Joint, Rows, joint
 from inertian.quantities.propagation import Results
 
 RATE_UNITS = {
@@ -38,7 +39,6 @@ AREA_UNITS = {
     "rad/s": "rad",
     "N": "N·s",
 }
-STEEPER = {Quantity.POSITION: Quantity.VELOCITY, Quantity.VELOCITY: Quantity.ACCELERATION}  # what a slope is of
 CLEARLY = 3.3  # normal deviates by which χ² must exceed ν before ± is widened to the scatter
 WIDENED = "; the samples scatter more than the noise, so each ± is widened to their scatter"
 
@@ -64,49 +64,26 @@ def unit_of_reading(shown: Shown, kind: ReadingKind) -> str:
 def at_moment(seen: Observed, shown: Shown, body: str, time: float) -> dict[ReadingKind, Estimate]:
     """Return value and local slope at a time in s, as far as there are samples for them. Raises ReadoutError."""
     found: dict[ReadingKind, Estimate] = {}
-    here = readout(seen, shown, body, np.array([time]))
-    if np.isfinite(here.values[0]):
-        found[ReadingKind.VALUE] = here.estimate(np.ones(1))
-    if body != TOTAL and shown.quantity in STEEPER and shown.axis in seen.trial.body(body).axes:
-        steeper = readout(seen, Shown(STEEPER[shown.quantity], shown.axis), body, np.array([time]))
-        if np.isfinite(steeper.values[0]):
-            found[ReadingKind.SLOPE] = steeper.estimate(np.ones(1))
-        return found
-    rows = _near_rows(seen, body, time)
-    around = readout(seen, shown, body, seen.trial.t[rows], rows)
-    good = np.isfinite(around.values)
-    local = local_operator(seen.trial.t[rows], np.flatnonzero(good), np.array([time]), seen.walls(body), 1)
-    if local.pieces:
-        c = np.zeros(len(rows))
-        c[local.usable] = local.matrix()[0]
-        found[ReadingKind.SLOPE] = around.estimate(c)
+    for kind in (ReadingKind.VALUE, ReadingKind.SLOPE):
+        try:
+            plan = at_moment_plan(seen, shown, body, time, kind)
+        except TooFewError:
+            continue
+        if np.isfinite(plan.whole.values[plan.c != 0.0]).all():
+            found[kind] = plan.estimate()
     return found
-
-
-def _near_rows(seen: Observed, body: str, time: float, most: int = 40) -> Rows:
-    place = int(np.searchsorted(seen.trial.t, time))
-    return np.arange(max(place - most, 0), min(place + most, len(seen.trial.t)))
 
 
 def over_span(seen: Observed, shown: Shown, body: str, span: Span, kind: ReadingKind) -> Estimate | Scalar:
     """Return a reading over a span. Raises ReadoutError where the span holds too few samples."""
-    if kind is ReadingKind.CHANGE:
-        ends = _inside(seen, body, span)
-        return readout(seen, shown, body, ends).estimate(np.array([-1.0, 1.0]))
-    all_rows = span.rows(seen.trial.t)
-    rows = np.arange(all_rows.start, all_rows.stop)
-    whole = readout(seen, shown, body, seen.trial.t[rows], rows)
-    good = np.flatnonzero(np.isfinite(whole.values))
-    if len(good) < 2:
-        raise ReadoutError(f"“{span.name}” holds too few samples of it. Widen the span.")
-    t, y = whole.times[good], whole.values[good]
-    if kind is ReadingKind.SPREAD:
-        window = 1 if shown.quantity in (Quantity.POSITION, Quantity.SENSOR) else _window(seen, body, rows)
-        freedom = max((len(y) - 1) / window, 1.0)
-        return Scalar(float(y.std(ddof=1)), float(y.std(ddof=1) / np.sqrt(2.0 * freedom)), freedom)
-    c = np.zeros(len(rows))
-    c[good] = _coefficients(kind, t, y)
-    return whole.estimate(c)
+    plan = over_span_plan(seen, shown, body, span, kind)
+    if kind is not ReadingKind.SPREAD:
+        return plan.estimate()
+    y, rows = plan.whole.values, plan.rows
+    assert rows is not None
+    window = 1 if shown.quantity in (Quantity.POSITION, Quantity.SENSOR) else _window(seen, body, rows)
+    freedom = max((len(y) - 1) / window, 1.0)
+    return Scalar(float(y.std(ddof=1)), float(y.std(ddof=1) / np.sqrt(2.0 * freedom)), freedom)
 
 
 def _window(seen: Observed, body: str, rows: Rows) -> int:
@@ -115,31 +92,6 @@ def _window(seen: Observed, body: str, rows: Rows) -> int:
     fits = seen.local_fits(name, seen.trial.body(name).axes[0])
     near = np.searchsorted(fits.usable, rows[len(rows) // 2])
     return int(fits.sizes[1][min(near, len(fits.usable) - 1)])
-
-
-def _inside(seen: Observed, body: str, span: Span) -> Array:
-    """Both ends of a span, on the inner side of a wall that stands there."""
-    tiny = 1e-9 * span.length
-    walls = np.asarray(seen.walls(body))
-    start = span.start + (tiny if np.any(np.abs(walls - span.start) < tiny) else 0.0)
-    stop = span.stop - (tiny if np.any(np.abs(walls - span.stop) < tiny) else 0.0)
-    return np.array([start, stop])
-
-
-def _coefficients(kind: ReadingKind, t: Array, y: Array) -> Array:
-    """What each sample counts for in a reading over a span; t in s and y in SI of shape (n,), the result too."""
-    n = len(t)
-    if kind is ReadingKind.MEAN:
-        return np.full(n, 1.0 / n)
-    if kind is ReadingKind.TREND:
-        tau = t - t.mean()
-        return np.asarray(tau / (tau @ tau))
-    if kind is ReadingKind.AREA:
-        steps = np.diff(t)
-        return 0.5 * (np.append(steps, 0.0) + np.insert(steps, 0, 0.0))
-    c = np.zeros(n)
-    c[int(np.argmin(y) if kind is ReadingKind.LEAST else np.argmax(y))] = 1.0
-    return c
 
 
 def settle(seen: Observed, estimates: Mapping[str, Estimate]) -> Joint:
@@ -170,15 +122,12 @@ def _compared(q: Mapping[str, Any]) -> dict[str, Any]:
     return {ReadingKind.DIFFERENCE: q["2"] - q["1"], ReadingKind.RATIO: q["2"] / q["1"]}
 
 
-def _span(seen: Observed, name: str) -> Span:
-    try:
-        return seen.spans.named(name)
-    except KeyError:
-        raise ReadoutError(f"There is no span “{name}” in this trial.") from None
-
-
 def read_named(seen: Observed, named: NamedReading) -> Scalar:
-    """Return the result of a named reading. Raises ReadoutError with what is missing."""
+    """Return the result of a named reading; where first order does not do, from draws. Raises ReadoutError."""
+    return unless_curved(seen, named, _at_first_order(seen, named))
+
+
+def _at_first_order(seen: Observed, named: NamedReading) -> Scalar:
     if named.kind in BETWEEN:
         return between(seen, named.shown, named.body, (named.times[0], named.times[1]))[named.kind]
     if named.kind in AT_MOMENT:
@@ -186,7 +135,7 @@ def read_named(seen: Observed, named: NamedReading) -> Scalar:
         if named.kind not in found:
             raise ReadoutError("There are too few samples at that moment.")
         return scalars(seen, {"": found[named.kind]})[""]
-    one = over_span(seen, named.shown, named.body, _span(seen, named.span), named.kind)
+    one = over_span(seen, named.shown, named.body, span_of(seen, named.span), named.kind)
     return one if isinstance(one, Scalar) else scalars(seen, {"": one})[""]
 
 
@@ -207,7 +156,7 @@ class CurveResult:
 
 def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
     """Fit a curve over a span. Raises ReadoutError, CurveError or TooFewSamplesError."""
-    span = _span(seen, asked.span)
+    span = span_of(seen, asked.span)
     all_rows = span.rows(seen.trial.t)
     rows = np.arange(all_rows.start, all_rows.stop)
     whole = readout(seen, asked.shown, asked.body, seen.trial.t[rows], rows)

@@ -53,8 +53,8 @@ def readout(seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | 
     facts: dict[FactId, Array] = {}
     for name in seen.bodies_of(body):
         _require(seen, shown, name)
-        needed = _needed(shown, seen.trial.body(name).axes)
-        operators = {key: _operator(seen, name, *key, times, rows) for key in needed}
+        needed = needed_of(shown, seen.trial.body(name).axes)
+        operators = {key: operator_at(seen, name, *key, times, rows) for key in needed}
         local = {key: op.applied(_samples(seen, name, key[0])) for key, op in operators.items()}
         y, slopes = formula(seen, shown, name, local)
         values = values + y
@@ -85,7 +85,7 @@ def at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Arra
     facts: dict[FactId, Array] = {}
     for name in seen.bodies_of(body):
         _require(seen, shown, name)
-        needed = _needed(shown, seen.trial.body(name).axes)
+        needed = needed_of(shown, seen.trial.body(name).axes)
         found = {key: seen.derivative(name, *key) for key in needed}
         local = {key: one.value for key, one in found.items()}
         y, slopes = formula(seen, shown, name, local)
@@ -160,7 +160,7 @@ def _require(seen: Observed, shown: Shown, body: str) -> None:
         raise ReadoutError("An angle needs x, y and a centre of rotation. Set the centre in the frame.")
 
 
-def _needed(shown: Shown, axes: tuple[str, ...]) -> list[tuple[str, int]]:
+def needed_of(shown: Shown, axes: tuple[str, ...]) -> list[tuple[str, int]]:
     """Which local derivatives a quantity is made of, by axis and order."""
     quantity = shown.quantity
     if quantity in ORDERS and shown.axis != MAGNITUDE:
@@ -171,15 +171,18 @@ def _needed(shown: Shown, axes: tuple[str, ...]) -> list[tuple[str, int]]:
     return [(axis, order) for axis in axes]
 
 
-def _operator(seen: Observed, body: str, axis: str, order: int, times: Array, rows: Rows | None) -> Operator:
+def operator_at(seen: Observed, body: str, axis: str, order: int, times: Array, rows: Rows | None) -> Operator:
     fits = seen.local_fits(body, axis)
     return samples_themselves(fits.usable, rows) if order == 0 and rows is not None else fits.operator(times, order)
 
 
-def formula(seen: Observed, shown: Shown, body: str, local: Local) -> tuple[Array, dict[tuple[str, int], Array]]:
-    """Return a quantity and its partial derivatives by axis and order, from local derivatives of shape (m,)."""
+def formula(
+    seen: Observed, shown: Shown, body: str, local: Local, mass: Array | float | None = None
+) -> tuple[Array, dict[tuple[str, int], Array]]:
+    """Return a quantity and its partial derivatives by axis and order, from local derivatives of shape (…, m)."""
     quantity, keys = shown.quantity, list(local)
-    mass = seen.masses[body][1].si if quantity in NEEDS_MASS else 1.0
+    if mass is None:
+        mass = seen.masses[body][1].si if quantity in NEEDS_MASS else 1.0
     if quantity in NEEDS_CENTRE:
         return _about_centre(quantity, seen.frame.centre or (0.0, 0.0), local)
     if quantity is Quantity.KINETIC:
@@ -187,7 +190,7 @@ def formula(seen: Observed, shown: Shown, body: str, local: Local) -> tuple[Arra
         return np.asarray(0.5 * mass * squares), {k: mass * local[k] for k in keys}
     if quantity in ORDERS and shown.axis != MAGNITUDE:
         (key,) = keys
-        return mass * local[key], {key: np.full(len(local[key]), mass)}
+        return mass * local[key], {key: mass + np.zeros_like(local[key])}
     size = np.sqrt(sum(local[k] ** 2 for k in keys))
     with np.errstate(divide="ignore", invalid="ignore"):
         slopes = {k: mass * np.where(size > 0, local[k] / size, 1.0) for k in keys}
@@ -204,8 +207,8 @@ def _about_centre(
         return r, {("x", 0): x / r, ("y", 0): y / r}
     if quantity is Quantity.ANGLE:
         angle = np.arctan2(y, x)
-        good = np.isfinite(angle)
-        angle[good] = np.unwrap(angle[good])
+        good = np.isfinite(angle).reshape(-1, angle.shape[-1]).all(axis=0)
+        angle[..., good] = np.unwrap(angle[..., good])
         return angle, {("x", 0): -y / r2, ("y", 0): x / r2}
     vx, vy = local["x", 1], local["y", 1]
     omega = (x * vy - y * vx) / r2

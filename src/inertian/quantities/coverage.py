@@ -20,7 +20,8 @@ class Scalar:
 
     value ± k68·u and value ± k95·u contain the true value in 68.27 % and 95.45 % of cases; they are worked out when
     first asked for. `way` says where they come from: "first order" (t distribution, with the rectangular parts of
-    `shape` where those matter) or "Monte Carlo" (then `factors` holds them). `u` 0 means exact.
+    `shape` where those matter), "mapped" (then `ends` holds intervals that need not lie evenly about the value) or
+    "Monte Carlo" (then `factors` holds them). `u` 0 means exact.
     """
 
     value: float
@@ -28,16 +29,32 @@ class Scalar:
     dof: float
     shape: Shape | None = None
     factors: tuple[float, float] | None = None
+    ends: tuple[tuple[float, float], tuple[float, float]] | None = None  # of 68 and 95 %, where they are not alike
 
     @property
     def way(self) -> str:
         """How the intervals were found."""
+        if self.ends is not None:
+            return "mapped"
         return "first order" if self.factors is None else "Monte Carlo"
+
+    @property
+    def interval68(self) -> tuple[float, float]:
+        """The interval that holds the truth in 68.27 %."""
+        return self.ends[0] if self.ends else (self.value - self.k68 * self.u, self.value + self.k68 * self.u)
+
+    @property
+    def interval95(self) -> tuple[float, float]:
+        """The interval that holds the truth in 95.45 %."""
+        return self.ends[1] if self.ends else (self.value - self.k95 * self.u, self.value + self.k95 * self.u)
 
     @cached_property
     def _k(self) -> tuple[float, float]:
         if self.factors is not None:
             return self.factors
+        if self.ends is not None and self.u > 0.0:  # the wider side, for those who want one number
+            far = [max(self.value - low, high - self.value) / self.u for low, high in self.ends]
+            return far[0], far[1]
         bounded = sum(a * a for a in self.shape.half_widths) if self.shape is not None else 0.0
         if self.shape is not None and self.u > 0.0 and bounded > 3.0 * BOUNDED_SHARE * self.u**2:
             return _mixed_factors(self.u, self.shape)

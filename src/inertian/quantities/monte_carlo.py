@@ -25,8 +25,8 @@ class Cancelled(Exception):
 class Distribution:
     """What Monte Carlo found of one result: mean, u, the shortest intervals, and the draws behind them.
 
-    `settled` tells whether two figures of u are right (7.9.4), `tolerance` is δ of clause 7.9.2, `first_order_does`
-    what clause 8.1 says: both ends of the 95 % interval of first order lie within δ of the ones found here.
+    `settled` tells whether two figures of u are right (7.9.4), `tolerance` is δ of clause 7.9.2, `off` how far the ends
+    of the 95 % interval of first order lie from those found here.
     """
 
     mean: float
@@ -37,7 +37,12 @@ class Distribution:
     seed: int
     settled: bool
     tolerance: float
-    first_order_does: bool
+    off: float
+
+    @property
+    def first_order_does(self) -> bool:
+        """Whether first order does, by clause 8.1."""
+        return self.off <= self.tolerance
 
 
 def tolerance_of(u: float, figures: int = FIGURES) -> float:
@@ -66,8 +71,30 @@ def distribution(
 ) -> Distribution:
     """Return the distribution of one result of a law, from correlated inputs.
 
-    `progress` is told the share done and answers whether to go on; if not, Cancelled is raised. The same seed gives
-    the same numbers. Sources whose variance was estimated are drawn as scaled t (JCGM 101, 6.4.9).
+    Sources whose variance was estimated are drawn as scaled t (JCGM 101, 6.4.9). Otherwise as `settled_distribution`.
+    """
+
+    def block(k: int) -> Array:
+        inputs = draw(joint, BLOCK, seed + k)
+        one = np.asarray(law(dict(zip(joint.names, inputs, strict=True)))[output], dtype=float)
+        return np.broadcast_to(one, (BLOCK,))
+
+    first = propagate(law, joint).joint
+    reach = coverage_factor(P95, first.dof(output)) * first.u(output)
+    value = float(first.values[first.index(output)])
+    return settled_distribution(block, (value - reach, value + reach), seed, progress)
+
+
+def settled_distribution(
+    block: Callable[[int], Array],
+    first_order: tuple[float, float],
+    seed: int,
+    progress: Callable[[float], bool] | None = None,
+) -> Distribution:
+    """Return what blocks of draws, made by their number, tell of a result, as soon as they tell it well enough.
+
+    `first_order` is the 95 % interval that clause 8 compares with. `progress` is told the share done and answers
+    whether to go on; if not, Cancelled is raised. Draws that are not finite are left out.
     """
     blocks: list[Array] = []
     found = np.zeros((0, 4))
@@ -75,10 +102,9 @@ def distribution(
     for k in range(MOST):
         if progress is not None and not progress(k / MOST):
             raise Cancelled
-        inputs = draw(joint, BLOCK, seed + k)
-        one = np.asarray(law(dict(zip(joint.names, inputs, strict=True)))[output], dtype=float)
-        blocks.append(np.broadcast_to(one, (BLOCK,)))
-        found = np.vstack([found, [one.mean(), one.std(ddof=1), *shortest_interval(blocks[-1], P95)]])
+        made = block(k)
+        blocks.append(made[np.isfinite(made)])
+        found = np.vstack([found, [blocks[-1].mean(), blocks[-1].std(ddof=1), *shortest_interval(blocks[-1], P95)]])
         if k + 1 >= FEWEST:
             spread = 2.0 * found.std(axis=0, ddof=1) / np.sqrt(k + 1)
             settled = bool(np.all(spread < tolerance_of(float(found[:, 1].mean()))))
@@ -88,9 +114,6 @@ def distribution(
     u = float(drawn.std(ddof=1))
     wide = shortest_interval(drawn, P95)
     tolerance = tolerance_of(u)
-    first = propagate(law, joint).joint
-    reach = coverage_factor(P95, first.dof(output)) * first.u(output)
-    value = float(first.values[first.index(output)])
-    off = max(abs(value - reach - wide[0]), abs(value + reach - wide[1]))
+    off = max(abs(first_order[0] - wide[0]), abs(first_order[1] - wide[1]))
     narrow = shortest_interval(drawn, P68)
-    return Distribution(float(drawn.mean()), u, narrow, wide, len(drawn), seed, settled, tolerance, off <= tolerance)
+    return Distribution(float(drawn.mean()), u, narrow, wide, len(drawn), seed, settled, tolerance, off)
