@@ -7,11 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from PyQt6.QtCore import Qt
+from scipy.special import stdtrit
 
 from conftest import recording
 from inertian.desktop import formula_words, words
 from inertian.motion.integrals import integrate_twice
 from inertian.motion.trials import Body, Channel, Trial
+from inertian.physics.apparatus import WAYS, computed, stiffness
 from inertian.physics.asked import Quantity, ReadingKind, Shown
 from inertian.physics.observed import ReadoutError
 from inertian.physics.own import READY, OwnQuantity, OwnQuantityError, checked, put_together
@@ -23,7 +25,8 @@ from inertian.project.evaluation import Evaluator
 from inertian.project.own_edits import quantity_removed, quantity_set
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.dimensions import parse_unit
-from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.errors import InertianError, Refusal
+from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact
 from inertian.quantities.formulas import FormulaError, parse_formula
 from inertian.quantities.units import unit_of
 
@@ -282,3 +285,83 @@ def test_an_area_of_a_rate_is_the_change_and_a_rate_of_an_area_is_refused():
     assert abs(change[-8] - (kinetic[-8] - kinetic[0])) < 4.0 * u[-8]
     with pytest.raises(ReadoutError, match="what stands in the area"):
         readout(seen, Shown(Quantity.OWN, "no", "J"), "sled", t[10:20])
+
+
+# -- facts from measurements ------------------------------------------------------------------------------------------
+
+
+def lengths(**typed):
+    return {k: parse_fact(v, "mass" if k == "m" else "length", unit_of("length", "m")) for k, v in typed.items()}
+
+
+def test_inclines_and_inertias_are_the_textbook_ones_with_their_uncertainty():
+    slope, level = (w for w in WAYS if w.symbol == "θ")
+    found = computed(slope, lengths(h1="0.100 ± 0.001 m", h2="0.300 ± 0.001 m", s="1.0 m ± 0 m"))
+    assert found.typed == pytest.approx(np.degrees(np.arcsin(0.2)), abs=1e-4)
+    assert found.u == pytest.approx(np.hypot(1e-3, 1e-3) / np.sqrt(3.0) / np.cos(np.arcsin(0.2)), rel=0.01)
+    assert computed(level, lengths(h1="0 m ± 0 m", h2="1 m ± 0 m", d="1 m ± 0 m")).typed == pytest.approx(45.0)
+    with pytest.raises(Refusal, match="larger than the way"):
+        computed(slope, lengths(h1="0 m", h2="2 m", s="1 m"))
+    with pytest.raises(Refusal, match="Way between the marks"):
+        computed(slope, lengths(h1="0 m", h2="2 m"))
+    every = lengths(m="2 kg ± 0 kg", r="0.5 m ± 1 %", r1="0.5 m", r2="0.5 m", L="0.5 m", a="0.5 m", b="0 m", l="0.5 m")
+    every["T"] = parse_fact("2 s", "time", unit_of("time", "s"))
+    every["g"] = parse_fact("9.81", "acceleration", unit_of("acceleration", "m/s²"))
+    by_text = [computed(w, every).si / (2.0 * 0.25) for w in WAYS if w.symbol == "I"]
+    assert by_text == pytest.approx((0.5, 1.0, 1.0, 0.4, 2 / 3, 1 / 12, 1 / 3, 1 / 12, 2.0 * 9.81 / np.pi**2), rel=1e-3)
+    disc = next(w for w in WAYS if w.text == "½ m r²")
+    assert computed(disc, every).u / computed(disc, every).si == pytest.approx(2.0 * 0.01 / np.sqrt(3.0), rel=0.01)
+
+
+BAD_TABLES = {
+    "1 2\n2 4": "at least 3",
+    "1 2\n2 x\n3 4": "Row 2",
+    "kg N\n1 2": "not a unit of length",
+    "1 3\n2 2\n3 1": "falls",
+    "1 2 3": "two numbers",
+    "1 2\n1 3\n1 4": "the same",
+}
+
+
+def test_a_spring_constant_from_a_table_covers_the_truth_and_bad_tables_are_refused():
+    rng = np.random.default_rng(4)
+    for stated, k in ((0.0, stdtrit(10.0, 0.5 + 0.6827 / 2)), (0.02, 1.0)):
+        hits = []
+        for _ in range(300):
+            x = np.linspace(0.02, 0.12, 12)
+            f = 25.0 * x + 0.1 + rng.normal(0.0, 0.02, 12)
+            rows = "\n".join(f"{100 * a:.6f}\t{b:.6f}".replace(".", ",") for a, b in zip(x, f, strict=True))
+            found = stiffness("cm N\n" + rows, 0.0, stated)
+            hits.append(abs(found.si - 25.0) / found.u < k)
+        assert abs(np.mean(hits) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 300)
+    for text, why in BAD_TABLES.items():
+        with pytest.raises(InertianError, match=why):
+            stiffness(text)
+
+
+def test_an_incline_and_a_spring_are_measured_in_the_window(demo, open_window, qtbot):
+    window = open_window(demo)
+    window.show_stage(words.BENCH)
+    window.show_page(formula_words.PAGE_FORMULAS)
+    page = window.formulas
+    qtbot.mouseClick(page.measuring["θ", ""], Qt.MouseButton.LeftButton)
+    assert not page.dialog.use.isEnabled()
+    for name, text in (("h1", "0.100 ± 0.001 m"), ("h2", "30.0 ± 0.1 cm"), ("s", "1.000 ± 0.002 m")):
+        line = page.dialog.fields[name].line
+        qtbot.keyClicks(line, text)
+        qtbot.keyClick(line, Qt.Key.Key_Return)
+    assert "11.54 ± 0.05 °" in page.dialog.result.text()
+    qtbot.mouseClick(page.dialog.use, Qt.MouseButton.LeftButton)
+    kept = window.document.settled.setup[FactId("incline", "series in line")]
+    assert (kept.meaning, kept.si) == (Meaning.STANDARD, pytest.approx(np.arcsin(0.2), abs=1e-5))
+    assert "11.5370 ± 0.0496" in page.facts["θ", ""].line.text()
+    qtbot.mouseClick(page.measuring["k", ""], Qt.MouseButton.LeftButton)
+    page.dialog.table.setFocus()
+    for row in ("cm N", "2.0 0.49", "4.0 1.01", "6.0 1.48"):
+        qtbot.keyClicks(page.dialog.table, row)
+        qtbot.keyClick(page.dialog.table, Qt.Key.Key_Return)
+    assert "N/m" in page.dialog.result.text()
+    qtbot.mouseClick(page.dialog.cancel, Qt.MouseButton.LeftButton)
+    assert FactId("spring constant", "series in line") not in window.document.settled.setup
+    window.document.undo()
+    window.document.history.mark_saved(window.document.settled)

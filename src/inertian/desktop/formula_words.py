@@ -25,6 +25,15 @@ VOCABULARY = (
     "rate(…) for the change per second, area(…) for the sum over time."
 )
 FITS_ALL = "Good: it gives {unit}."
+MEASURE, MEASURE_TIP = "from measurements…", "Work it out from what can be measured"
+MEASURE_TITLE = "{label}, from measurements"
+MEASURE_WAY, MEASURE_USE, MEASURE_STILL = "How it was measured", "Use it", "—"
+MEASURE_GIVES = "{formula} gives {value}"
+ASKED_HINTS = {"length": "e.g. 1.250 ± 0.002 m", "mass": "e.g. 2.00 ± 0.01 kg", "time": "e.g. 1.32 ± 0.02 s"}
+TABLE_LABEL = "Extension and force, a row each; the first row may name units"
+TABLE_HINT = "cm\tN\n2.0\t0.49\n4.0\t1.01\n6.0\t1.48"
+TABLE_U = ("± of each extension", "± of each force")
+TABLE_U_HINTS = ("e.g. 1 mm; exact if left empty", "e.g. 0.02 N; from the scatter if left empty")
 HOW = "How was this computed?"
 HOW_SHORT = "?"
 CARD_TITLE = "How “{what}” was computed"

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from inertian.desktop import formula_words as words
+from inertian.desktop.apparatus_dialog import MEASURED, ApparatusDialog
 from inertian.desktop.bench_view import BenchView
 from inertian.desktop.document import Document
 from inertian.desktop.facts_form import FactField
@@ -37,6 +38,7 @@ class FormulasPage(QScrollArea):
         self._built: tuple[object, ...] | None = None
         self._changing = ""
         self.facts: dict[tuple[str, str], FactField] = {}
+        self.measuring: dict[tuple[str, str], QPushButton] = {}
         body = QWidget()
         body.setObjectName("marginBody")
         body.setMaximumWidth(MARGIN_WIDTH - 2)
@@ -133,6 +135,10 @@ class FormulasPage(QScrollArea):
                 field.edited.connect(partial(self._set_fact, known, body))
                 self.facts[known.symbol, body] = field
                 self._facts.addWidget(field)
+                if known.symbol in MEASURED:
+                    self._facts.addWidget(
+                        self._measure_button(known, body, title), alignment=Qt.AlignmentFlag.AlignRight
+                    )
 
     # -- facts ----------------------------------------------------------------------------------------------------
 
@@ -149,6 +155,26 @@ class FormulasPage(QScrollArea):
             known = next(f for f in SETUP_FACTS if f.symbol == symbol)
             found = self._document.project.fact(setup_key(known.name, body), entry)
             field.show_fact(found[1] if found else None)
+
+    def _measure_button(self, known: SetupFact, body: str, title: str) -> QPushButton:
+        button = QPushButton(words.MEASURE)
+        button.setProperty("role", "quiet")
+        button.setToolTip(words.MEASURE_TIP)
+        button.setAccessibleName(f"{title}, {words.MEASURE}")
+        button.clicked.connect(partial(self.measure, known, body))
+        self.measuring[known.symbol, body] = button
+        return button
+
+    def measure(self, known: SetupFact, body: str) -> None:
+        """Open the dialog that works a fact out from what can be measured."""
+        entry, project = self._document.entry, self._document.settled
+        masses = project.masses(entry)
+        facts = {"m": masses[body][1]} if body in masses else {}
+        gravity = project.setup_facts(entry).get(("g", ""))
+        facts |= {"g": gravity[1]} if gravity else {}
+        self.dialog = ApparatusDialog(self, self._theme, known, facts)
+        self.dialog.accepted.connect(lambda: self._set_fact(known, body, self.dialog.fact))
+        self.dialog.open()
 
     def _set_fact(self, known: SetupFact, body: str, fact: Fact | None) -> None:
         self._document.do(fact_set(self._document.settled, self._key(known, body), fact))
