@@ -12,14 +12,16 @@ from scipy.special import stdtrit
 from conftest import recording
 from inertian.desktop import formula_words, words
 from inertian.motion.integrals import integrate_twice
+from inertian.motion.spans import Spans
 from inertian.motion.trials import Body, Channel, Trial
 from inertian.physics.apparatus import WAYS, computed, stiffness
-from inertian.physics.asked import Quantity, ReadingKind, Shown
+from inertian.physics.asked import NamedReading, Quantity, ReadingKind, Shown
 from inertian.physics.observed import ReadoutError
 from inertian.physics.own import READY, OwnQuantity, OwnQuantityError, checked, put_together
 from inertian.physics.own_readouts import own_readout
-from inertian.physics.reading import over_span, scalars
+from inertian.physics.reading import over_span, read_named, scalars
 from inertian.physics.readouts import at_all_samples, readout
+from inertian.physics.simulated import Draws, drawn_values
 from inertian.project.encoding import decode, encode
 from inertian.project.evaluation import Evaluator
 from inertian.project.own_edits import quantity_removed, quantity_set
@@ -250,6 +252,25 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(demo,
     window.document.history.mark_saved(window.document.settled)
 
 
+def test_in_the_plane_direction_speed_over_radius_and_centre_of_mass_are_those_of_the_motion():
+    t = np.linspace(0.0, 2.0, 101)
+    circle = {"x": 1.0 + 0.5 * np.cos(2.0 * t), "y": 0.5 * np.sin(2.0 * t)}
+    trial = recording(t, {"sled": circle, "cart": {"x": 0.2 * t, "y": 1.0 - 0.3 * t}})
+    seen = seen_of(project(trial))
+    seen = replace(seen, frame=replace(seen.frame, centre=(1.0, 0.0)))
+    rows = np.arange(10, 90)
+
+    def found(symbol, unit=""):
+        return at_all_samples(seen, Shown(Quantity.OWN, symbol, unit), "sled")[0][rows]
+
+    np.testing.assert_allclose(np.tan(found("φ_v")), -1.0 / np.tan(2.0 * t[rows]), rtol=1e-3)
+    np.testing.assert_allclose(found("ω_v", "1/s"), 2.0, rtol=1e-4)
+    y = (2.0 * circle["y"] + 0.5 * (1.0 - 0.3 * t)) / 2.5
+    np.testing.assert_allclose(found("y_cm", "m"), y[rows], atol=1e-9)
+    v = np.array([-np.sin(2.0 * t) - 0.2, np.cos(2.0 * t) + 0.3])
+    np.testing.assert_allclose(found("E_cmp", "J"), 0.5 * (2.0 * 0.5 / 2.5) * np.sum(v**2, axis=0)[rows], rtol=1e-3)
+
+
 def _sled(rng, n=120, sigma=0.05):
     """A sled with only an accelerometer aboard: trial, and the true velocity and distance."""
     t = np.linspace(0.0, 3.0, n)
@@ -365,3 +386,34 @@ def test_an_incline_and_a_spring_are_measured_in_the_window(demo, open_window, q
     assert FactId("spring constant", "series in line") not in window.document.settled.setup
     window.document.undo()
     window.document.history.mark_saved(window.document.settled)
+
+
+def test_a_named_reading_is_a_name_in_formulas_with_all_it_shares_with_the_samples():
+    trial, _t, _x, _v = incline(np.random.default_rng(5))
+    start = NamedReading("v_0", ReadingKind.MEAN, Shown(Quantity.VELOCITY, "x"), "sled", (), "whole")
+    twice = NamedReading("d", ReadingKind.VALUE, Shown(Quantity.OWN, "D", "m/s"), "sled", (0.8,))
+    ring = NamedReading("w", ReadingKind.VALUE, Shown(Quantity.OWN, "W", "m/s"), "sled", (0.8,))
+    made = project(trial, [own("D", "m/s", "v_x - v_0"), own("E", "J", "½ m v_0²"), own("W", "m/s", "w + v_x")])
+    entry = replace(made.entries[0], named=(start, twice, ring), spans=Spans([_whole(trial)]))
+    made = made.with_entry(entry)
+    assert {"D", "E"} <= {s.axis for s in made.offered(entry)}
+    seen = Evaluator().observed(made, entry)
+    mean = read_named(seen, start)
+    value, u = at_all_samples(seen, Shown(Quantity.OWN, "E", "J"), "sled")
+    np.testing.assert_allclose(value, mean.value**2)
+    np.testing.assert_allclose(u, np.hypot(2.0 * mean.value * mean.u, 0.005 * mean.value**2), rtol=1e-6)
+    difference = over_span(seen, Shown(Quantity.OWN, "D", "m/s"), "sled", _whole(trial), ReadingKind.MEAN)
+    nothing = scalars(seen, {"": difference})[""]
+    assert (nothing.value, nothing.u) == (
+        pytest.approx(0.0, abs=1e-12),
+        pytest.approx(0.0, abs=1e-9),
+    )  # one and the same
+    found = read_named(seen, twice)
+    draws = Draws(seen, 4000, np.random.default_rng(3))
+    drawn = drawn_values(draws, twice.shown, "sled", np.array([0.8]), None)
+    assert (drawn.mean(), drawn.std()) == (
+        pytest.approx(found.value, abs=0.1 * found.u),
+        pytest.approx(found.u, rel=0.1),
+    )
+    with pytest.raises(ReadoutError, match="“w” is not known"):
+        read_named(seen, ring)

@@ -19,7 +19,8 @@ from inertian.motion.trials import Body, Channel, Trial
 from inertian.physics.asked import TOTAL, Quantity, ReadingKind, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE, mass_key
 from inertian.physics.observed import Observed, ReadoutError
-from inertian.physics.reading import at_moment, over_span, scalars, unit_of_reading
+from inertian.physics.reading import at_moment, over_span, scalars
+from inertian.physics.reading_units import unit_of_reading
 from inertian.physics.readouts import at_all_samples, readout
 from inertian.quantities.estimates import Pools
 from inertian.quantities.facts import Fact, FactId, Meaning

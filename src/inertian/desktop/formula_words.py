@@ -21,6 +21,7 @@ SYMBOL_HINT, UNIT_HINT, NAME_HINT, FORMULA_HINT = "Symbol", "Unit", "Name, e.g. 
 ADD, KEEP, CANCEL = "Add", "Keep the change", "Cancel"
 VOCABULARY = (
     "You may use x, y, v, v_x, a_x, … of a body; m, g, θ, k, x_0, I; t; your own symbols; "
+    "named readings, if the name is one word; "
     "x_2 for the second body; F, a_s, v_s of sensors; + − * / ^, sqrt, sin, cos, exp, ln; "
     "rate(…) for the change per second, area(…) for the sum over time."
 )

@@ -15,6 +15,7 @@ from inertian.desktop.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.typeset import typeset
 from inertian.physics.asked import Quantity, Shown
 from inertian.physics.own import SETUP_FACTS, OwnQuantity, SetupFact, depends_on, put_together
+from inertian.physics.reading_units import units_by_name
 from inertian.project.edits import fact_set
 from inertian.project.own_edits import quantity_removed, quantity_set
 from inertian.project.project import Entry, setup_key
@@ -239,10 +240,11 @@ class FormulasPage(QScrollArea):
         axes = {b.name: b.axes for b in entry.trial.bodies}
         sensors = {b.name: tuple(c.axis for c in b.sensors) for b in entry.trial.bodies}
         own = self._document.project.quantities(entry)
+        readings = units_by_name(entry.named)
         why: InertianError | None = None
         for body in axes:
             try:
-                return str(put_together(typed, own, body, axes, sensors, bool(typed.unit)).dimension)
+                return str(put_together(typed, own, body, axes, sensors, bool(typed.unit), readings).dimension)
             except InertianError as error:
                 why = why or error
         raise why or InertianError(words.NONE_YET)

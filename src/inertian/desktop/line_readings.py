@@ -8,7 +8,8 @@ from inertian.desktop.document import Document
 from inertian.desktop.numbers import shown as written
 from inertian.physics.asked import NamedReading, ReadingKind, Shown
 from inertian.physics.mapped import unless_curved
-from inertian.physics.reading import at_moment, rate_unit, scalars
+from inertian.physics.reading import at_moment, scalars
+from inertian.physics.reading_units import rate_unit
 from inertian.project.project import Entry
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError

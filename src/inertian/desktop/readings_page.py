@@ -33,7 +33,8 @@ from inertian.physics.asked import (
 from inertian.physics.budgets import explained
 from inertian.physics.mapped import unless_curved
 from inertian.physics.observed import Observed
-from inertian.physics.reading import between, over_span, scalars, unit_of_reading
+from inertian.physics.reading import between, over_span, scalars
+from inertian.physics.reading_units import unit_of_reading
 from inertian.physics.simulated import simulate
 from inertian.project.marking_edits import reading_forgotten, reading_named
 from inertian.project.project import Entry

@@ -240,3 +240,11 @@ def weighted(usable: Rows, weights: Array) -> Operator:
 def joined(usable: Rows, m: int, pieces: Sequence[Piece], order: int) -> Operator:
     """Return the operator of m derivatives of an order that some pieces give."""
     return Operator(usable, tuple(pieces), np.ones(m), 1.0 if order == 0 else 0.0)
+
+
+def repeated(usable: Rows, weights: Array, slopes: Array) -> Operator:
+    """Return the operator of slope_j times one weighted sum of all usable samples; weights (len(usable),)."""
+    norm = float(np.linalg.norm(weights))
+    every = np.arange(len(slopes))
+    phi = weights[:, None] / norm if norm > 0.0 else np.zeros((len(weights), 1))
+    return Operator(usable, (Fixed(every, 0, norm * slopes[:, None], phi),), np.ones(len(slopes)))

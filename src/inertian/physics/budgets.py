@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from inertian.physics.asked import NamedReading, Quantity, ReadingKind
-from inertian.physics.observed import Observed
+from inertian.physics.observed import Observed, ReadoutError
 from inertian.physics.planned import planned
 from inertian.physics.reading import read_named, settle
 from inertian.quantities.coverage import Scalar
@@ -63,13 +63,13 @@ class Explained:
 def explained(seen: Observed, named: NamedReading) -> Explained:
     """Return how a reading was computed. Raises ReadoutError where it cannot be read."""
     result = read_named(seen, named)
-    estimate = _estimate(seen, named)
+    estimate = estimate_of(seen, named)
     lines = budget_of(seen, estimate) if estimate is not None else ()
     own = seen.own.get(named.shown.axis) if named.shown.quantity is Quantity.OWN else None
     return Explained(result, own.text if own else FORMULAS.get(named.shown.quantity, ""), lines)
 
 
-def _estimate(seen: Observed, named: NamedReading) -> Estimate | None:
+def estimate_of(seen: Observed, named: NamedReading) -> Estimate | None:
     """The reading as an estimate; None for a spread, which is one of no single set of weights."""
     if named.kind is ReadingKind.SPREAD:
         return None
@@ -78,6 +78,14 @@ def _estimate(seen: Observed, named: NamedReading) -> Estimate | None:
         return plan.estimate()
     a, b = (float(v) for v in plan.whole.values)
     return plan.whole.estimate(np.array([-b / (a * a), 1.0 / a]), b / a)
+
+
+def one_estimate(seen: Observed, named: NamedReading) -> Estimate:
+    """Return a named reading as an estimate that a formula may use. Raises ReadoutError."""
+    found = estimate_of(seen, named)
+    if found is None:
+        raise ReadoutError(f"{named.name} is a spread, which a formula cannot use.")
+    return found
 
 
 def budget_of(seen: Observed, estimate: Estimate) -> tuple[BudgetLine, ...]:

@@ -1,6 +1,6 @@
 """A trial as it is read, and what reading it gives: values with their partial derivatives behind them."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -15,7 +15,7 @@ from inertian.motion.noise import READINGS, Noise
 from inertian.motion.operators import Operator
 from inertian.motion.spans import Spans
 from inertian.motion.trials import Channel, Trial
-from inertian.physics.asked import TOTAL
+from inertian.physics.asked import TOTAL, NamedReading
 from inertian.physics.collisions import STAMP_SOURCE
 from inertian.physics.own import OwnQuantity
 from inertian.quantities.errors import Refusal
@@ -55,6 +55,8 @@ class Observed:
     setup: Mapping[tuple[str, str], tuple[FactId, Fact]] = field(default_factory=dict)  # by symbol and body
     own: Mapping[str, OwnQuantity] = field(default_factory=dict)  # quantities of one's own, by symbol
     window: WindowAsked = BY_DATA  # of local fits
+    named: Mapping[str, NamedReading] = field(default_factory=dict)  # readings that formulas may use, by name
+    estimated: Callable[["Observed", NamedReading], Estimate] | None = None  # how these are taken
 
     def walls(self, body: str) -> tuple[float, ...]:
         """Return the times that nothing of a body may be derived across."""
@@ -144,6 +146,16 @@ class Observed:
                     pool = f"{body.name} {channel.axis}"
                     found[pool, pool] = 2.0 / dof
         return Pools(found)
+
+    def reading(self, name: str) -> Estimate:
+        """Return a named reading as an estimate. Raises ReadoutError, also where it hangs on itself."""
+        if name not in self.named or self.estimated is None:
+            raise ReadoutError(f"There is no reading {name} that does not hang on itself.")
+        return self.estimated(self.without(name), self.named[name])
+
+    def without(self, name: str) -> "Observed":
+        """Return the same trial without a named reading, so that none hangs on itself."""
+        return replace(self, named={k: n for k, n in self.named.items() if k != name})
 
     def fact_parts(self) -> list[SharedPart]:
         """Return the parts of the covariance that come from facts."""

@@ -66,6 +66,7 @@ class SetupFact:
     label: str
 
 
+NO_READINGS: Mapping[str, str] = {}
 SETUP_FACTS = (
     SetupFact("g", "gravity", "acceleration", "Gravity g"),
     SetupFact("θ", "incline", "angle", "Incline θ"),
@@ -90,6 +91,8 @@ READY = (
     OwnQuantity("Impulse of the measured force", "J_F", "N·s", "area(F)"),
     OwnQuantity("Work of the measured force", "W_F", "J", "area(F v_x)"),
     OwnQuantity("Energy of rotation", "E_r", "J", "½ I ω²"),
+    OwnQuantity("Direction of motion, in radians", "φ_v", "rad", "2 atan(v_y/(v + v_x))"),
+    OwnQuantity("Speed over radius, on a circle ω", "ω_v", "1/s", "v/r"),
 )
 
 
@@ -99,25 +102,33 @@ def of_the_whole(bodies: int) -> list[OwnQuantity]:
         return []
     every = range(1, bodies + 1)
     mass = " + ".join(f"m_{k}" for k in every)
-    place = " + ".join(f"m_{k} x_{k}" for k in every)
-    speed = " + ".join(f"m_{k} v_x_{k}" for k in every)
+    place, speed = _each("x", every), _each("v_x", every)
     inner = " + ".join(f"½ m_{k} (v_x_{k} - v_cm)²" for k in every)
+    plane = " + ".join(f"½ m_{k} ((v_x_{k} - v_cm)² + (v_y_{k} - w_cm)²)" for k in every)
     return [
         OwnQuantity("Centre of mass along x", "x_cm", "m", f"({place})/({mass})"),
         OwnQuantity("Velocity of the centre of mass along x", "v_cm", "m/s", f"({speed})/({mass})"),
         OwnQuantity("Energy about the centre of mass, along x", "E_cm", "J", inner),
+        OwnQuantity("Centre of mass along y", "y_cm", "m", f"({_each('y', every)})/({mass})"),
+        OwnQuantity("Velocity of the centre of mass along y", "w_cm", "m/s", f"({_each('v_y', every)})/({mass})"),
+        OwnQuantity("Energy about the centre of mass, in the plane", "E_cmp", "J", plane),
     ]
+
+
+def _each(name: str, every: Sequence[int]) -> str:
+    return " + ".join(f"m_{k} {name}_{k}" for k in every)
 
 
 @dataclass(frozen=True)
 class Needed:
     """What one name in a formula stands for: a derivative of a body's channel, a sensor, a fact, or the time."""
 
-    kind: str  # "local", "sensor", "fact" or "time"
+    kind: str  # "local", "sensor", "fact", "time", or "reading": a number of the trial by its name, which is `fact`
     body: str = ""
     axis: str = ""
     order: int = 0
     fact: str = ""  # symbol; with body, that of the body
+    unit: str = ""  # of a reading
 
     @property
     def dimension(self) -> Dimension:
@@ -128,6 +139,8 @@ class Needed:
             return OF_KIND[{"F": "force", "a": "acceleration", "v": "speed"}[self.axis]]
         if self.kind == "time":
             return OF_KIND["time"]
+        if self.kind == "reading":
+            return parse_unit(self.unit)[1]
         if self.fact in ("x_c", "y_c"):
             return OF_KIND["length"]
         kinds = {f.symbol: f.kind for f in SETUP_FACTS} | {"m": "mass"}
@@ -189,17 +202,19 @@ def put_together(
     axes: Mapping[str, tuple[str, ...]],
     sensors: Mapping[str, tuple[str, ...]],
     in_its_unit: bool = True,
+    readings: Mapping[str, str] = NO_READINGS,
 ) -> Ready:
     """Return a quantity as one expression in what a trial has; `axes` and `sensors` are those of its bodies, in order.
 
-    Dimensions are checked, and, unless not asked for, that its unit can show them. Raises OwnQuantityError.
+    `readings` are the units of its named readings. Dimensions are checked, and, unless not asked for, that its unit
+    can show them. Raises OwnQuantityError.
     """
     bodies = tuple(axes)
     try:
         if _parts(quantity, own, {}, ()) > MOST_PARTS:
             raise FormulaError(quantity.text, "it is too long with everything put in.")
         tree = _filled(read(quantity).tree, own, body, axes, ())
-        made = _made(quantity, tree, bodies, body, axes, sensors)
+        made = _made(quantity, tree, bodies, body, axes, sensors, readings)
         _, wanted = parse_unit(quantity.unit)
     except FormulaError as error:
         raise OwnQuantityError(quantity.symbol, error.why) from None
@@ -216,17 +231,18 @@ def _made(
     body: str,
     axes: Mapping[str, tuple[str, ...]],
     sensors: Mapping[str, tuple[str, ...]],
+    readings: Mapping[str, str],
 ) -> "Ready":
     """An expression with what each of its names stands for, and its areas made likewise. Raises FormulaError."""
     parts: dict[str, ast.expr] = {}
     tree = _without_areas(whole, parts)
-    areas = {name: _made(quantity, part, bodies, body, axes, sensors) for name, part in parts.items()}
+    areas = {name: _made(quantity, part, bodies, body, axes, sensors, readings) for name, part in parts.items()}
     used = (n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and not _function(n))
     formula = Formula(quantity.text, tuple(dict.fromkeys(name for name in used if name not in CONSTANTS)), tree)
     if set(formula.rates) & set(areas):
         raise FormulaError(quantity.text, "the rate of an area is what stands in the area; write that.")
     own = [name for name in formula.names if name not in areas]
-    needed = {name: _stands_for(quantity, name, body, bodies, axes, sensors) for name in own}
+    needed = {name: _stands_for(quantity, name, body, bodies, axes, sensors, readings) for name in own}
     known = {name: one.dimension for name, one in needed.items()}
     known |= {name: one.dimension.times(OF_KIND["time"]) for name, one in areas.items()}
     return Ready(formula, needed, dimension_of(formula, known), areas)
@@ -325,6 +341,7 @@ def _stands_for(
     bodies: Sequence[str],
     axes: Mapping[str, tuple[str, ...]],
     sensors: Mapping[str, tuple[str, ...]],
+    readings: Mapping[str, str],
 ) -> Needed:
     """What one name means. Raises FormulaError for a name that means nothing here."""
     facts = {f.symbol for f in SETUP_FACTS} | {"m", "x_c", "y_c"}
@@ -348,6 +365,8 @@ def _stands_for(
         return Needed("sensor", body, name.removesuffix(SENSED))
     if name == "t":
         return Needed("time")
+    if name in readings:
+        return Needed("reading", fact=name, unit=readings[name])
     raise FormulaError(quantity.text, f"“{name}” is not known here.")
 
 

@@ -7,12 +7,13 @@ import numpy as np
 
 from inertian.motion.frame import ANGLE, ORIGIN, zero_key
 from inertian.motion.local import local_operator
-from inertian.motion.operators import Operator, samples_themselves, weighted
+from inertian.motion.operators import Operator, repeated, samples_themselves, weighted
 from inertian.physics.asked import TOTAL, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE
 from inertian.physics.observed import Observed, Readout, ReadoutError
 from inertian.physics.own import Needed, OwnQuantityError, Ready, put_together
-from inertian.quantities.estimates import Array, ClockNoise, Rows
+from inertian.physics.reading_units import units_by_name
+from inertian.quantities.estimates import Array, ChannelId, ClockNoise, Estimate, Rows
 from inertian.quantities.facts import FactId
 
 CHUNK = 20_000  # moments worked on at a time, so that memory stays small
@@ -30,7 +31,8 @@ def ready_of(seen: Observed, symbol: str, body: str) -> Ready:
     axes = {b.name: b.axes for b in seen.trial.bodies}
     sensors = {b.name: tuple(c.axis for c in b.sensors) for b in seen.trial.bodies}
     try:
-        ready = put_together(seen.own[symbol], seen.own, body, axes, sensors)
+        readings = units_by_name(seen.named.values())
+        ready = put_together(seen.own[symbol], seen.own, body, axes, sensors, readings=readings)
     except OwnQuantityError as error:
         raise ReadoutError(str(error)) from None
     for part in _all_parts(ready):
@@ -83,6 +85,8 @@ def _evaluated(
             values[name] = needed_fact(seen, needed)[1]
         elif needed.kind == "time":
             values[name] = times
+        elif needed.kind == "reading":
+            values[name] = seen.reading(needed.fact).value
     m = len(times)
     rates = {**rates, **{n: 1.0 for n, needed in ready.needed.items() if needed.kind == "time"}}
 
@@ -139,6 +143,8 @@ def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> 
     terms += [(_channel(seen, higher[n]), operator(higher[n]).scaled(s)) for n, s in of_rates.items()]
     terms += [(channel, o.scaled(slopes[n])) for n, one in areas.items() for channel, o in one.terms]
     facts = _facts(seen, ready, slopes, m)
+    taken = {n: seen.reading(d.fact) for n, d in ready.needed.items() if d.kind == "reading"}
+    terms += [term for name, one in taken.items() for term in _spread(seen, one, slopes[name])]
     pulled = [(d, slopes[n], local[n]) for n, d in sampled.items() if d.kind == "local"]
     pulled += [(d, of_rates[n], rates[n]) for n, d in higher.items() if d.kind == "local"]
     more = [
@@ -148,9 +154,25 @@ def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> 
         _zeroed(seen, sampled, slopes),
     ]
     more += [{key: slopes[n] * s for key, s in one.facts.items()} for n, one in areas.items()]
+    more += [
+        {k: slopes[n] * s for k, s in one.sensitivities.items() if isinstance(k, FactId)} for n, one in taken.items()
+    ]
     for key, s in ((key, s) for part in more for key, s in part.items()):
         facts[key] = facts.get(key, np.zeros(m)) + s
     return Readout(times, y, tuple(terms), facts)
+
+
+def _spread(seen: Observed, reading: Estimate, slopes: Array) -> list[tuple[ChannelId, Operator]]:
+    """What samples a reading owes to, as operators of slope_j · reading."""
+    found = []
+    for channel, one in reading.weights.items():
+        body = seen.trial.body(channel.body)
+        samples = next(c for c in (*body.channels, *body.sensors) if c.axis == channel.axis).si
+        whole = np.zeros(len(samples))
+        whole[one.start : one.stop] = one.values
+        usable = np.flatnonzero(np.isfinite(samples))
+        found.append((channel, repeated(usable, whole[usable], slopes)))
+    return found
 
 
 def _area(seen: Observed, inner: Ready, times: Array) -> Readout:

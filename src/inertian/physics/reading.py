@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -13,52 +12,14 @@ from inertian.physics.asked import AT_MOMENT, BETWEEN, CurveAsked, NamedReading,
 from inertian.physics.mapped import unless_curved
 from inertian.physics.observed import Observed, Readout, ReadoutError
 from inertian.physics.planned import TooFewError, at_moment_plan, over_span_plan, span_of
+from inertian.physics.reading_units import rate_unit
 from inertian.physics.readouts import readout
 from inertian.quantities.coverage import Scalar
-from inertian.quantities.dimensions import OF_KIND, parse_unit
 from inertian.quantities.estimates import Estimate, Joint, Rows, joint
 from inertian.quantities.propagation import Results
 
-RATE_UNITS = {
-    "m": "m/s",
-    "m/s": "m/s²",
-    "m/s²": "m/s³",
-    "kg·m/s": "N",
-    "J": "W",
-    "rad": "rad/s",
-    "rad/s": "rad/s²",
-    "N": "N/s",
-}
-AREA_UNITS = {
-    "m": "m·s",
-    "m/s": "m",
-    "m/s²": "m/s",
-    "kg·m/s": "kg·m",
-    "J": "J·s",
-    "rad": "rad·s",
-    "rad/s": "rad",
-    "N": "N·s",
-}
 CLEARLY = 3.3  # normal deviates by which χ² must exceed ν before ± is widened to the scatter
 WIDENED = "; the samples scatter more than the noise, so each ± is widened to their scatter"
-
-
-def rate_unit(unit: str) -> str:
-    """Return the SI unit of the rate of change of what has an SI unit."""
-    return RATE_UNITS.get(unit) or _with_seconds(unit, -1)
-
-
-def _with_seconds(unit: str, power: int) -> str:
-    return str(parse_unit(unit)[1].times(OF_KIND["time"], Fraction(power)))
-
-
-def unit_of_reading(shown: Shown, kind: ReadingKind) -> str:
-    """Return the SI unit of a reading."""
-    if kind in (ReadingKind.SLOPE, ReadingKind.TREND):
-        return rate_unit(shown.unit)
-    if kind is ReadingKind.AREA:
-        return AREA_UNITS.get(shown.unit) or _with_seconds(shown.unit, 1)
-    return "" if kind is ReadingKind.RATIO else shown.unit
 
 
 def at_moment(seen: Observed, shown: Shown, body: str, time: float) -> dict[ReadingKind, Estimate]:

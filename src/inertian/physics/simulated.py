@@ -77,6 +77,10 @@ class Draws:
             known.update((row, fresh[:, k]) for k, row in enumerate(new))
         return np.stack([known[int(r)] for r in rows], axis=1)
 
+    def without(self, name: str) -> "Draws":
+        """Return the same draws of the trial without a named reading."""
+        return replace(self, seen=self.seen.without(name))
+
     def fact(self, key: FactId, u: float, bounded: bool) -> Array:
         """Return how far off a fact is, (count, 1)."""
 
@@ -178,7 +182,18 @@ def _own(draws: Draws, ready: Ready, times: Array, rows: Rows | None) -> Array:
         for n in ready.formula.rates
         if n in sampled
     }
-    return evaluated(seen, ready, local, rates, times, _drawn_facts(draws, ready))
+    return evaluated(seen, ready, local, rates, times, {**_drawn_facts(draws, ready), **_drawn_readings(draws, ready)})
+
+
+def _drawn_readings(draws: Draws, ready: Ready) -> dict[str, Array]:
+    found = {}
+    for name, needed in ready.needed.items():
+        if needed.kind == "reading":
+            named = draws.seen.named[needed.fact]
+            inner = draws.without(needed.fact)
+            plan = planned(inner.seen, named)
+            found[name] = plan.taken(drawn_values(inner, plan.shown, named.body, plan.times, plan.rows))[:, None]
+    return found
 
 
 def _drawn_facts(draws: Draws, ready: Ready) -> dict[str, Array | float]:

@@ -16,6 +16,7 @@ from inertian.motion.noise import Noise, estimate_noise
 from inertian.motion.spans import Span
 from inertian.motion.trials import Trial
 from inertian.physics.asked import Shown
+from inertian.physics.budgets import one_estimate
 from inertian.physics.collisions import AccountError, CollisionReadings, Glide, glide_of, read_collision
 from inertian.physics.ledger import ENERGY, Accounts, draw_up
 from inertian.physics.observed import Observed
@@ -187,13 +188,26 @@ class Evaluator:
         shared = {**project.stretches(entry), **project.frame_facts(entry), **project.centre_facts(entry)}
         setup, own = project.setup_facts(entry), project.quantities(entry)
         facts = (*masses.items(), *shared.items(), *setup.items())
-        key = ("observed", entry.trial.id, entry.spans, entry.frame, *facts, project.own)
+        key = ("observed", entry.trial.id, entry.spans, entry.frame, *facts, project.own, entry.named)
         noise = series.noise_of(entry.trial.id)
         if not (noise.given or np.isfinite(noise.dof)) and entry.trial.followed:
             alone = partial(noise_of_trial, entry.counted, entry.spans)
             noise = self._sure(("noise", entry.spans), entry.counted, alone)
         known = self._of_trial(entry.counted, "derivatives", Derivatives)
-        made = partial(Observed, entry.counted, entry.spans, entry.frame, noise, masses, shared, known, setup, own)
+        made = partial(
+            Observed,
+            entry.counted,
+            entry.spans,
+            entry.frame,
+            noise,
+            masses,
+            shared,
+            known,
+            setup,
+            own,
+            named={n.name: n for n in entry.named},
+            estimated=one_estimate,
+        )
         return self._sure(key, series, made)
 
     def named(self, project: Project, entry: Entry) -> dict[str, Scalar | InertianError]:

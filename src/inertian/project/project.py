@@ -15,6 +15,7 @@ from inertian.motion.trials import Trial
 from inertian.physics.asked import CurveAsked, NamedReading, Quantity, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE, mass_key, offset_key
 from inertian.physics.own import READY, SETUP_FACTS, OwnQuantity, OwnQuantityError, of_the_whole, put_together
+from inertian.physics.reading_units import units_by_name
 from inertian.physics.verdicts import Expectation
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import unit_of
@@ -155,7 +156,8 @@ class Project:
         facts = {symbol for symbol, _ in self.setup_facts(entry)}
         facts |= ({"x_c", "y_c"} if entry.frame.centre else set()) | ({"m"} if self.masses(entry) else set())
         bodies = tuple((b.name, b.axes, tuple(c.axis for c in b.sensors)) for b in entry.trial.bodies)
-        return list(_offered(tuple(self.quantities(entry).values()), self.own, bodies, frozenset(facts)))
+        readings = tuple(units_by_name(entry.named).items())
+        return list(_offered(tuple(self.quantities(entry).values()), self.own, bodies, frozenset(facts), readings))
 
     def setup_facts(self, entry: Entry) -> dict[tuple[str, str], tuple[FactId, Fact]]:
         """Return the facts that formulas may use for a trial, by symbol and body ("" for all)."""
@@ -197,6 +199,7 @@ def _offered(
     mine: tuple[OwnQuantity, ...],
     bodies: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...],
     facts: frozenset[str],
+    readings: tuple[tuple[str, str], ...],
 ) -> tuple[Shown, ...]:
     """The formulas that bodies with some axes and sensors can show; remembered, as every move of the mouse asks."""
     own = {q.symbol: q for q in quantities}
@@ -205,7 +208,7 @@ def _offered(
     for quantity in quantities:
         for body in axes:
             try:
-                made = put_together(quantity, own, body, axes, sensors)
+                made = put_together(quantity, own, body, axes, sensors, readings=dict(readings))
             except OwnQuantityError:
                 continue
             if quantity in mine or not {n.fact for n in made.needed.values() if n.kind == "fact"} - facts:
