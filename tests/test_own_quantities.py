@@ -12,7 +12,7 @@ from scipy.special import stdtrit
 from conftest import recording
 from inertian.desktop import formula_words, words
 from inertian.motion.integrals import integrate_twice
-from inertian.motion.spans import Spans
+from inertian.motion.spans import Span, SpanKind, Spans
 from inertian.motion.trials import Body, Channel, Trial
 from inertian.physics.apparatus import WAYS, computed, stiffness
 from inertian.physics.asked import NamedReading, Quantity, ReadingKind, Shown
@@ -417,3 +417,25 @@ def test_a_named_reading_is_a_name_in_formulas_with_all_it_shares_with_the_sampl
     )
     with pytest.raises(ReadoutError, match="“w” is not known"):
         read_named(seen, ring)
+
+
+def test_a_towed_sled_with_an_offset_and_a_drift_is_levelled_by_its_spans_of_rest():
+    rng, hits, t = np.random.default_rng(12), [], np.linspace(0.0, 5.0, 151)
+    inside, w = np.clip(t - 1.0, 0.0, 3.0), 2.0 * np.pi / 3.0
+    pull = np.where((t > 1.0) & (t < 4.0), np.sin(w * inside), 0.0)
+    true = (1.0 - np.cos(w * inside)) / w, (inside - np.sin(w * inside) / w) / w
+    rests = Spans([Span("rest", SpanKind.REST, 0.0, 0.95), Span("rest again", SpanKind.REST, 4.05, 5.0)])
+    for _ in range(150):
+        a = pull + 0.3 + 0.01 * (t - 2.0) + rng.normal(0.0, 0.05, len(t))
+        sensor = Channel("a", "a", unit_of("acceleration", "m/s²"), a)
+        trial = Trial("sled", "sled", "t", unit_of("time", "s"), t, (Body("sled", (), (sensor,)),))
+        seen = replace(seen_of(project(trial)), spans=rests)
+        k = 118
+        own_hits = []
+        for (symbol, unit), truth in zip((("v_lev", "m/s"), ("x_lev", "m")), true, strict=True):
+            value, u = at_all_samples(seen, Shown(Quantity.OWN, symbol, unit), "sled")
+            own_hits.append(abs(value[k] - truth[k]) < u[k])
+        hits.append(own_hits)
+    assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 150))
+    with pytest.raises(ReadoutError, match="span of rest"):
+        at_all_samples(seen_of(project(trial)), Shown(Quantity.OWN, "v_lev", "m/s"), "sled")

@@ -23,7 +23,8 @@ VOCABULARY = (
     "You may use x, y, v, v_x, a_x, … of a body; m, g, θ, k, x_0, I; t; your own symbols; "
     "named readings, if the name is one word; "
     "x_2 for the second body; F, a_s, v_s of sensors; + − * / ^, sqrt, sin, cos, exp, ln; "
-    "rate(…) for the change per second, area(…) for the sum over time."
+    "rate(…) for the change per second, area(…) for the sum over time, "
+    "level(…) to take off the line through the spans of rest."
 )
 FITS_ALL = "Good: it gives {unit}."
 MEASURE, MEASURE_TIP = "from measurements…", "Work it out from what can be measured"

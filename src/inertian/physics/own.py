@@ -13,11 +13,20 @@ from functools import lru_cache
 
 from inertian.quantities.dimensions import OF_KIND, Dimension, dimension_of, parse_unit
 from inertian.quantities.errors import InertianError
-from inertian.quantities.formulas import AREA, CONSTANTS, FUNCTIONS, RATE, Formula, FormulaError, parse_formula
+from inertian.quantities.formulas import (
+    AREA,
+    CONSTANTS,
+    FUNCTIONS,
+    OVER_TIME,
+    RATE,
+    Formula,
+    FormulaError,
+    parse_formula,
+)
 
 MOST_PARTS = 3000  # of an expression after everything is put in
 MOST_QUANTITIES = 200
-RESERVED = (*FUNCTIONS, RATE, AREA, *CONSTANTS, "t")
+RESERVED = (*FUNCTIONS, RATE, *OVER_TIME, *CONSTANTS, "t")
 LOCALS: Mapping[str, tuple[str, int]] = {
     "x": ("x", 0),
     "y": ("y", 0),
@@ -88,7 +97,10 @@ READY = (
     OwnQuantity("Angular momentum", "L", "kg·m²/s", "m ((x - x_c) v_y - (y - y_c) v_x)"),
     OwnQuantity("Velocity from the accelerometer", "v_acc", "m/s", "area(a_s)"),
     OwnQuantity("Distance from the accelerometer", "x_acc", "m", "area(v_acc)"),
+    OwnQuantity("Velocity from the accelerometer, levelled", "v_lev", "m/s", "area(level(a_s))"),
+    OwnQuantity("Distance from the accelerometer, levelled", "x_lev", "m", "area(v_lev)"),
     OwnQuantity("Impulse of the measured force", "J_F", "N·s", "area(F)"),
+    OwnQuantity("Impulse of the measured force, levelled", "J_lev", "N·s", "area(level(F))"),
     OwnQuantity("Work of the measured force", "W_F", "J", "area(F v_x)"),
     OwnQuantity("Energy of rotation", "E_r", "J", "½ I ω²"),
     OwnQuantity("Direction of motion, in radians", "φ_v", "rad", "2 atan(v_y/(v + v_x))"),
@@ -192,7 +204,7 @@ class Ready:
     formula: Formula
     needed: Mapping[str, Needed]
     dimension: Dimension
-    areas: Mapping[str, "Ready"] = field(default_factory=dict)  # integrals in it, each under a name of its own
+    areas: Mapping[str, "Ready"] = field(default_factory=dict)  # areas and levels in it, each under a name of its own
 
 
 def put_together(
@@ -240,19 +252,22 @@ def _made(
     used = (n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and not _function(n))
     formula = Formula(quantity.text, tuple(dict.fromkeys(name for name in used if name not in CONSTANTS)), tree)
     if set(formula.rates) & set(areas):
-        raise FormulaError(quantity.text, "the rate of an area is what stands in the area; write that.")
+        raise FormulaError(
+            quantity.text, "the rate of an area is what stands in it; that of a level is refused."
+        )
     own = [name for name in formula.names if name not in areas]
     needed = {name: _stands_for(quantity, name, body, bodies, axes, sensors, readings) for name in own}
     known = {name: one.dimension for name, one in needed.items()}
-    known |= {name: one.dimension.times(OF_KIND["time"]) for name, one in areas.items()}
+    second = OF_KIND["time"]
+    known |= {n: one.dimension.times(second) if n.startswith(AREA) else one.dimension for n, one in areas.items()}
     return Ready(formula, needed, dimension_of(formula, known), areas)
 
 
 def _without_areas(node: ast.expr, parts: dict[str, ast.expr]) -> ast.expr:
     """The expression with a name in place of each area; `parts` gets what is integrated under that name."""
     if isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
-        if node.func.id == AREA:
-            name = f"area_{len(parts)}"
+        if node.func.id in OVER_TIME:
+            name = f"{node.func.id}_{len(parts)}"
             parts[name] = node.args[0]
             return ast.Name(name, ast.Load())
         return ast.Call(node.func, [_without_areas(node.args[0], parts)], [])
@@ -275,7 +290,7 @@ def _parts(quantity: OwnQuantity, own: Mapping[str, OwnQuantity], known: dict[st
 
 
 def _function(node: ast.Name) -> bool:
-    return node.id in (*FUNCTIONS, RATE, AREA)
+    return node.id in (*FUNCTIONS, RATE, *OVER_TIME)
 
 
 def _filled(

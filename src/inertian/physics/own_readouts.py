@@ -8,6 +8,7 @@ import numpy as np
 from inertian.motion.frame import ANGLE, ORIGIN, zero_key
 from inertian.motion.local import local_operator
 from inertian.motion.operators import Operator, repeated, samples_themselves, weighted
+from inertian.motion.spans import SpanKind
 from inertian.physics.asked import TOTAL, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE
 from inertian.physics.observed import Observed, Readout, ReadoutError
@@ -15,11 +16,13 @@ from inertian.physics.own import Needed, OwnQuantityError, Ready, put_together
 from inertian.physics.reading_units import units_by_name
 from inertian.quantities.estimates import Array, ChannelId, ClockNoise, Estimate, Rows
 from inertian.quantities.facts import FactId
+from inertian.quantities.formulas import AREA
 
 CHUNK = 20_000  # moments worked on at a time, so that memory stays small
 STEP = 1e-30  # of the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112)
 CENTRE_AT = {"x_c": ("centre x", 0), "y_c": ("centre y", 1)}
 PRESENT = 0.8  # share of readings at the moments asked for; less means a clock of its own
+QUIET = 4  # samples in spans of rest, at least
 AREA_SAMPLES = 3000  # a running area hangs on all samples before it
 HIGHEST = 2  # order of derivative that local fits give
 
@@ -43,7 +46,7 @@ def ready_of(seen: Observed, symbol: str, body: str) -> Ready:
             raise ReadoutError(f"{symbol}: the rate of an acceleration cannot be had from these samples.")
     if ready.areas and len(seen.trial.t) > AREA_SAMPLES:
         raise ReadoutError(
-            f"{symbol}: running areas are worked out up to {AREA_SAMPLES} samples. Read an area instead."
+            f"{symbol}: running areas and levels are worked out up to {AREA_SAMPLES} samples. Read an area instead."
         )
     return ready
 
@@ -134,7 +137,7 @@ def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> 
 
     sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
     local = {n: operator(d).applied(samples_of(seen, d)) for n, d in sampled.items()}
-    areas = {name: _area(seen, one, times) for name, one in ready.areas.items()}
+    areas = {name: _over_time(seen, name, one, times) for name, one in ready.areas.items()}
     local |= {name: one.values for name, one in areas.items()}
     higher = {n: _higher(ready.needed[n]) for n in ready.formula.rates if n in sampled}
     rates = {n: operator(d).applied(samples_of(seen, d)) for n, d in higher.items()}
@@ -175,19 +178,46 @@ def _spread(seen: Observed, reading: Estimate, slopes: Array) -> list[tuple[Chan
     return found
 
 
-def _area(seen: Observed, inner: Ready, times: Array) -> Readout:
-    """The integral of an expression from its first value to each of some times, by trapezoids."""
+def _over_time(seen: Observed, name: str, inner: Ready, times: Array) -> Readout:
+    """An area or a level at some times: what hangs on the values of an expression at all samples."""
     t = seen.trial.t
     whole = _read_out(seen, inner, t, np.arange(len(t)))
     good = np.flatnonzero(np.isfinite(whole.values))
     if len(good) < 2:
         return Readout(times, np.full(len(times), np.nan), (), {})
     counts = np.zeros((len(times), len(t)))
-    counts[:, good] = up_to(t[good], times)
+    counts[:, good] = counted(seen, name, t[good], times)
     values = counts[:, good] @ whole.values[good]
     values[(times < t[good[0]]) | (times > t[good[-1]])] = np.nan
     terms = [(channel, weighted(o.usable, counts @ o.matrix())) for channel, o in whole.terms]
     return Readout(times, values, tuple(terms), {key: counts @ np.nan_to_num(s) for key, s in whole.facts.items()})
+
+
+def counted(seen: Observed, name: str, t: Array, times: Array) -> Array:
+    """Return what samples at t count for in an area (by trapezoids) or a level at some times, shape (m, n)."""
+    return up_to(t, times) if name.startswith(AREA) else _levelled(seen, t, times)
+
+
+def _levelled(seen: Observed, t: Array, times: Array) -> Array:
+    """Values at some times less the line through those in spans of rest, or less their mean if there is one span."""
+    rests = [span for span in seen.spans if span.kind is SpanKind.REST]
+    quiet = np.zeros(len(t), dtype=bool)
+    for span in rests:
+        quiet |= (t >= span.start) & (t <= span.stop)
+    if quiet.sum() < QUIET:
+        raise ReadoutError("level(…) needs a span of rest, or one before and one after. Mark where nothing happens.")
+    rows = np.flatnonzero(quiet)
+    size = 2 if len(rests) > 1 else 1
+    middle = t[rows].mean()
+    operator = np.linalg.pinv(np.vander(t[rows] - middle, size, increasing=True))
+    counts = np.zeros((len(times), len(t)))
+    before = np.clip(np.searchsorted(t, times, "right") - 1, 0, len(t) - 2)
+    share = (times - t[before]) / (t[before + 1] - t[before])
+    every = np.arange(len(times))
+    counts[every, before] = 1.0 - share
+    counts[every, before + 1] += share
+    counts[:, rows] -= np.vander(times - middle, size, increasing=True) @ operator
+    return counts
 
 
 def up_to(t: Array, times: Array) -> Array:

@@ -17,7 +17,7 @@ from inertian.physics.asked import NEEDS_CENTRE, NEEDS_MASS, NamedReading, Quant
 from inertian.physics.collisions import SCALE, TIME_BASE
 from inertian.physics.observed import Observed, ReadoutError
 from inertian.physics.own import Needed, Ready
-from inertian.physics.own_readouts import evaluated, needed_fact, operator_of, ready_of, samples_of, up_to
+from inertian.physics.own_readouts import counted, evaluated, needed_fact, operator_of, ready_of, samples_of
 from inertian.physics.planned import Plan, planned
 from inertian.physics.readouts import formula, needed_of, operator_at
 from inertian.quantities.coverage import Scalar
@@ -176,7 +176,7 @@ def _own(draws: Draws, ready: Ready, times: Array, rows: Rows | None) -> Array:
         t = seen.trial.t
         whole = _own(draws, inner, t, np.arange(len(t)))
         good = np.flatnonzero(np.isfinite(whole).all(axis=0))
-        local[name] = whole[:, good] @ up_to(t[good], times).T
+        local[name] = whole[:, good] @ counted(seen, name, t[good], times).T
     rates = {
         n: values(replace(ready.needed[n], order=ready.needed[n].order + 1))
         for n in ready.formula.rates

@@ -29,6 +29,8 @@ FUNCTIONS: Mapping[str, Callable[[Any], Any]] = {
 }
 RATE = "rate"  # the derivative with respect to time, of a quantity
 AREA = "area"  # the integral over time, from the first sample on
+LEVEL = "level"  # less the straight line through the spans of rest
+OVER_TIME = (AREA, LEVEL)  # what hangs on samples at all times
 SLOPES: Mapping[str, Callable[[Any], Any]] = {
     "sin": np.cos,
     "cos": lambda x: -np.sin(x),
@@ -109,7 +111,7 @@ def parse_formula(text: str, rates: bool = False) -> Formula:
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise FormulaError(text, "something is missing or too much; check brackets and signs.") from None
     names: dict[str, None] = {}
-    _check(text, tree, names, 0, (*FUNCTIONS, RATE, AREA) if rates else tuple(FUNCTIONS))
+    _check(text, tree, names, 0, (*FUNCTIONS, RATE, *OVER_TIME) if rates else tuple(FUNCTIONS))
     return Formula(text.strip(), tuple(names), tree)
 
 
@@ -126,7 +128,7 @@ def _with_products(text: str, plain: str) -> str:
     for token in tokens:
         starts = token == "(" or token[0].isalnum() or token[0] in "._"
         if out and starts and (out[-1] == ")" or out[-1][0].isalnum() or out[-1][0] in "._"):
-            called = token == "(" and out[-1] in (*FUNCTIONS, RATE, AREA)
+            called = token == "(" and out[-1] in (*FUNCTIONS, RATE, *OVER_TIME)
             if not called:
                 out.append("*")
         out.append(token)
