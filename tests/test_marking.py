@@ -265,6 +265,22 @@ def test_intervals_of_readings_cover_the_truth_as_often_as_they_claim(name):
     assert np.all(np.abs(share - [0.6827, 0.9545]) <= limits + 1e-12)
 
 
+@pytest.mark.parametrize("shape", [Shape.PARABOLA, Shape.SINE])
+def test_further_samples_lie_where_the_curve_says(shape):
+    rng, inside = np.random.default_rng(6), []
+    spans = Spans([Span("part", SpanKind.FREE, 0.2, 1.0)])
+    clean = FORMS[shape].curve(T - 0.2, *SHAPES[shape]) + 0 * T
+    rows = np.flatnonzero((T > 0.1) & (T < 1.05))[::3]
+    for _ in range(150):
+        seen = seen_of(recording(T, {"a": {"x": clean + rng.normal(0, 0.001, 60)}}), spans)
+        result = fit_asked(seen, CurveAsked(Shown(Quantity.POSITION, "x"), "a", "part", shape))
+        low, high = result.reach(T[rows])
+        further = clean[rows] + rng.normal(0, 0.001, len(rows))
+        inside.append(np.mean((low < further) & (further < high)))
+    assert abs(np.mean(inside) - 0.9545) < 3.3 * np.std(inside) / np.sqrt(150) + 0.002
+    assert result.fit.slopes(T[rows])[0] == pytest.approx(1.0)
+
+
 def test_two_points_near_one_another_share_their_samples():
     trial = recording(T, {"a": {"x": 0.5 * T}})
     near = between(seen_of(trial), Shown(Quantity.POSITION, "x"), "a", (0.60, 0.61))[ReadingKind.DIFFERENCE]

@@ -45,6 +45,7 @@ class DrawnTrace:
         self._bands: list[tuple[pg.PlotCurveItem, pg.PlotCurveItem, pg.FillBetweenItem]] = []
         self._pieces: list[pg.PlotCurveItem] = []
         self._curves: list[pg.PlotCurveItem] = []
+        self._reach: list[pg.PlotCurveItem] = []
 
     def follow(self, trace: Trace) -> None:
         """Show the trace as it is now."""
@@ -62,6 +63,7 @@ class DrawnTrace:
             self._show_band(trace)
         self._show_lines(self._pieces, trace.pieces, fitted=False)
         self._show_lines(self._curves, trace.curves, fitted=True)
+        self._show_lines(self._reach, trace.reach, fitted=False, dotted=True)
 
     def _spot(self, name: str) -> pg.ScatterPlotItem:
         """The item that draws one kind of marked samples."""
@@ -111,7 +113,7 @@ class DrawnTrace:
             found = [one for p in self._pyramids.values() if (one := p.extent(*span)) is not None]
             return (min(f[0] for f in found), max(f[1] for f in found)) if found else None
         seen = [self._between(trace.t, y, span) for y in _outlines(trace)]
-        seen += [self._between(*points, span) for points in (trace.crosses, trace.bridged)]
+        seen += [self._between(*points, span) for points in (trace.crosses, trace.bridged, *trace.reach)]
         values = np.concatenate(seen)
         values = values[np.isfinite(values)]
         return (float(values.min()), float(values.max())) if values.size else None
@@ -121,12 +123,15 @@ class DrawnTrace:
         low, high = np.searchsorted(t, span)
         return y[max(low - 1, 0) : high + 1]
 
-    def _show_lines(self, items: list[pg.PlotCurveItem], wanted: tuple[Points, ...], fitted: bool) -> None:
+    def _show_lines(
+        self, items: list[pg.PlotCurveItem], wanted: tuple[Points, ...], fitted: bool, dotted: bool = False
+    ) -> None:
         while len(items) > len(wanted):
             self._plot.removeItem(items.pop())
         while len(items) < len(wanted):
             style = DASHES[len(items) % len(DASHES)] if fitted else Qt.PenStyle.SolidLine
-            pen = pg.mkPen(self._ink, width=2 if fitted else 1, style=style)
+            style = Qt.PenStyle.DotLine if dotted else style
+            pen = pg.mkPen(QColor(self._theme.soft_ink) if dotted else self._ink, width=2 if fitted else 1, style=style)
             line = pg.PlotCurveItem(pen=pen, antialias=True)
             line.setZValue(5 if fitted else 4)
             self._plot.addItem(line)
@@ -171,7 +176,9 @@ class DrawnTrace:
     def remove(self) -> None:
         """Take all items off the plot."""
         fixed = (self._dots, *((self._line,) if self._long else ()), *self._spots.values())
-        self._take_off(*fixed, *self._pieces, *self._curves, *(item for band in self._bands for item in band))
+        self._take_off(
+            *fixed, *self._pieces, *self._curves, *self._reach, *(item for band in self._bands for item in band)
+        )
 
 
 def _runs(trace: Trace) -> list[Array]:

@@ -185,7 +185,7 @@ class FitsForm(QWidget):
             for column, part in enumerate(shown):
                 grid.addWidget(part, row, column)
             row += 1
-        for name in ("remark", "chi", "r2"):
+        for name in ("remark", "chi", "r2", "reach"):
             parts[name] = label("", "small")
             parts[name].setWordWrap(True)
             grid.addWidget(parts[name], row, 0, 1, 3)
@@ -233,6 +233,7 @@ class FitsForm(QWidget):
         else:
             parts["chi"].setText(words.FIT_CHI.format(chi=shown_plain(result.chi_squared, 3), dof=fit.dof))
         parts["remark"].setText(result.remark)
+        parts["reach"].setText(formula_words.REACH if np.isfinite(result.spread) else "")
         parts["r2"].setText(words.FIT_R2.format(r2=f"{fit.r_squared:.6f}".replace(".", decimal_mark())))
 
     # -- asking for edits -----------------------------------------------------------------------------------------

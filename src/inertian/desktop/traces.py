@@ -10,6 +10,7 @@ from inertian.desktop.document import Document
 from inertian.physics.asked import ADDS_UP, TOTAL, Quantity, Shown
 from inertian.physics.observed import ReadoutError
 from inertian.physics.own_readouts import ready_of
+from inertian.physics.reading import CurveResult
 from inertian.project.evaluation import SeriesResult
 from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
@@ -37,6 +38,7 @@ class Trace:
     pieces: tuple[Points, ...] = ()
     walls: tuple[float, ...] = ()
     curves: tuple[Points, ...] = ()
+    reach: tuple[Points, ...] = ()  # between which further samples would lie, two for each curve
     crosses: Points = NOTHING
     cross_rows: Rows = field(default_factory=lambda: np.zeros(0, dtype=np.intp))
     bridged: Points = NOTHING
@@ -105,13 +107,15 @@ def _trace(
         y, u = band
     walls = entry.spans.of(body).walls()
     pieces = _pieces(series, trial.id, body, shown)
-    curves = tuple(
-        _curve(entry, result)
+    fitted = [
+        result
         for result in document.evaluator.curves(document.project, entry)
         if not isinstance(result, InertianError) and (result.asked.shown, result.asked.body) == (shown, body)
-    )
+    ]
+    curves = tuple(_curve(entry, result) for result in fitted)
     if not raw:
         return Trace(body, place, trial.t, y, u, pieces, walls, curves)
+    reach = tuple(line for result in fitted for line in _reach(entry, result))
     ready = entry.ready
     gone = ready.aside.get(body, NOTHING[0].astype(np.intp))
     whole = _channel(ready.whole, body, shown)
@@ -127,6 +131,7 @@ def _trace(
         pieces,
         walls,
         curves,
+        reach,
         crosses=(trial.t[gone], whole[gone]),
         cross_rows=gone,
         bridged=(trial.t[ready.bridged[body]], bridge) if bridge is not None else NOTHING,
@@ -161,6 +166,13 @@ def _curve(entry: Entry, result: object) -> Points:
     return t, result.fit.curve(t)
 
 
+def _reach(entry: Entry, result: CurveResult) -> tuple[Points, Points]:
+    span = entry.spans.named(result.asked.span)
+    t = np.linspace(span.start, span.stop, CURVE_POINTS)
+    low, high = result.reach(t)
+    return (t, low), (t, high)
+
+
 def residual_traces(document: Document, view: BenchView, entry: Entry, shown: Shown) -> list[Trace]:
     """Return the residuals of all curves fitted to a quantity, sample minus curve, in the shown unit."""
     found, factor = [], view.factor(shown.unit)
@@ -170,7 +182,11 @@ def residual_traces(document: Document, view: BenchView, entry: Entry, shown: Sh
             continue
         body = result.asked.body
         rows = np.searchsorted(entry.trial.t, result.fit.t)
-        found.append(Trace(body, places[body], result.fit.t, factor * result.fit.residuals, None, rows=rows))
+        reach = tuple((t, factor * (y - result.fit.curve(t))) for t, y in _reach(entry, result))
+        reach = reach if np.isfinite(result.spread) else ()
+        found.append(
+            Trace(body, places[body], result.fit.t, factor * result.fit.residuals, None, reach=reach, rows=rows)
+        )
     return found
 
 
@@ -187,6 +203,7 @@ def _in_unit(trace: Trace, factor: float) -> Trace:
         tuple(points(p) for p in trace.pieces),
         trace.walls,
         tuple(points(p) for p in trace.curves),
+        tuple(points(p) for p in trace.reach),
         points(trace.crosses),
         trace.cross_rows,
         points(trace.bridged),

@@ -173,6 +173,9 @@ class CurveError(Refusal):
     """A curve cannot be fitted; the text says why and what to do."""
 
 
+NUDGE = 1e-6  # of a parameter, for the slope of the curve by it
+
+
 @dataclass(frozen=True, eq=False)
 class CurveFit:
     """A fitted curve. `operator`, shape (parameters, n), takes samples to parameters at first order; 0 for held ones.
@@ -219,6 +222,19 @@ class CurveFit:
         """Return the curve at times t."""
         with np.errstate(all="ignore"):
             return np.asarray(form_of(self.shape, self.formula).curve(t - self.start, *self.values) + np.zeros_like(t))
+
+    def slopes(self, t: Array) -> Array:
+        """Return ∂curve/∂parameter at times t, shape (parameters, len(t)); 0 for held ones."""
+        form, found = form_of(self.shape, self.formula), np.zeros((len(self.values), len(t)))
+        for k, parameter in enumerate(form.parameters):
+            if parameter.symbol in self.held:
+                continue
+            step = np.zeros(len(self.values))
+            step[k] = NUDGE * (abs(self.values[k]) or 1.0)
+            with np.errstate(all="ignore"):
+                above, below = (form.curve(t - self.start, *(self.values + s)) for s in (step, -step))
+            found[k] = (above - below) / (2.0 * step[k])
+        return found
 
 
 def form_of(shape: Shape, formula: str = "") -> Form:

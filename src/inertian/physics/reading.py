@@ -14,8 +14,8 @@ from inertian.physics.observed import Observed, Readout, ReadoutError
 from inertian.physics.planned import TooFewError, at_moment_plan, over_span_plan, span_of
 from inertian.physics.reading_units import rate_unit
 from inertian.physics.readouts import readout
-from inertian.quantities.coverage import Scalar
-from inertian.quantities.estimates import Estimate, Joint, Rows, joint
+from inertian.quantities.coverage import P95, Scalar, coverage_factor
+from inertian.quantities.estimates import Array, Estimate, Joint, Rows, joint
 from inertian.quantities.propagation import Results
 
 CLEARLY = 3.3  # normal deviates by which χ² must exceed ν before ± is widened to the scatter
@@ -104,7 +104,8 @@ def _at_first_order(seen: Observed, named: NamedReading) -> Scalar:
 class CurveResult:
     """A curve fitted over a span: parameters as correlated scalars, units, χ² where residuals are of raw samples.
 
-    `remark` says in words what the residuals look like.
+    `remark` says in words what the residuals look like; `covariance` is that of all parameters, (p, p); `spread` the
+    standard deviation of one sample about the curve, NaN where residuals are not of raw samples.
     """
 
     asked: CurveAsked
@@ -113,6 +114,24 @@ class CurveResult:
     units: Mapping[str, str]
     chi_squared: float | None
     remark: str
+    covariance: Array
+    spread: float
+
+    def u_of_sample(self, t: Array) -> Array:
+        """Return the standard uncertainty of one more sample at times t in s, in SI: of the curve and of itself."""
+        slopes = self.fit.slopes(t)
+        return np.asarray(np.sqrt(np.einsum("im,ij,jm->m", slopes, self.covariance, slopes) + self.spread**2))
+
+    def reach(self, t: Array) -> tuple[Array, Array]:
+        """Return the limits between which 95.45 % of further samples would lie at times t (prediction band)."""
+        k = coverage_factor(P95, max(self.dof, 1.0))
+        middle, wide = self.fit.curve(t), k * self.u_of_sample(t)
+        return middle - wide, middle + wide
+
+    @property
+    def dof(self) -> float:
+        """Degrees of freedom of the least well known parameter."""
+        return min((one.dof for _, one in self.parameters), default=float(self.fit.dof))
 
 
 def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
@@ -137,7 +156,9 @@ def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
     own = asked.shape is Shape.FORMULA  # then nobody has said what the units of its parameters are
     units = {p.symbol: "" if own else _unit(asked.shown.unit, p.power, p.seconds) for p in form.parameters}
     remark = _remark(fit, raw) + (WIDENED if wider > 1.0 else "")
-    return CurveResult(asked, fit, tuple(found.items()), units, chi, remark)
+    covariance = wider**2 * settle(seen, estimates).covariance
+    spread = wider * _sample_spread(seen, asked, fit) if raw else float("nan")
+    return CurveResult(asked, fit, tuple(found.items()), units, chi, remark, covariance, spread)
 
 
 def _wider(chi: float | None, fit: CurveFit) -> float:
@@ -162,6 +183,16 @@ def _unit(unit: str, power: int, seconds: int) -> str:
 
 def _chi_squared(seen: Observed, asked: CurveAsked, whole: Readout, fit: CurveFit) -> float:
     """Σ r²/(σ² + σ_t² v²), with the noise of the series."""
+    parts = fit.residuals**2 / np.maximum(_variances(seen, asked, fit), np.finfo(float).tiny)
+    return float(np.sum(parts[fit.counted]))
+
+
+def _sample_spread(seen: Observed, asked: CurveAsked, fit: CurveFit) -> float:
+    return float(np.sqrt(np.mean(_variances(seen, asked, fit))))
+
+
+def _variances(seen: Observed, asked: CurveAsked, fit: CurveFit) -> Array:
+    """σ² + σ_t² v² of each sample, shape (n,)."""
     key = seen.trial.channel_id(asked.body, asked.shown.axis)
     noise = seen.clock_noise()
     variance = np.full(len(fit.t), noise.reading[key][1])
@@ -169,8 +200,7 @@ def _chi_squared(seen: Observed, asked: CurveAsked, whole: Readout, fit: CurveFi
         rows = np.searchsorted(seen.trial.t, fit.t)
         velocity = np.nan_to_num(seen.derivative(asked.body, asked.shown.axis, 1).value)
         variance = variance + noise.jitter * velocity[rows] ** 2
-    parts = fit.residuals**2 / np.maximum(variance, np.finfo(float).tiny)
-    return float(np.sum(parts[fit.counted]))
+    return variance
 
 
 def _remark(fit: CurveFit, raw: bool) -> str:
