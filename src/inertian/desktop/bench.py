@@ -37,6 +37,7 @@ class BenchStage(QWidget):
         self.view = BenchView(document)
         self._trial: tuple[object, ...] = ()
         self._strips: dict[Key, Strip] = {}
+        self.results_ready = False  # until then nothing is derived: the first picture must not wait
         self._live: Handle | None = None
         self._zooms: list[tuple[float, float]] = []
         self.rail = SpanRail(document, theme, self.view)
@@ -123,7 +124,7 @@ class BenchStage(QWidget):
                 strip.show_unit()
                 if residuals:
                     strip.draw(residual_traces(self._document, self.view, entry, shown))
-                else:
+                elif self.results_ready or shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
                     strip.draw(*traces_of(self._document, self.view, entry, shown))
             self.side.refresh()
             self._show_line()

@@ -1,5 +1,6 @@
 """The main window: shelf, stage strip, stages, margin, menus and status line."""
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QMimeData, Qt, QTimer
@@ -38,10 +39,11 @@ from inertian.desktop.tokens import Theme
 from inertian.desktop.work import Worker
 from inertian.motion.contact import suggest_spans
 from inertian.motion.spans import Spans
+from inertian.physics.asked import Shown
 from inertian.physics.verdicts import Verdict
 from inertian.project.edits import series_marked, spans_suggested
 from inertian.project.evaluation import Evaluator
-from inertian.project.project import Project
+from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
 
 FIRST_PICTURE_MS = 30  # until the first picture is painted; then results are worked out
@@ -264,10 +266,14 @@ class MainWindow(QMainWindow):
             QTimer.singleShot(FIRST_PICTURE_MS, self._warm_up)
 
     def _warm_up(self) -> None:
-        self.worker.run("warm-up", _load_numerics, lambda _none: self._results_ready(), self._worker_failed)
+        project, entry, strips = self.document.settled, self.document.entry, self.bench.view.shown_strips()
+        work = partial(_first_results, project, entry, strips)
+        self.worker.run("warm-up", work, self._results_ready, self._worker_failed)
 
-    def _results_ready(self) -> None:
-        self.margin.results_ready = self.ledger.results_ready = True
+    def _results_ready(self, known: Evaluator) -> None:
+        self.document.evaluator.adopt(known)
+        self.margin.results_ready = self.ledger.results_ready = self.bench.results_ready = True
+        self.bench.refresh()
         self.margin.refresh()
         self.ledger.refresh()
         self._ask_verdicts()
@@ -328,8 +334,15 @@ def dropped_files(data: QMimeData) -> list[Path]:
     return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
 
 
-def _load_numerics() -> None:
+def _first_results(project: Project, entry: Entry | None, strips: list[Shown]) -> Evaluator:
+    """Load what results need, and work out what the first picture left out."""
     import scipy.special  # noqa: F401 - the first import takes long; not before the first picture
+
+    evaluator = Evaluator()
+    for shown in strips if entry is not None else ():
+        for body in entry.trial.followed:
+            evaluator.band(project, entry, shown, body.name)
+    return evaluator
 
 
 def verdicts_of(project: Project, evaluator: Evaluator) -> dict[str, Verdict]:
