@@ -14,6 +14,7 @@ from inertian.motion.curves import Shape
 from inertian.motion.spans import SpanKind
 from inertian.motion.trials import Body, Channel, Trial
 from inertian.physics.asked import TOTAL, Quantity, ReadingKind, Shown
+from inertian.project.encoding import decode, encode
 from inertian.project.marking_edits import span_kind_set
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.units import unit_of
@@ -386,3 +387,30 @@ def test_what_the_mouse_does_goes_back_to_usual_with_esc_or_with_the_page(open_w
     drag(plot(window).viewport(), (strip_x(plot(window), start) + 1, 80), (strip_x(plot(window), 0.4), 80))
     assert entry(window).frame.origin == (0.0, 0.0)
     assert entry(window).spans.before.start == pytest.approx(0.4, abs=0.02)
+
+
+def test_the_window_of_local_fits_is_typed_kept_and_taken_back(demo, open_window, qtbot):
+    window = open_window(demo)
+    margin, document = window.margin, window.document
+    assert "samples for velocities here" in margin.window_now.text()
+    chosen = margin.window_now.text()
+    u_before = velocity_u(document)
+    qtbot.keyClicks(margin.window_field, "7 samples")
+    qtbot.keyClick(margin.window_field, Qt.Key.Key_Return)
+    assert document.settled.series_named("in line").window == "7 samples"
+    assert margin.window_now.text() == "7 samples for velocities here"
+    assert velocity_u(document) > 2.0 * u_before
+    again = decode("a", encode(document.settled).__getitem__)
+    assert again.series_named("in line").window == "7 samples"
+    document.undo()
+    assert margin.window_now.text() == chosen
+    qtbot.keyClicks(margin.window_field, "two")
+    qtbot.keyClick(margin.window_field, Qt.Key.Key_Return)
+    assert document.settled.series_named("in line").window == ""
+    assert "two" in margin.window_now.text()
+    document.history.mark_saved(document.settled)
+
+
+def velocity_u(document):
+    band = document.evaluator.band(document.project, document.entry, Shown(Quantity.VELOCITY, "x"), "heavy")
+    return float(np.nanmedian(band[1]))

@@ -246,6 +246,7 @@ def named_of(name):
     return NamedReading(name, kind, Shown(Quantity(quantity), axis), "a", times, "" if times else "part")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", TRUE)
 def test_intervals_of_readings_cover_the_truth_as_often_as_they_claim(name):
     spans = Spans([Span("part", SpanKind.FREE, 0.2, 1.0), Span("other", SpanKind.FREE, 0.5, 1.2)])

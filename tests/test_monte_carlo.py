@@ -171,6 +171,7 @@ ASKED = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ASKED)
 def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
     seen, _ = sled(np.random.default_rng(2))
@@ -192,6 +193,7 @@ def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
         simulate(seen, named, first, progress=lambda _share: False)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("away", [0.0, 0.0007, 0.0014])
 def test_a_kinetic_energy_near_rest_is_mapped_and_covers(away):
     rng, hits, ways, at = np.random.default_rng(8), [], set(), 1.0 + away

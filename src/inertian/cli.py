@@ -101,6 +101,7 @@ def derive(
     from inertian.files.door import read_file
     from inertian.files.recipes import load_recipe
     from inertian.motion.kinematics import Method
+    from inertian.motion.local_estimates import window_asked
     from inertian.quantities.errors import InertianError
     from inertian.report import derived
 
@@ -108,7 +109,7 @@ def derive(
         refuse([f"--method {method}: choose one of {', '.join(Method)}."])
     try:
         chosen = load_recipe(recipe) if recipe is not None else None
-        asked = derived.window_asked(window), derived.noise_asked(noise)
+        asked = window_asked(window), derived.noise_asked(noise)
     except InertianError as error:
         refuse([str(error)])
         return

@@ -1,7 +1,7 @@
 """The margin: what belongs to the trial in hand: setup, readings at the contact, and the account in a line."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from inertian.desktop import words
 from inertian.desktop.document import Document
@@ -14,7 +14,7 @@ from inertian.motion.freemotion import FreeMotion
 from inertian.physics.collisions import SCALE, TIME_BASE, CollisionReadings, mass_key
 from inertian.physics.ledger import ENERGY, Accounts, Ledger, restitution_of
 from inertian.physics.verdicts import SIGN
-from inertian.project.edits import fact_set, motion_set, stretch_set
+from inertian.project.edits import fact_set, motion_set, stretch_set, window_set
 from inertian.project.notes import Note, second_look
 from inertian.project.project import READING_NOISE, Entry
 from inertian.quantities.coverage import Scalar
@@ -191,7 +191,15 @@ class Margin(QScrollArea):
         column.addWidget(self.noise)
         column.addWidget(label(words.STAMPS))
         column.addWidget(self.stamps)
-        for shower in (self.noise, self.stamps):
+        column.addWidget(label(words.WINDOW))
+        self.window_field, self.window_now = QLineEdit(), label("", "small")
+        self.window_field.setPlaceholderText(words.WINDOW_HINT)
+        self.window_field.setAccessibleName(words.WINDOW)
+        self.window_field.setToolTip(words.WINDOW_TIP)
+        self.window_field.editingFinished.connect(self._set_window)
+        column.addWidget(self.window_field)
+        column.addWidget(self.window_now)
+        for shower in (self.noise, self.stamps, self.window_now):
             shower.setWordWrap(True)
 
     def _build_readings(self, entry: Entry, column: QVBoxLayout) -> None:
@@ -265,6 +273,7 @@ class Margin(QScrollArea):
             said = [words.LOOK_AT.format(why=why) for why in doubts]
             self.notes.setText("\n\n".join([*said, *([self.notes.text()] if self.notes.text() else [])]))
             self.second_look.show()
+        self._show_window(entry)
         noise = result.noise
         u = noise.reading / (2.0 * noise.dof) ** 0.5
         typed = project.fact(READING_NOISE, entry)
@@ -280,6 +289,33 @@ class Margin(QScrollArea):
         relative = noise.pools.relative.get(("time stamps", "time stamps"), 0.0)
         stamp = shown(1e3 * noise.stamp, 1e3 * noise.stamp * 0.5 * relative**0.5, "ms")
         self.stamps.setText(words.STAMPS_FOUND.format(sigma=stamp) if noise.stamp > 0 else words.STAMPS_NONE)
+
+    def _show_window(self, entry: Entry) -> None:
+        """The window that was typed, and how many samples it comes to."""
+        typed = self._document.project.series_named(entry.series).window
+        if not self.window_field.isModified():
+            self.window_field.setText(typed)
+        if not self.results_ready or self._document.previewing or not entry.trial.followed:
+            return
+        body = entry.trial.followed[0]
+        seen = self._document.evaluator.observed(self._document.project, entry)
+        found = seen.local_fits(body.name, body.axes[0]).windows(1)
+        if found is not None:
+            least, most = found
+            said = words.WINDOW_NOW if least < most else words.WINDOW_ALL
+            self.window_now.setText(said.format(least=least, most=most))
+
+    def _set_window(self) -> None:
+        field = self.window_field
+        if not field.isModified():
+            return
+        try:
+            edit = window_set(self._document.settled, self._document.entry.series, field.text())
+        except InertianError as error:
+            self.window_now.setText(str(error))
+            return
+        field.setModified(False)
+        self._document.do(edit)
 
     def _show_notes(self, notes: tuple[Note, ...]) -> None:
         self.second_look.setVisible(bool(notes))

@@ -80,6 +80,10 @@ MOTION_TIP = (
     "How a stone moves while nothing hits it. One deceleration per body: friction on the ice, found from all spans of "
     "the series together."
 )
+WINDOW, WINDOW_HINT = "Window of velocities", "by the data; or e.g. 0.2 s, 15 samples"
+WINDOW_TIP = "How many neighbouring samples a velocity or an acceleration comes from, in strips and readings"
+WINDOW_NOW = "{least} to {most} samples for velocities here"
+WINDOW_ALL = "{most} samples for velocities here"
 NOISE_HINT = "estimated; type to fix it, e.g. 1.5 mm"
 ESTIMATED = "{sigma}, from the scatter about the fits"
 NOT_ESTIMATED = "known once spans are marked; at least {least}, from the last digit"

@@ -72,6 +72,13 @@ class LocalFits:
     seen: dict[tuple[object, ...], float]  # what fits leave out in places of long recordings, shared by all walls
     known: dict[int, Estimated] = field(default_factory=dict)
 
+    def windows(self, order: int) -> tuple[int, int] | None:
+        """Return the least and the greatest number of samples in a window outside of contacts, or None."""
+        outside = [self.sizes[order][p.start : p.stop] for p in self.parts if not p.inside]
+        if not outside:
+            return None
+        return min(int(s.min()) for s in outside), max(int(s.max()) for s in outside)
+
     def operator(self, times: Array, order: int) -> Operator:
         """Return value (order 0), velocity (1) or acceleration (2) at some times in s, as weights on the samples."""
         t = self.channel.t

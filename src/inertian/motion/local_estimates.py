@@ -12,7 +12,10 @@ import numpy as np
 from inertian.motion.local_noise import LocalNoise
 from inertian.motion.sliding import Asked, bands, sliding
 from inertian.motion.windows import LONG, QUOTED, TESTED, Misfits, misfits, windows_for
+from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array, Rows
+from inertian.quantities.facts import parse_positive
+from inertian.quantities.units import unit_of
 
 WIDER = 1.4  # times the window, in which the next two degrees tell what the quoted one leaves out
 FADES = {0: 4, 1: 3, 2: 2}  # power of the size with which that is carried down to the window itself, by order
@@ -36,6 +39,19 @@ class WindowAsked:
 
 
 BY_DATA = WindowAsked()
+
+
+def window_asked(text: str) -> WindowAsked:
+    """Read what was typed for the window: "0.2 s", "200 ms", "15" or "15 samples". Raises InertianError."""
+    plain = text.strip().lower()
+    if plain in ("", "auto"):
+        return WindowAsked()
+    number = plain.removesuffix("samples").strip()
+    if number.isdigit():
+        if int(number) < 3:
+            raise Refusal(f"“{text}”: a window needs at least 3 samples.")
+        return WindowAsked(samples=int(number))
+    return WindowAsked(seconds=parse_positive(text, "time", unit_of("time", "s")).si)
 
 
 def sizes_at(t: Array, tried: list[Misfits], window: WindowAsked = BY_DATA) -> dict[int, Rows]:

@@ -252,7 +252,7 @@ def _made(
     used = (n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and not _function(n))
     formula = Formula(quantity.text, tuple(dict.fromkeys(name for name in used if name not in CONSTANTS)), tree)
     if set(formula.rates) & set(areas):
-        raise FormulaError(quantity.text, "the rate of an area is what stands in it; that of a level is refused.")
+        raise FormulaError(quantity.text, "the rate of an area is what stands in the area; that of a level is refused.")
     own = [name for name in formula.names if name not in areas]
     needed = {name: _stands_for(quantity, name, body, bodies, axes, sensors, readings) for name in own}
     known = {name: one.dimension for name, one in needed.items()}

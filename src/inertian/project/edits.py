@@ -7,6 +7,7 @@ from inertian.motion.contact import suggest_spans
 from inertian.motion.frame import AS_FILED, Frame
 from inertian.motion.freemotion import FreeMotion
 from inertian.motion.joining import joined
+from inertian.motion.local_estimates import window_asked
 from inertian.motion.ready import ready
 from inertian.motion.spans import Span, SpanKind, Spans, move_edge, move_span
 from inertian.motion.tidying import Step, carried_over
@@ -84,6 +85,14 @@ def motion_set(project: Project, series: str, motion: FreeMotion) -> Edit:
     old = project.series_named(series)
     new = project if old.motion is motion else project.with_series(replace(old, motion=motion))
     return Edit(f"Free motion: {motion}", new)
+
+
+def window_set(project: Project, series: str, text: str) -> Edit:
+    """Choose the window of local fits of a series: "0.2 s", "15 samples", "" for by the data. Raises InertianError."""
+    window_asked(text)
+    old, new = project.series_named(series), text.strip()
+    changed = project if old.window == new else project.with_series(replace(old, window=new))
+    return Edit(f"Window: {new}" if new else "Window by the data", changed)
 
 
 def expectation_set(project: Project, series: str, law: str, expectation: Expectation, e: Fact | None = None) -> Edit:

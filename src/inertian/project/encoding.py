@@ -14,6 +14,7 @@ from pydantic import ValidationError
 
 from inertian.files.footage import harmless
 from inertian.files.recipes import recipe_of
+from inertian.motion.local_estimates import window_asked
 from inertian.motion.trials import KIND_OF_AXIS, Body, Channel, Provenance, Trial
 from inertian.physics.own import OwnQuantity
 from inertian.project.marks import marked, saved_marks
@@ -120,7 +121,10 @@ def analysis_of(project: Project) -> SavedAnalysis:
     """Return everything of a project but the samples."""
     return SavedAnalysis(
         name=project.name,
-        series=[SavedSeries(name=s.name, motion=s.motion, expectations=dict(s.expectations)) for s in project.series],
+        series=[
+            SavedSeries(name=s.name, motion=s.motion, expectations=dict(s.expectations), window=s.window)
+            for s in project.series
+        ],
         setup=[
             SavedFact(
                 name=key.name,
@@ -199,7 +203,9 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
             FactId(f.name, f.scope): Fact(f.value, f.plus_minus, f.meaning, unit_of(f.kind, f.unit))
             for f in analysis.setup
         }
-        series = tuple(Series(s.name, s.motion, s.expectations) for s in analysis.series)
+        series = tuple(Series(s.name, s.motion, s.expectations, s.window) for s in analysis.series)
+        for one in series:
+            window_asked(one.window)
         recipes = tuple(recipe_of(file, r) for r in analysis.recipes)
     except ProjectFileError:
         raise

@@ -12,6 +12,7 @@ import numpy as np
 from inertian.motion.derivatives import Derivatives
 from inertian.motion.freemotion import BodyFit, FreeMotion, fit_body, shared_deceleration
 from inertian.motion.kinematics import noise_of_trial
+from inertian.motion.local_estimates import window_asked
 from inertian.motion.noise import Noise, estimate_noise
 from inertian.motion.spans import Span
 from inertian.motion.trials import Trial
@@ -187,8 +188,9 @@ class Evaluator:
         masses = project.masses(entry)
         shared = {**project.stretches(entry), **project.frame_facts(entry), **project.centre_facts(entry)}
         setup, own = project.setup_facts(entry), project.quantities(entry)
+        window = window_asked(project.series_named(entry.series).window)
         facts = (*masses.items(), *shared.items(), *setup.items())
-        key = ("observed", entry.trial.id, entry.spans, entry.frame, *facts, project.own, entry.named)
+        key = ("observed", entry.trial.id, entry.spans, entry.frame, *facts, project.own, entry.named, window)
         noise = series.noise_of(entry.trial.id)
         if not (noise.given or np.isfinite(noise.dof)) and entry.trial.followed:
             alone = partial(noise_of_trial, entry.counted, entry.spans)
@@ -205,6 +207,7 @@ class Evaluator:
             known,
             setup,
             own,
+            window,
             named={n.name: n for n in entry.named},
             estimated=one_estimate,
         )

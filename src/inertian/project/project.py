@@ -66,6 +66,7 @@ class Series:
     name: str
     motion: FreeMotion = FreeMotion.GLIDE
     expectations: Mapping[str, Expectation] = field(default_factory=dict)
+    window: str = ""  # of local fits, as it was typed; by the data if empty
 
     @property
     def scope(self) -> str:

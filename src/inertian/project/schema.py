@@ -163,6 +163,7 @@ class SavedSeries(_Strict):
     name: str
     motion: FreeMotion
     expectations: dict[str, Expectation]
+    window: str = ""
 
 
 class SavedAnalysis(_Strict):

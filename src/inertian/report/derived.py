@@ -52,19 +52,6 @@ def noise_asked(text: str) -> NoiseAsked:
     return NoiseAsked(parse_positive(text, "length", unit_of("length", "m")).si)
 
 
-def window_asked(text: str) -> WindowAsked:
-    """Read what was typed for the window: "0.2 s", "200 ms", "15" or "15 samples". Raises InertianError."""
-    plain = text.strip().lower()
-    if plain in ("", "auto"):
-        return WindowAsked()
-    number = plain.removesuffix("samples").strip()
-    if number.isdigit():
-        if int(number) < 3:
-            raise Refusal(f"--window {text}: a window needs at least 3 samples.")
-        return WindowAsked(samples=int(number))
-    return WindowAsked(seconds=parse_positive(text, "time", unit_of("time", "s")).si)
-
-
 @dataclass(frozen=True, eq=False)
 class TrialDerived:
     """A trial and what was derived of its bodies; `aside` are rows of samples that jump and were left out, by body."""
