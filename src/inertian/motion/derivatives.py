@@ -24,7 +24,7 @@ from inertian.motion.local_estimates import (
 from inertian.motion.local_noise import LocalNoise, Stretch, estimate
 from inertian.motion.operators import Operator
 from inertian.motion.sliding import even_runs
-from inertian.motion.windows import LONG, QUOTED, Misfits, misfits
+from inertian.motion.windows import LONG, QUOTED, Misfits
 from inertian.quantities.estimates import Array, Mask, Rows, locked
 
 KEPT, KEPT_SAMPLES = 24, 10_000_000  # channels with walls, and samples in them, that are kept at most
@@ -156,7 +156,7 @@ class Derivatives:
         self._latest: dict[tuple[object, ...], LocalFits] = {}
         self._noises: dict[tuple[str, str], LocalNoise] = {}
         self._seen: dict[tuple[object, ...], float] = {}
-        self._misfits: dict[tuple[tuple[str, str], float], list[Misfits]] = {}
+        self._wholes: dict[tuple[str, str], Stretch] = {}
 
     def fits(self, channel: ChannelSamples, walls: Sequence[float], window: WindowAsked = BY_DATA) -> LocalFits:
         """Return the local fits of a channel that do not reach across some walls, times in s."""
@@ -204,7 +204,9 @@ class Derivatives:
 
     def _noise(self, channel: ChannelSamples, t: Array, x: Array) -> LocalNoise:
         if channel.name not in self._noises:
-            pieces = [Stretch(t[p.start : p.stop], x[p.start : p.stop]) for p in parts_of(t, ())]
+            parts = parts_of(t, ())
+            pieces = [Stretch(t[p.start : p.stop], x[p.start : p.stop]) for p in parts]
+            pieces = pieces if len(parts) > 1 else [self._whole(channel, t, x)]
             self._noises[channel.name] = estimate([pieces], [channel.resolution], WATCHED_HERE)[0]
         found = self._noises[channel.name]
         return replace(found, sigma=np.fmax(found.sigma, channel.given)) if channel.given else found
@@ -213,10 +215,12 @@ class Derivatives:
         """All windows tried in a recording, whether or not there are walls in them."""
         if not np.isfinite(noise.sigma):
             return []
-        key = (channel.name, channel.given)
-        if key not in self._misfits:
-            self._misfits[key] = misfits(t, x, noise.sigma, noise.correlation)
-        return self._misfits[key]
+        whole = self._whole(channel, t, x)
+        return [one.misfits(noise.sigma, noise.correlation) for one in whole.tried]
+
+    def _whole(self, channel: ChannelSamples, t: Array, x: Array) -> Stretch:
+        """All usable samples of a channel as one stretch, with the windows tried on it."""
+        return self._wholes.setdefault(channel.name, Stretch(t, x))
 
 
 def _runs(mask: Mask) -> list[tuple[int, int]]:

@@ -10,14 +10,14 @@ moves less than a step from sample to sample; noise that is larger than half a s
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
 from inertian.motion.glitches import TO_SIGMA, scatter
 from inertian.motion.noise import component_variances
 from inertian.motion.sliding import correlated, degree_for, even_basis, sliding
-from inertian.motion.windows import QUOTED, misfits, windows_for
+from inertian.motion.windows import QUOTED, Tried, tried_windows, windows_for
 from inertian.quantities.estimates import Array, Mask, Rows
 
 WATCHED, PIECE = 6_000, 1_000  # samples that noise is judged by, in pieces of so many
@@ -85,6 +85,11 @@ class Stretch:
 
     t: Array
     x: Array
+
+    @cached_property
+    def tried(self) -> list[Tried]:
+        """Windows of growing size on it, whatever the noise."""
+        return tried_windows(self.t, self.x)
 
 
 @dataclass(frozen=True, eq=False)
@@ -160,7 +165,7 @@ def _pooled(k: int, guesses: Sequence[LocalNoise], left: Sequence[Sequence[_Left
 
 def _left_over(piece: Stretch, noise: LocalNoise) -> _Left:
     n = len(piece.t)
-    tried = misfits(piece.t, piece.x, noise.sigma, noise.correlation)
+    tried = [one.misfits(noise.sigma, noise.correlation) for one in piece.tried]
     sizes = windows_for(0, tried, n)
     window = int(np.median(sizes))
     window = window if window == n <= LONGEST else min(window, WIDEST, n)

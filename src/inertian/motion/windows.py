@@ -73,54 +73,75 @@ def sizes_tried(n: int) -> list[int]:
     return [*found, n] if n >= TESTED else []
 
 
-def misfits(t: Array, x: Array, sigma: Array | float, correlation: float = 0.0) -> list[Misfits]:
+@dataclass(frozen=True, eq=False)
+class Tried:
+    """Windows of one size, tried all over a recording: coefficients in polynomials of their own, whatever the noise.
+
+    `first` is the first sample of each window, (k,); `phi`, (w, TOP + 1), polynomials that stand for all of them;
+    `coefficients` are (k, TOP + 1). Each of the w samples is the mean of `held`. `n` is the length of the recording,
+    `least` what noise cannot be below.
+    """
+
+    size: int
+    first: Rows
+    phi: Array
+    coefficients: Array
+    held: int
+    n: int
+    least: float
+
+    def misfits(self, sigma: float, correlation: float = 0.0) -> Misfits:
+        """Return where they misfit, for readings of standard deviation σ with errors correlated as ρ^k."""
+        sigma = max(sigma, self.least)
+        if self.held > 1:  # means of so many correlated readings
+            spread = np.sqrt((1.0 + correlation) / (1.0 - correlation) / self.held) * np.ones(TOP + 1)
+        else:
+            spread = np.sqrt(np.einsum("ij,ij->j", self.phi, correlated(self.phi, correlation)))
+        chi = (self.coefficients / (spread * sigma)) ** 2
+        much = MISFIT + 2.0 * np.log(self.n)
+        wrong = {p: chi[:, p + 1] + chi[:, p + 2] > much for p in range(2, TOP - 1)}
+        return Misfits(self.size, self.first, wrong)
+
+
+def misfits(t: Array, x: Array, sigma: float, correlation: float = 0.0) -> list[Misfits]:
     """Return where windows of growing size misfit; t and x of shape (n,), nothing missing.
 
-    `sigma` is the standard deviation of a reading, one or by sample; errors k samples apart have the correlation ρ^k.
+    `sigma` is the standard deviation of a reading; errors k samples apart have the correlation ρ^k.
     """
+    return [one.misfits(sigma, correlation) for one in tried_windows(t, x)]
+
+
+def tried_windows(t: Array, x: Array) -> list[Tried]:
+    """Return windows of growing size on a recording; t and x of shape (n,), nothing missing."""
     n = len(t)
     even = even_runs(t, n // 2) == [(0, n)]
     least = max(ROUNDING * float(np.abs(x).max(initial=0.0)), np.finfo(float).tiny)
-    scaled = np.broadcast_to(np.maximum(np.asarray(sigma, dtype=float), least), (n,))
-    return [
-        _of_size(t, x, scaled, correlation, size, even)
-        if even or size < 2 * BLOCKS
-        else _of_blocks(t, x, scaled, correlation, size)
-        for size in sizes_tried(n)
-    ]
+    sizes = sizes_tried(n)
+    held = [1 if even or size < 2 * BLOCKS else size // BLOCKS for size in sizes]
+    return [_of_size(t, x, size, even, many, least) for size, many in zip(sizes, held, strict=True)]
 
 
-def _of_blocks(t: Array, x: Array, sigma: Array, correlation: float, size: int) -> Misfits:
-    """As `_of_size` for wide windows, from means over BLOCKS blocks a window: polynomials hardly bend in a block."""
-    held = size // BLOCKS
-    n = len(t)
-    whole = n // held * held
-    t, x, sigma = (a[:whole].reshape(-1, held).mean(axis=1) for a in (t, x, sigma))
-    wider = np.sqrt((1.0 + correlation) / (1.0 - correlation) / held)  # of means of so many correlated readings
-    found = _of_size(t, x, wider * sigma, 0.0, size // held, False, held)
-    first = found.first * held
-    first[-1] += n - whole  # the last stands for what is left over as well
-    return Misfits(size // held * held, first, found.wrong)
-
-
-def _of_size(t: Array, x: Array, sigma: Array, correlation: float, size: int, even: bool, held: int = 1) -> Misfits:
-    """As `misfits` of one size; each of the samples stands for `held`."""
-    n = len(t)
-    most = max(LONG * (OVERLAP if n * held <= LONG else 1) // (size * held), 8)
-    step = max(size // OVERLAP, -(-(n - size) // most), 1)
-    first = np.unique(np.append(np.arange(0, n - size + 1, step), n - size))
-    windows = sliding_window_view(x, size)[first]
+def _of_size(t: Array, x: Array, size: int, even: bool, held: int, least: float) -> Tried:
+    """Windows of one size; wide ones at uneven spacing on means over `held` samples: polynomials hardly bend in one."""
+    whole = len(t) // held * held
+    if held > 1:
+        t_of, x_of = (a[:whole].reshape(-1, held).mean(axis=1) for a in (t, x))
+    else:
+        t_of, x_of = t, x
+    n, w = len(t_of), size // held
+    most = max(LONG * (OVERLAP if len(t) <= LONG else 1) // (w * held), 8)
+    step = max(w // OVERLAP, -(-(n - w) // most), 1)
+    first = np.unique(np.append(np.arange(0, n - w + 1, step), n - w))
+    windows = sliding_window_view(x_of, w)[first]
     windows = windows - windows.mean(axis=1, keepdims=True)
     if even:
-        phi = even_basis(size, TOP, 0).phi
+        phi = even_basis(w, TOP, 0).phi
         coefficients = windows @ phi
     else:
-        phi, coefficients = _uneven(t, windows, first, size)
-    spread = np.sqrt(np.einsum("ij,ij->j", phi, correlated(phi, correlation)))
-    chi = (coefficients / (spread * sigma[first + size // 2, None])) ** 2
-    much = MISFIT + 2.0 * np.log(n * held)
-    wrong = {p: chi[:, p + 1] + chi[:, p + 2] > much for p in range(2, TOP - 1)}
-    return Misfits(size, first, wrong)
+        phi, coefficients = _uneven(t_of, windows, first, w)
+    first = first * held
+    first[-1] += len(t) - whole  # the last stands for what is left over as well
+    return Tried(w * held, first, phi, coefficients, held, len(t), least)
 
 
 def _uneven(t: Array, windows: Array, first: Rows, size: int) -> tuple[Array, Array]:
