@@ -19,6 +19,7 @@ from inertian.motion.trials import Body, Channel, Trial
 from inertian.physics.asked import TOTAL, Quantity, ReadingKind, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE, mass_key
 from inertian.physics.observed import Observed, ReadoutError
+from inertian.physics.own import OwnQuantity
 from inertian.physics.reading import at_moment, over_span, scalars
 from inertian.physics.reading_units import unit_of_reading
 from inertian.physics.readouts import at_all_samples, readout
@@ -261,3 +262,26 @@ def test_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order)
         assert np.nanmax(np.abs(found.value - exact.value)) <= 1e-6 * np.nanmax(np.abs(exact.value))
         assert found.norm == pytest.approx(exact.norm, rel=1e-6, nan_ok=True)
         assert found.left_out == pytest.approx(exact.left_out, rel=1e-6, abs=1e-12, nan_ok=True)
+
+
+@pytest.mark.parametrize("even", [True, False])
+def test_readings_of_a_long_recording_are_those_of_the_motion(even):
+    rng, n = np.random.default_rng(3), 30_000
+    t = np.arange(n) * 2.0 / n if even else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+    trial = recording(t, {"a": {"x": 0.3 * np.sin(3.0 * t) + 1e-3 * rng.normal(size=n)}})
+    span = Span("part", SpanKind.FREE, 0.3, 1.7)
+    seen = seen_of(trial, spans=Spans([span]))
+    seen = replace(seen, noise=replace(seen.noise, reading=1e-3), own={"Q": OwnQuantity("", "Q", "m²/s²", "v_x²")})
+    moved = 0.3 * (np.sin(5.1) - np.sin(0.9))
+    for kind, truth in ((ReadingKind.MEAN, moved / 1.4), (ReadingKind.AREA, moved)):
+        found = scalars(seen, {"": over_span(seen, Shown(Quantity.VELOCITY, "x"), "a", span, kind)})[""]
+        assert abs(found.value - truth) < 4.0 * found.u < 0.01
+    shown = Shown(Quantity.OWN, "Q", "m²/s²")
+    value, u = at_all_samples(seen, shown, "a")
+    rows = np.array([100, 9_000, 15_003, 29_000])
+    same = readout(seen, shown, "a", t[rows], rows)
+    assert value[rows] == pytest.approx(same.values, rel=1e-6)
+    for k, row in enumerate(rows):
+        one = scalars(seen, {"": same.estimate(np.eye(4)[k])})[""]
+        assert u[row] == pytest.approx(one.u, rel=0.05)
+    assert np.all(np.abs(value - (0.9 * np.cos(3.0 * t)) ** 2) < 6.0 * u + 1e-4)

@@ -186,7 +186,8 @@ class Derivatives:
         tried = self._tried(channel, t, x, noise) if window == BY_DATA else []
         if len(t) > LONG:  # one window serves all of a long recording
             sizes = sizes_at(t, _off_walls(tried, parts), window)
-            most = np.minimum(_most(t), np.repeat([p.stop - p.start for p in parts], [p.stop - p.start for p in parts]))
+            lengths = [p.stop - p.start for p in parts]
+            most = np.repeat(lengths, lengths)
             sizes = {order: np.minimum(found, most) for order, found in sizes.items()}
         else:
             sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED}

@@ -9,16 +9,15 @@ from inertian.motion.frame import ANGLE, ORIGIN, zero_key
 from inertian.motion.local import local_operator
 from inertian.motion.operators import Operator, repeated, samples_themselves, weighted
 from inertian.motion.spans import SpanKind
-from inertian.physics.asked import TOTAL, Shown
+from inertian.physics.asked import Shown
 from inertian.physics.collisions import SCALE, TIME_BASE
 from inertian.physics.observed import Observed, Readout, ReadoutError
 from inertian.physics.own import Needed, OwnQuantityError, Ready, put_together
 from inertian.physics.reading_units import units_by_name
-from inertian.quantities.estimates import Array, ChannelId, ClockNoise, Estimate, Rows
+from inertian.quantities.estimates import Array, ChannelId, Estimate, Rows
 from inertian.quantities.facts import FactId
 from inertian.quantities.formulas import AREA
 
-CHUNK = 20_000  # moments worked on at a time, so that memory stays small
 STEP = 1e-30  # of the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112)
 CENTRE_AT = {"x_c": ("centre x", 0), "y_c": ("centre y", 1)}
 PRESENT = 0.8  # share of readings at the moments asked for; less means a clock of its own
@@ -139,17 +138,17 @@ def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> 
     local = {n: operator(d).applied(samples_of(seen, d)) for n, d in sampled.items()}
     areas = {name: _over_time(seen, name, one, times) for name, one in ready.areas.items()}
     local |= {name: one.values for name, one in areas.items()}
-    higher = {n: _higher(ready.needed[n]) for n in ready.formula.rates if n in sampled}
-    rates = {n: operator(d).applied(samples_of(seen, d)) for n, d in higher.items()}
+    above = {n: higher(ready.needed[n]) for n in ready.formula.rates if n in sampled}
+    rates = {n: operator(d).applied(samples_of(seen, d)) for n, d in above.items()}
     y, slopes, of_rates = _evaluated(seen, ready, local, rates, times)
     terms = [(_channel(seen, d), operator(d).scaled(slopes[n])) for n, d in sampled.items()]
-    terms += [(_channel(seen, higher[n]), operator(higher[n]).scaled(s)) for n, s in of_rates.items()]
+    terms += [(_channel(seen, above[n]), operator(above[n]).scaled(s)) for n, s in of_rates.items()]
     terms += [(channel, o.scaled(slopes[n])) for n, one in areas.items() for channel, o in one.terms]
     facts = _facts(seen, ready, slopes, m)
     taken = {n: seen.reading(d.fact) for n, d in ready.needed.items() if d.kind == "reading"}
     terms += [term for name, one in taken.items() for term in _spread(seen, one, slopes[name])]
     pulled = [(d, slopes[n], local[n]) for n, d in sampled.items() if d.kind == "local"]
-    pulled += [(d, of_rates[n], rates[n]) for n, d in higher.items() if d.kind == "local"]
+    pulled += [(d, of_rates[n], rates[n]) for n, d in above.items() if d.kind == "local"]
     more = [
         _missed(seen, pulled, times, rows),
         _stretched(seen, pulled, m),
@@ -241,7 +240,7 @@ def _zeroed(seen: Observed, sampled: Mapping[str, Needed], slopes: Mapping[str, 
     return found
 
 
-def _higher(needed: Needed) -> Needed:
+def higher(needed: Needed) -> Needed:
     """What the rate of a name is."""
     return Needed(needed.kind, needed.body, needed.axis, needed.order + 1)
 
@@ -260,14 +259,14 @@ def operator_of(seen: Observed, needed: Needed, times: Array, rows: Rows | None)
     """The operator of one name; a body of another clock is fitted locally at the times that are asked for."""
     x = samples_of(seen, needed)
     usable = np.flatnonzero(np.isfinite(x))
-    if rows is not None and _as_they_are(x, needed, rows):
+    if rows is not None and as_they_are(x, needed, rows):
         return samples_themselves(usable, rows)
     if needed.kind == "sensor":
         return local_operator(seen.trial.t, usable, times, seen.walls(needed.body), needed.order)
     return seen.local_fits(needed.body, needed.axis).operator(times, needed.order)
 
 
-def _as_they_are(x: Array, needed: Needed, rows: Rows) -> bool:
+def as_they_are(x: Array, needed: Needed, rows: Rows) -> bool:
     """Whether samples x are read off as they are, and not fitted locally."""
     return needed.order == 0 and bool(np.isfinite(x[rows]).mean() > PRESENT)
 
@@ -276,7 +275,7 @@ def _missed(seen: Observed, pulled: "Pulled", times: Array, rows: Rows | None) -
     """What local fits may leave out of the values."""
     found: dict[FactId, Array] = {}
     for needed, s, _ in pulled:
-        if rows is None or not _as_they_are(samples_of(seen, needed), needed, rows):
+        if rows is None or not as_they_are(samples_of(seen, needed), needed, rows):
             key = seen.missed(needed.body, needed.axis, needed.order)
             more = s * seen.missed_at(needed.body, needed.axis, needed.order, times)
             found[key] = found.get(key, np.zeros(len(times))) + more
@@ -323,41 +322,3 @@ def _turned(seen: Observed, pulled: Pulled, operator: Callable[[Needed], Operato
                 key = seen.shared[name][0]
                 found[key] = found.get(key, np.zeros(m)) - s * seen.frame.mixed(needed.axis, axis)
     return found
-
-
-def own_at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Array]:
-    """Return a quantity of one's own and its standard uncertainty at all samples, NaN where there is none; (n,).
-
-    Weights on a sample that a value uses in several ways are added before they are squared.
-    """
-    t, n = seen.trial.t, len(seen.trial.t)
-    value, u = np.full(n, np.nan), np.full(n, np.nan)
-    noise = seen.clock_noise()
-    us = seen.us()
-    here = np.arange(n)
-    names = (body,) if body != TOTAL else tuple(b.name for b in seen.trial.followed)
-    followed = [c.si for b in seen.trial.bodies if b.name in names for c in (*b.channels, *b.sensors)]
-    if body != TOTAL and followed:
-        here = np.flatnonzero(np.isfinite(followed).any(axis=0))
-    for rows in np.split(here, np.arange(CHUNK, len(here), CHUNK)):
-        whole = own_readout(seen, shown, body, t[rows], rows)
-        value[rows] = whole.values
-        u[rows] = np.sqrt(_variance(whole, noise, us, rows))
-    return value, u
-
-
-def _variance(whole: Readout, noise: ClockNoise, us: Mapping[FactId, float], rows: Rows) -> Array:
-    """The variance of each value: readings, time stamps along the motion at the moment itself, facts."""
-    variance = np.zeros(len(whole.values))
-    along = {c: np.asarray(rate)[rows] for c, rate in noise.rate.items()} if noise.jitter > 0.0 else {}
-    for k, (channel, one) in enumerate(whole.terms):
-        for other, two in whole.terms[k:]:
-            jitter = noise.jitter * along[channel] * along[other] if channel in along and other in along else None
-            if channel != other and jitter is None:
-                continue
-            shared = one.product(two) * (1.0 if one is two else 2.0)
-            weight = noise.reading[channel][1] if channel == other else 0.0
-            variance += shared * (weight if jitter is None else weight + jitter)
-    for key, s in whole.facts.items():
-        variance += (us[key] * s) ** 2
-    return np.maximum(variance, 0.0)

@@ -6,11 +6,13 @@ import numpy as np
 
 from inertian.motion.local import local_operator
 from inertian.motion.spans import Span
+from inertian.motion.windows import LONG
 from inertian.physics.asked import AT_MOMENT, BETWEEN, TOTAL, NamedReading, Quantity, ReadingKind, Shown
 from inertian.physics.observed import Observed, Readout, ReadoutError
 from inertian.physics.readouts import readout
 from inertian.quantities.estimates import Array, Estimate, Rows
 
+IN_A_WINDOW = 16  # moments in a window that a reading over a long span is taken of
 STEEPER = {Quantity.POSITION: Quantity.VELOCITY, Quantity.VELOCITY: Quantity.ACCELERATION}  # what a slope is of
 
 
@@ -95,7 +97,7 @@ def over_span_plan(seen: Observed, shown: Shown, body: str, span: Span, kind: Re
         ends = _inside(seen, body, span)
         return Plan(kind, shown, ends, None, np.array([-1.0, 1.0]), readout(seen, shown, body, ends))
     all_rows = span.rows(seen.trial.t)
-    rows = np.arange(all_rows.start, all_rows.stop)
+    rows = _thinned(seen, shown, body, np.arange(all_rows.start, all_rows.stop), kind)
     t = seen.trial.t[rows]
     whole = readout(seen, shown, body, t, rows)
     good = np.flatnonzero(np.isfinite(whole.values))
@@ -107,6 +109,21 @@ def over_span_plan(seen: Observed, shown: Shown, body: str, span: Span, kind: Re
     c = np.zeros(len(rows))
     c[good] = _coefficients(kind, t[good], whole.values[good])
     return Plan(kind, shown, t, rows, c, whole)
+
+
+def _thinned(seen: Observed, shown: Shown, body: str, rows: Rows, kind: ReadingKind) -> Rows:
+    """The rows that a reading over a span is taken of: in long recordings a few in each window of local fits.
+
+    They are the middles of equal blocks, so that a mean stays one over all; for an area they reach from end to end.
+    """
+    if len(rows) <= LONG or shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
+        return rows
+    fits = [seen.local_fits(n, a) for n in seen.bodies_of(body) for a in seen.trial.body(n).axes]
+    narrow = min((w[0] for f in fits for k in (1, 2) if (w := f.windows(k))), default=1)
+    count = len(rows) // max(narrow // IN_A_WINDOW, 1)
+    ends = np.linspace(0, len(rows), count + 1)
+    places = np.linspace(0, len(rows) - 1, count) if kind is ReadingKind.AREA else 0.5 * (ends[1:] + ends[:-1])
+    return np.asarray(rows[np.unique(places.astype(int))])
 
 
 def _inside(seen: Observed, body: str, span: Span) -> Array:

@@ -14,7 +14,8 @@ from inertian.motion.operators import Operator, samples_themselves
 from inertian.physics.asked import NEEDS_CENTRE, NEEDS_MASS, Quantity, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE
 from inertian.physics.observed import Observed, Readout, ReadoutError
-from inertian.physics.own_readouts import own_at_all_samples, own_readout
+from inertian.physics.own_readouts import own_readout
+from inertian.physics.own_strips import own_at_all_samples
 from inertian.quantities.estimates import (
     Array,
     Rows,
