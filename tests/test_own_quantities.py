@@ -240,6 +240,11 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(demo,
     qtbot.waitUntil(card.draws.said.isVisible, timeout=60_000)
     assert "Shortest interval for 68 %" in card.draws.said.text()
     assert "mJ" not in card.draws.said.text()
+    assert "Shortest interval" in card.draws.plain  # it is copied with the budget
+    qtbot.mouseClick(card.draws.button, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(card.draws.button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: card.draws.said.text() == formula_words.STOPPED, timeout=20_000)
+    assert card.draws.button.text() == formula_words.SIMULATE
     card.accept()
     window.show_page(formula_words.PAGE_FORMULAS)
     page.facts["k", ""].line.setFocus()

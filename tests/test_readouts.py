@@ -17,6 +17,7 @@ from inertian.motion.noise import Noise
 from inertian.motion.spans import Span, SpanKind, Spans
 from inertian.motion.trials import Body, Channel, Trial
 from inertian.physics.asked import TOTAL, Quantity, ReadingKind, Shown
+from inertian.physics.budgets import budget_of
 from inertian.physics.collisions import SCALE, TIME_BASE, mass_key
 from inertian.physics.observed import Observed, ReadoutError
 from inertian.physics.own import OwnQuantity
@@ -285,3 +286,59 @@ def test_readings_of_a_long_recording_are_those_of_the_motion(even):
         one = scalars(seen, {"": same.estimate(np.eye(4)[k])})[""]
         assert u[row] == pytest.approx(one.u, rel=0.05)
     assert np.all(np.abs(value - (0.9 * np.cos(3.0 * t)) ** 2) < 6.0 * u + 1e-4)
+
+
+# -- windows by the data, and what they leave out ----------------------------------------------------------------------
+
+
+@st.composite
+def interrupted(draw):
+    """A recording with missing samples, a long gap and contacts: times, positions, walls."""
+    rng = np.random.default_rng(draw(st.integers(0, 10_000)))
+    n = draw(st.integers(12, 160))
+    t = np.arange(n) * 0.02 if draw(st.booleans()) else np.cumsum(rng.uniform(0.008, 0.03, n))
+    if draw(st.booleans()):
+        t[n // 3 :] += 1.0
+    x = np.sin(3.0 * t) + 1e-3 * rng.normal(size=n)
+    x[rng.integers(0, n, n // 10)] = np.nan
+    walls = sorted(rng.uniform(t[0], t[-1], 2 * draw(st.integers(0, 2))))
+    return t, x, walls
+
+
+@given(interrupted(), st.integers(0, 2))
+@settings(max_examples=60)
+def test_no_window_reaches_across_a_wall_or_a_gap_and_strips_are_what_operators_say(made, order):
+    t, x, walls = made
+    fits = Derivatives().fits(ChannelSamples("a", "x", t, x), walls)
+    usable = fits.usable
+    operator = fits.operator(t[usable], order)
+    weights, own = operator.matrix() != 0.0, t[usable]
+    place = np.searchsorted(walls, own)
+    gap = np.searchsorted(np.flatnonzero(np.diff(own) > 10.0 * np.median(np.diff(own))), np.arange(len(own)))
+    for row, used in enumerate(weights):
+        assert np.all(place[used] == place[row])
+        assert np.all(gap[used] == gap[row])
+    found = fits.estimated(order)
+    values, norms = operator.applied(x), operator.norm
+    assert np.array_equal(np.isfinite(values), np.isfinite(found.value[usable]))
+    size = np.nanmax(np.abs(values), initial=1.0)
+    assert found.value[usable] == pytest.approx(values, abs=1e-6 * size, nan_ok=True)
+    assert found.norm[usable] == pytest.approx(norms, rel=1e-6, nan_ok=True)
+
+
+def test_a_window_too_wide_by_hand_owns_up_to_what_it_leaves_out():
+    rng, t = np.random.default_rng(2), np.arange(300) * 0.01
+    true = 0.3 * 6.0 * np.cos(6.0 * t)
+    trial = recording(t, {"a": {"x": 0.3 * np.sin(6.0 * t) + 1e-4 * rng.normal(size=300)}})
+    seen = replace(seen_of(trial), window=WindowAsked(seconds=1.2))
+    v, u = at_all_samples(seen, Shown(Quantity.VELOCITY, "x"), "a")
+    inner = slice(60, 240)
+    norms = seen.derivative("a", "x", 1).norm
+    assert np.abs(v - true)[inner].max() > 20.0 * (seen.noise.reading * norms)[inner].max()  # smoothed too much
+    assert np.mean(np.abs(v - true)[inner] < 3.0 * u[inner]) > 0.9  # not just where what is left out changes sign
+    mean = over_span(seen, Shown(Quantity.VELOCITY, "x"), "a", Span("s", SpanKind.FREE, 1.0, 1.1), ReadingKind.MEAN)
+    found = scalars(seen, {"": mean})[""]
+    assert abs(found.value - np.mean(true[100:111])) < 3.0 * found.u
+    lines = budget_of(seen, mean)
+    assert lines[0].kind == "local fits"
+    assert sum(line.share for line in lines) == pytest.approx(1.0)
