@@ -81,7 +81,7 @@ def unless_curved(seen: Observed, named: NamedReading, first: Scalar) -> Scalar:
 
     First order does while the second-order term along the most likely errors stays under a tenth of u.
     """
-    skipped = named.kind in (ReadingKind.SPREAD, ReadingKind.RATIO)
+    skipped = named.kind in (ReadingKind.SPREAD, ReadingKind.RATIO, ReadingKind.AREA)
     if named.shown.quantity not in CURVED or skipped or not first.u > 0.0:
         return first
     plan = planned(seen, named)

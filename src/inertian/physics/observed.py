@@ -34,6 +34,7 @@ from inertian.quantities.facts import Fact, FactId
 LEFT_OUT = "what local fits may leave out of the {sign} of {body} along {axis}"
 SPOILED = 0.6  # of the scatter about local fits: if neighbours scatter less, there are jumps in the fits
 ON_THE_SPOT = 4.0  # samples a degree of freedom costs where noise is told from four neighbours
+TRAPEZOIDS = "what trapezoids may leave out of an area"
 SIGNS = {0: "position", 1: "velocity", 2: "acceleration"}
 
 
@@ -99,7 +100,13 @@ class Observed:
         return {key: fact.u for key, fact in self.facts().items()} | dict.fromkeys(self._all_missed(), 1.0)
 
     def _all_missed(self) -> list[FactId]:
-        return [self.missed(b.name, c.axis, k) for b in self.trial.followed for c in b.channels for k in SIGNS]
+        found = [self.missed(b.name, c.axis, k) for b in self.trial.followed for c in b.channels for k in SIGNS]
+        return [*found, self.missed_by_trapezoids]
+
+    @property
+    def missed_by_trapezoids(self) -> FactId:
+        """The name of what trapezoids may leave out of an area, an error of its own with u = 1."""
+        return FactId(TRAPEZOIDS, f"trial {self.trial.id}")
 
     def bodies_of(self, body: str) -> tuple[str, ...]:
         """Return the bodies behind one name: all of them for the total."""

@@ -1,9 +1,10 @@
 """What a reading is taken of: which moments, and how their values make one number."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from inertian.motion.integrals import trapezoids_leave_out
 from inertian.motion.local import local_operator
 from inertian.motion.spans import Span
 from inertian.motion.windows import LONG
@@ -108,6 +109,9 @@ def over_span_plan(seen: Observed, shown: Shown, body: str, span: Span, kind: Re
         return Plan(kind, shown, t[good], rows[good], None, whole)
     c = np.zeros(len(rows))
     c[good] = _coefficients(kind, t[good], whole.values[good])
+    if kind is ReadingKind.AREA:
+        each = trapezoids_leave_out(t[good], whole.values[good]) / float(c.sum())
+        whole = replace(whole, facts={**whole.facts, seen.missed_by_trapezoids: np.full(len(rows), each)})
     return Plan(kind, shown, t, rows, c, whole)
 
 
