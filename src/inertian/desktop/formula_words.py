@@ -63,7 +63,7 @@ SIMULATED = (
 )
 DOES = "The interval above does: its ends lie within the last stated figure of these (JCGM 101, clause 8)."
 DOES_NOT = "The interval above differs from these by {off}, more than its last stated figure ({figure})."
-UNSETTLED = "After so many draws the second figure of u still moves."
+UNSETTLED = "After so many draws the second figure of these numbers may still move."
 STOPPED = "Stopped."
 MANY = "∞"
 ROBUST = "single samples far off say little"

@@ -94,14 +94,17 @@ def settled_distribution(
     """Return what blocks of draws, made by their number, tell of a result, as soon as they tell it well enough.
 
     `first_order` is the 95 % interval that clause 8 compares with. `progress` is told the share done and answers
-    whether to go on; if not, Cancelled is raised. Draws that are not finite are left out.
+    whether to go on; if not, what was found so far is returned, or, before FEWEST blocks, Cancelled is raised. Draws
+    that are not finite are left out.
     """
     blocks: list[Array] = []
     found = np.zeros((0, 4))
     settled = False
     for k in range(MOST):
         if progress is not None and not progress(k / MOST):
-            raise Cancelled
+            if k < FEWEST:
+                raise Cancelled
+            break
         made = block(k)
         blocks.append(made[np.isfinite(made)])
         found = np.vstack([found, [blocks[-1].mean(), blocks[-1].std(ddof=1), *shortest_interval(blocks[-1], P95)]])
