@@ -407,7 +407,7 @@ def test_the_window_of_local_fits_is_typed_kept_and_taken_back(demo, open_window
     qtbot.keyClicks(margin.window_field, "two")
     qtbot.keyClick(margin.window_field, Qt.Key.Key_Return)
     assert document.settled.series_named("in line").window == ""
-    assert "two" in margin.window_now.text()
+    assert "“two” is not a window" in margin.window_now.text()
     document.history.mark_saved(document.settled)
 
 

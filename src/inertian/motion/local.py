@@ -42,11 +42,6 @@ class Part:
         return fitted >= max(order, INSIDE if self.inside else 1)
 
 
-def segments(t: Array, rows: Rows, walls: Sequence[float]) -> list[Rows]:
-    """Return the usable rows between walls: even places lie outside contacts, odd ones inside."""
-    return np.split(rows, np.searchsorted(t[rows], sorted(walls), "left"))
-
-
 def parts_of(t: Array, walls: Sequence[float]) -> list[Part]:
     """Return the stretches between walls and long gaps, of usable samples at times t, shape (n,)."""
     step = float(np.median(np.diff(t))) if len(t) > 1 else 0.0

@@ -12,7 +12,7 @@ import numpy as np
 from inertian.motion.local_noise import LocalNoise
 from inertian.motion.sliding import Asked, bands, sliding
 from inertian.motion.windows import LONG, QUOTED, TESTED, Misfits, misfits, windows_for
-from inertian.quantities.errors import Refusal
+from inertian.quantities.errors import InertianError, Refusal
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.facts import parse_positive
 from inertian.quantities.units import unit_of
@@ -51,7 +51,12 @@ def window_asked(text: str) -> WindowAsked:
         if int(number) < 3:
             raise Refusal(f"“{text}”: a window needs at least 3 samples.")
         return WindowAsked(samples=int(number))
-    return WindowAsked(seconds=parse_positive(text, "time", unit_of("time", "s")).si)
+    try:
+        return WindowAsked(seconds=parse_positive(text, "time", unit_of("time", "s")).si)
+    except InertianError:
+        raise Refusal(
+            f"“{text.strip()}” is not a window. Write a time or a number of samples: 0.2 s, 15 samples."
+        ) from None
 
 
 def sizes_at(t: Array, tried: list[Misfits], window: WindowAsked = BY_DATA) -> dict[int, Rows]:

@@ -35,7 +35,6 @@ def own_at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, 
     """
     t, n = seen.trial.t, len(seen.trial.t)
     value, u = np.full(n, np.nan), np.full(n, np.nan)
-    noise, us = seen.clock_noise(), seen.us()
     here = np.arange(n)
     names = (body,) if body != TOTAL else tuple(b.name for b in seen.trial.followed)
     followed = [c.si for b in seen.trial.bodies if b.name in names for c in (*b.channels, *b.sensors)]
@@ -43,6 +42,7 @@ def own_at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, 
         here = np.flatnonzero(np.isfinite(followed).any(axis=0))
     if n > LONG and len(here):
         return _along_long(seen, shown, body, here)
+    noise, us = seen.clock_noise(), seen.us()
     for rows in np.split(here, np.arange(CHUNK, len(here), CHUNK)):
         whole = own_readout(seen, shown, body, t[rows], rows)
         value[rows] = whole.values
