@@ -16,6 +16,7 @@ from inertian.quantities.estimates import (
     Joint,
     Part,
     Pools,
+    ReadingNoise,
     SampleWeights,
     Shape,
     SharedPart,
@@ -168,7 +169,12 @@ def test_covariance_of_estimates_agrees_with_a_simulation():
     first, second = _two_estimates(rng)
     rate = {A: rng.normal(size=12), B: rng.normal(size=12)}
     source = Source("readings", "readings", "r")
-    noise = ClockNoise({A: (source, 0.3**2), B: (source, 0.2**2)}, rate, 0.5**2, Source("stamps", "stamps", "s"))
+    noise = ClockNoise(
+        {A: (source, ReadingNoise(0.3**2)), B: (source, ReadingNoise(0.2**2))},
+        rate,
+        0.5**2,
+        Source("stamps", "stamps", "s"),
+    )
     shared = [
         SharedPart(Source("scale", "fact"), ("scale",), np.array([[0.1**2]])),
         SharedPart(Source("mass", "fact"), ("mass",), np.array([[0.4**2]])),
@@ -190,7 +196,9 @@ def test_copies_of_an_estimate_stay_fully_correlated():
     first, _ = _two_estimates(np.random.default_rng(1))
     copy = Estimate(first.value, dict(first.weights), dict(first.sensitivities))
     source = Source("readings", "readings")
-    noise = ClockNoise({A: (source, 1.0), B: (source, 1.0)}, {}, 0.0, Source("stamps", "stamps"))
+    noise = ClockNoise(
+        {A: (source, ReadingNoise(1.0)), B: (source, ReadingNoise(1.0))}, {}, 0.0, Source("stamps", "stamps")
+    )
     pair = joint({"a": first, "b": copy}, noise, [SharedPart(Source("s", "fact"), ("scale",), np.eye(1))])
     difference = propagate(lambda q: {"d": q["a"] - q["b"]}, pair).joint
     assert difference.u("d") == pytest.approx(0.0, abs=1e-12)

@@ -93,7 +93,7 @@ def derive(
     out: Annotated[Path, typer.Option(help="The table to write, as CSV")],
     method: Annotated[str, typer.Option(help="local, central or two-point")] = "local",
     window: Annotated[str, typer.Option(help='"0.2 s" or "15 samples"; by the data if left out')] = "",
-    noise: Annotated[str, typer.Option(help='σ of a reading, "0.5 mm", or "resolution"; estimated if left out')] = "",
+    noise: Annotated[str, typer.Option(help='σ of a reading: "0.5 mm", resolution, column or estimated')] = "",
     recipe: Annotated[Path | None, typer.Option(help="A recipe, as exported from the window")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print method, windows and noise as JSON")] = False,
 ) -> None:

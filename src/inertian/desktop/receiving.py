@@ -38,6 +38,8 @@ class Receiving(QObject):
         super().__init__(window)
         self._window, self._say, self._show = window, say, show
         self._document, self._theme = document, theme
+        self._breath = QTimer(self, singleShot=True, interval=BREATH_MS)  # goes with the window
+        self._breath.timeout.connect(lambda: self._show(words.BENCH))
         self._worker = Worker()  # of its own: nothing else waits for two hundred files
         self.desk = IntakeDesk(document, self._worker)
         self._stage: IntakeStage | None = None
@@ -247,7 +249,7 @@ class Receiving(QObject):
         self._document.do(edit)
         count = len(edit.project.entries) - before
         self._say(words.BROUGHT_IN.format(count="1 trial" if count == 1 else f"{count} trials") if count else "")
-        QTimer.singleShot(BREATH_MS, lambda: self._show(words.BENCH))
+        self._breath.start()
         if reasons:
             tell(self._window, words.SOME_NOT, "\n\n".join(reasons))
 

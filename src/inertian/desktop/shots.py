@@ -62,7 +62,8 @@ def _coarse(project: Project) -> Project:
 
 def _thinned(trial: Trial) -> Trial:
     bodies = tuple(
-        replace(body, channels=tuple(replace(c, raw=c.raw[::THIN]) for c in body.channels)) for body in trial.bodies
+        replace(body, channels=tuple(replace(c, raw=c.raw[::THIN], u=None) for c in body.channels))
+        for body in trial.bodies
     )
     return replace(trial, raw_time=trial.raw_time[::THIN], bodies=bodies)
 

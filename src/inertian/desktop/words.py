@@ -205,7 +205,7 @@ TIME_BASE_LABEL, TIME_BASE_HINT = "Slow motion: filmed as exported", "e.g. 300 a
 ROLE_NAMES = {
     "time": "time", "frame": "frame number", "position x": "position x", "position y": "position y", "force": "force",
     "acceleration": "acceleration", "velocity": "velocity", "body": "names the body", "trial": "names the trial",
-    "other": "left out",
+    "uncertainty": "± of readings", "other": "left out",
 }  # fmt: skip
 BY_RECIPE = "by the recipe “{name}”"
 EVIDENCE = "{evidence}; {sure} % sure"

@@ -12,6 +12,7 @@ from inertian.files.findings import Code, Finding, Question, Topic, Unusable, sh
 from inertian.files.roles import DEFAULT_BODY, Layout
 from inertian.files.tables import Table
 from inertian.files.titles import Role, names_trial
+from inertian.files.uncertainties import in_unit_of
 from inertian.motion.trials import KIND_OF_AXIS
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.units import PIXEL, Unit, kind_of, unit_of
@@ -27,6 +28,7 @@ class ChannelReading:
     column: str
     unit: Unit
     values: Array
+    u: Array | None = None  # the standard uncertainty of each that the file states, in that unit
 
     @property
     def si(self) -> Array:
@@ -316,7 +318,7 @@ def _trial(
         return _long_trial(name, rows, layout, time, units, unusable)
     bodies: dict[str, list[ChannelReading]] = {}
     for use in layout.uses:
-        reading = ChannelReading(use.axis, use.column.label, units[id(use)], use.column.values)
+        reading = ChannelReading(use.axis, use.column.label, units[id(use)], use.column.values, in_unit_of(use))
         bodies.setdefault(use.body, []).append(reading)
     if not clocks:
         order = in_order(rows, time.values)
@@ -350,7 +352,7 @@ def in_order(rows: Rows, times: Array) -> Rows:
 def _taken(channels: Sequence[ChannelReading], rows: Rows) -> tuple[ChannelReading, ...]:
     if all(len(rows) == len(c.values) for c in channels) and bool(np.all(rows[1:] > rows[:-1])):
         return tuple(channels)  # all of them, in order
-    return tuple(replace(c, values=c.values[rows]) for c in channels)
+    return tuple(replace(c, values=c.values[rows], u=None if c.u is None else c.u[rows]) for c in channels)
 
 
 def _long_trial(
@@ -371,7 +373,7 @@ def _long_trial(
         clock = replace(time, values=time.values[order])
         first = first or clock
         channels = tuple(
-            ChannelReading(u.axis, u.column.label, units[id(u)], u.column.values[order])
+            _taken([ChannelReading(u.axis, u.column.label, units[id(u)], u.column.values, in_unit_of(u))], order)[0]
             for u in layout.uses
             if np.isfinite(u.column.values[order]).any()
         )

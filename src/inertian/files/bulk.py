@@ -46,7 +46,7 @@ class BulkTable:
 
         layout.time = whole(layout.time) if layout.time is not None else None
         layout.clocks = {b: whole(c) for b, c in layout.clocks.items()}
-        layout.uses = [replace(u, column=whole(u.column)) for u in layout.uses]
+        layout.uses = [replace(u, column=whole(u.column), u=None if u.u is None else whole(u.u)) for u in layout.uses]
         findings = (skipped(self.cut),) if self.cut else ()
         return replace(table, rows=[], lines=self.lines, unusable=self.cut, findings=findings), layout
 

@@ -20,6 +20,7 @@ ROLES = (
     "body",
     "trial",
     "row number",
+    "uncertainty",
     "other",
     "remark",
 )

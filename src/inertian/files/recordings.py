@@ -81,5 +81,9 @@ def _in_unit(body: BodyReading, trial: TrialReading) -> Array:
 def _channel(reading: ChannelReading, first: Rows, rows: Rows, n: int, flip: set[str]) -> Channel:
     values = np.full(n, np.nan)
     values[rows] = reading.values[first]
+    u = None
+    if reading.u is not None:
+        u = np.full(n, np.nan)
+        u[rows] = reading.u[first]
     along = {"F": "x", "a": "x", "v": "x"}.get(reading.axis, reading.axis)
-    return Channel(reading.axis, reading.column, reading.unit, values, -1.0 if along in flip else 1.0)
+    return Channel(reading.axis, reading.column, reading.unit, values, -1.0 if along in flip else 1.0, u=u)

@@ -1,7 +1,7 @@
 """Which column is what: time, body, trial, positions and other channels; what is left out, and why."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -22,6 +22,7 @@ class Use:
     column: Column
     body: str
     axis: str  # x, y, F, a or v
+    u: Column | None = None  # states the uncertainty of its readings
 
 
 @dataclass(eq=False)
@@ -163,6 +164,7 @@ _REASONS = {
     Role.INDEX: "row numbers",
     Role.REMARK: "remarks",
     Role.OTHER: "another quantity",
+    Role.UNCERTAINTY: "a ± of nothing that is used",
     Role.FRAME: "frame numbers beside a time",
     Role.TIME: "a second time",
     Role.BODY: "a label",
@@ -255,7 +257,7 @@ def _join_sensors(layout: Layout) -> None:
     ]
     if bodies and DEFAULT_BODY not in bodies:
         layout.uses = [
-            Use(u.column, bodies[0], u.axis)
+            replace(u, body=bodies[0])
             if u.body == DEFAULT_BODY and not any(o.body == bodies[0] and o.axis == u.axis for o in layout.uses)
             else u
             for u in layout.uses

@@ -20,6 +20,7 @@ class Role(StrEnum):
     BODY = "body"
     TRIAL = "trial"
     INDEX = "row number"
+    UNCERTAINTY = "uncertainty"
     OTHER = "other"
     REMARK = "remark"
     UNKNOWN = "unknown"
@@ -88,7 +89,7 @@ def folded(word: str) -> str:
 _ROLE_OF = {folded(word): role for role, words in _WORDS.items() for word in words.split()}
 _ROLE_OF["tempo"] = Role.TIME
 _ROLE_OF["#"] = Role.INDEX
-_FILLERS = frozenset(
+FILLERS = frozenset(
     "of the in der die das des dem den von vom de la le les du d l del di da do van het measured value "  # noqa: SIM905
     "values val centre center mid along for and at am im auf data reading readings sensor smoothed since start seit "
     "actual above over ground floor ice table linear".split()
@@ -199,7 +200,7 @@ def read_title(raw: str, given_unit: str = "") -> Title:
     """Take a title apart. `given_unit` is a unit known from elsewhere: a row of units, the preamble, a schema."""
     name, unit = split_unit(raw)
     unit = unit or given_unit
-    tokens = _tokens(name)
+    tokens = tokens_of(name)
     roles = [(_ROLE_OF.get(folded(t)), t) for t in tokens]
     derived = any(folded(t) in _DERIVED for t in tokens)
     if not name.strip() and kind_of(unit) is None:
@@ -251,8 +252,8 @@ def _parts(name: str) -> list[str]:
     return parts
 
 
-def _tokens(name: str) -> list[str]:
-    """Words and numbers of a name; xA, x1, vx2 and heavyX come apart."""
+def tokens_of(name: str) -> list[str]:
+    """Return words and numbers of a name; xA, x1, vx2 and heavyX come apart."""
     found: list[str] = []
     for token in _parts(name.translate(_SUBSCRIPTS)):
         glued = re.fullmatch(
@@ -322,7 +323,7 @@ def _axis_and_body(tokens: list[str], role: Role, used: str) -> tuple[str, str]:
         elif low in _VERTICAL and role is Role.POSITION:
             axis = axis or "y"
         elif (
-            low in _FILLERS
+            low in FILLERS
             or low in _DERIVED
             or (
                 said in own

@@ -18,6 +18,7 @@ from inertian.files.recipes import Recipe, Stated
 from inertian.files.roles import Layout, lay_out
 from inertian.files.tables import Table, find_tables
 from inertian.files.titles import Role, read_title
+from inertian.files.uncertainties import pair_uncertainties
 from inertian.quantities.units import PIXEL, kind_of
 
 _SHOWN_ROWS = 200
@@ -166,6 +167,7 @@ def _understand_table(
     layout = lay_out(columns, table.headed, chosen)
     if not layout.uses:
         return
+    pair_uncertainties(columns, layout, chosen)
     if bulk is not None:
         table, layout = bulk.fill(table, layout)
     frame_rate = recipe.frame_rate if recipe and recipe.frame_rate else clues.frame_rate
@@ -261,6 +263,11 @@ def _views(layout: Layout) -> tuple[ColumnView, ...]:
     views = [
         ColumnView(u.column.place, u.column.title.raw, _ROLE_OF_AXIS[u.axis], u.body, u.axis, u.column.title.unit)
         for u in layout.uses
+    ]
+    views += [
+        ColumnView(u.u.place, u.u.title.raw, Role.UNCERTAINTY, u.body, u.axis, u.u.title.unit)
+        for u in layout.uses
+        if u.u is not None
     ]
     for column, role in ((layout.time, "time" if layout.time_is is Role.TIME else "frame"), (layout.body, "body"),
                          (layout.trial, "trial")):  # fmt: skip

@@ -17,6 +17,7 @@ def sentences(reading: FileReading) -> tuple[str, ...]:
         *how_time_is_told(reading, first),
         who_is_in_it(first),
         how_much(reading),
+        *stated_uncertainties(first),
         *(f"left out: {title} ({why})" for title, why in left_out(reading)),
     )
 
@@ -60,6 +61,12 @@ def how_much(reading: FileReading) -> str:
     lost = sum(len(t.unusable) for t in reading.trials)
     trials = "" if count == 1 else f"{count} trials, "
     return f"{trials}{samples} samples, {lost} {'line' if lost == 1 else 'lines'} unusable"
+
+
+def stated_uncertainties(trial: TrialReading) -> tuple[str, ...]:
+    """Return which readings have an uncertainty in a column of their own."""
+    named = [f"{b.name} {_WHAT[c.axis]}" for b in trial.bodies for c in b.channels if c.u is not None]
+    return (f"uncertainty of each reading in a column: {', '.join(named)}",) if named else ()
 
 
 def left_out(reading: FileReading) -> list[tuple[str, str]]:

@@ -23,9 +23,9 @@ from inertian.motion.local_estimates import (
 )
 from inertian.motion.local_noise import LocalNoise, Stretch, estimate
 from inertian.motion.operators import Operator
-from inertian.motion.sliding import even_runs
+from inertian.motion.sliding import Asked, even_runs
 from inertian.motion.windows import LONG, QUOTED, Misfits
-from inertian.quantities.estimates import Array, Mask, Rows, locked
+from inertian.quantities.estimates import Array, Mask, ReadingNoise, Rows, locked
 
 KEPT, KEPT_SAMPLES = 24, 10_000_000  # channels with walls, and samples in them, that are kept at most
 WATCHED_HERE = 400  # samples that tell the noise by which windows are chosen
@@ -118,6 +118,33 @@ class LocalFits:
                     for kind in (value, norm, missed):
                         kind[rows[size == bad]] = np.nan
         return Estimated(locked(value), locked(norm), locked(missed))
+
+    def variance(self, order: int, noise: ReadingNoise) -> Array:
+        """Return the variance of a derivative at all samples that a noise of readings gives it, in SI squared; (n,)."""
+        n = len(self.channel.t)
+        every = self.channel.t[self.usable]
+        operator = self.operator(every, order)
+        share = np.zeros(n) + noise.variance
+        found = operator.norm_under(share) ** 2
+        if noise.alike:
+            found *= (self._norm(order, noise.alike) / operator.norm) ** 2
+        for pattern in noise.rounding:
+            found += operator.applied(np.asarray(pattern[slice(0, n)])) ** 2
+        whole = np.full(n, np.nan)
+        whole[self.usable] = found
+        return whole
+
+    def _norm(self, order: int, correlation: float) -> Array:
+        """√(wᵀRw) of a derivative at the usable samples, for errors correlated as ρ^k."""
+        found = np.full(len(self.usable), np.nan)
+        for part in self.parts:
+            own = slice(part.start, part.stop)
+            rows = self.usable[own]
+            asked: list[Asked] = [(order, QUOTED[order])]
+            found[own] = banded(self.channel.t[rows], self.channel.x[rows], self.sizes[order][own], asked, correlation)[
+                0
+            ][1]
+        return found
 
     def _missed_in_long(self, order: int) -> Array:
         """What fits may leave out, from some places of a long recording; shape (len(usable),)."""

@@ -112,7 +112,20 @@ def _framed_channels(trial: str, body: Body, frame: Frame) -> tuple[Channel, ...
     nothing = np.zeros(len(body.channels[0].raw))
     there = {c.axis: c.si for c in body.channels}
     x, y = frame.applied(there.get("x", nothing), there.get("y", nothing))
-    return tuple(Channel(c.axis, c.column, metre, x if c.axis == "x" else y) for c in body.channels)
+    us = {c.axis: c.stated for c in body.channels}
+    return tuple(
+        Channel(c.axis, c.column, metre, x if c.axis == "x" else y, u=_turned_u(c.axis, us, frame))
+        for c in body.channels
+    )
+
+
+def _turned_u(axis: str, us: Mapping[str, Array | None], frame: Frame) -> Array | None:
+    """The stated uncertainties along an axis of the frame, in m; None unless all the axes it mixes have them."""
+    parts = [(frame.mixed(axis, filed), u) for filed, u in us.items()]
+    squares = [mixed**2 * u**2 for mixed, u in parts if mixed != 0.0 and u is not None]
+    if not squares or len(squares) < sum(mixed != 0.0 for mixed, _ in parts):
+        return None
+    return np.asarray(np.sqrt(sum(squares)))
 
 
 def lowest(trial: Trial, axis: str) -> float:

@@ -57,7 +57,11 @@ def _spread(body: Body, rows: Rows, n: int, facing: float | None) -> Body:
     def spread(channel: Channel) -> Channel:
         raw = np.full(n, np.nan)
         raw[rows] = channel.raw
-        made = replace(channel, raw=raw)
+        u = None
+        if channel.u is not None:
+            u = np.full(n, np.nan)
+            u[rows] = channel.u
+        made = replace(channel, raw=raw, u=u)
         if facing is not None and channel.axis != "y":
             shift = facing - channel.shift if channel.axis == "x" else 0.0
             made = replace(made, sign=-channel.sign, shift=shift)

@@ -73,37 +73,49 @@ def derive(
     method: Method = Method.LOCAL,
     window: WindowAsked = BY_DATA,
     given: Mapping[str, float] | None = None,
+    noises: Sequence[LocalNoise] | None = None,
 ) -> list[BodyDerived]:
     """Return position, velocity and acceleration of all bodies that were followed, with standard uncertainties.
 
     Nothing reaches across the walls of contacts, nor across long gaps. `given` is a known σ of readings by body, in m;
-    it is not used where the samples clearly scatter more. Raises NoSamplesError if no body was followed.
+    it is not used where the samples clearly scatter more. Where columns state the uncertainty of each reading, σ is
+    spread over the readings as they say, if σ is `stated_sigma`. `noises` are those of the bodies where they were
+    judged before, as by `judged`. Raises NoSamplesError if no body was followed.
     """
-    if not trial.followed:
-        raise NoSamplesError(f"{trial.name}: no positions were recorded, so there is nothing to derive.")
-    rows, noises = _judged(trial, spans)
+    noises = judged(trial, spans) if noises is None else noises
     result = []
     for body, own in zip(trial.followed, noises, strict=True):
         noise = with_given(own, given[body.name]) if given and body.name in given else own
-        result.append(_body(trial, body, noise, rows, method, window))
+        by_column = (given or {}).get(body.name) == stated_sigma(body)
+        result.append(_body(trial, body, noise, _rows_of(trial, body, spans), method, window, by_column))
     return result
 
 
-def _judged(
-    trial: Trial, spans: Spans, watched: int = WATCHED
-) -> tuple[dict[tuple[str, str], list[Rows]], list[LocalNoise]]:
-    """The rows of the stretches of each channel, and the noise of each body that was followed."""
-    rows = {
-        (body.name, channel.axis): stretches_of(trial.t, channel.si, spans.of(body.name).walls())
-        for body in trial.followed
-        for channel in body.channels
-    }
+def judged(trial: Trial, spans: Spans, watched: int = WATCHED) -> list[LocalNoise]:
+    """Return the noise of each body that was followed, from local fits. Raises NoSamplesError if there is none."""
+    if not trial.followed:
+        raise NoSamplesError(f"{trial.name}: no positions were recorded, so there is nothing to derive.")
     cut = [
-        [Stretch(trial.t[r], c.si[r]) for c in body.channels for r in rows[body.name, c.axis]]
+        [
+            Stretch(trial.t[r], body.channel(axis).si[r])
+            for axis, rows in _rows_of(trial, body, spans).items()
+            for r in rows
+        ]
         for body in trial.followed
     ]
-    steps = [max(c.resolution for c in body.channels) for body in trial.followed]
-    return rows, estimate(cut, steps, watched)
+    return estimate(cut, [max(c.resolution for c in body.channels) for body in trial.followed], watched)
+
+
+def stated_sigma(body: Body) -> float | None:
+    """Return the root mean square of the uncertainties that columns state of a body's positions, in m, or None."""
+    stated = [c.stated[np.isfinite(c.raw)] for c in body.channels if c.stated is not None]
+    return float(np.sqrt(np.mean(np.concatenate(stated) ** 2))) if len(stated) == len(body.channels) > 0 else None
+
+
+def _rows_of(trial: Trial, body: Body, spans: Spans) -> dict[str, list[Rows]]:
+    """The rows of the stretches of each channel of a body, by axis."""
+    walls = spans.of(body.name).walls()
+    return {channel.axis: stretches_of(trial.t, channel.si, walls) for channel in body.channels}
 
 
 def noise_of_trial(trial: Trial, spans: Spans) -> Noise:
@@ -111,7 +123,7 @@ def noise_of_trial(trial: Trial, spans: Spans) -> Noise:
 
     Bodies are taken together, each by how well its noise is known.
     """
-    known = [one for one in _judged(trial, spans, AT_ONCE)[1] if np.isfinite(one.sigma)]
+    known = [one for one in judged(trial, spans, AT_ONCE) if np.isfinite(one.sigma)]
     if not known:
         return Noise(0.0, 0.0, float("inf"), Pools())
     weights = np.array([max(one.dof, 1.0) for one in known])
@@ -125,13 +137,18 @@ def _body(
     trial: Trial,
     body: Body,
     noise: LocalNoise,
-    rows: Mapping[tuple[str, str], list[Rows]],
+    rows: Mapping[str, list[Rows]],
     method: Method,
     window: WindowAsked,
+    by_column: bool,
 ) -> BodyDerived:
-    axes = {}
+    axes, sigma = {}, stated_sigma(body)
     for channel in body.channels:
-        found = [_stretch(r, trial.t[r], channel.si[r], noise, method, window) for r in rows[body.name, channel.axis]]
+        share = None if not by_column or sigma is None or channel.stated is None else (channel.stated / sigma) ** 2
+        found = [
+            _stretch(r, trial.t[r], channel.si[r], noise, method, window, None if share is None else share[r])
+            for r in rows[channel.axis]
+        ]
         if found:
             axes[channel.axis] = _joined(found)
     return BodyDerived(body.name, noise, axes)
@@ -150,34 +167,44 @@ def _joined(parts: Sequence[Derived]) -> Derived:
     return Derived(rows, t, x, u_x, v, u_v, a, u_a, windows)
 
 
-def _stretch(rows: Rows, t: Array, x: Array, noise: LocalNoise, method: Method, window: WindowAsked) -> Derived:
-    """Derive one stretch of one channel."""
-    smooth = local_estimates(t, x, noise, window)
+def _stretch(
+    rows: Rows, t: Array, x: Array, noise: LocalNoise, method: Method, window: WindowAsked, share: Array | None
+) -> Derived:
+    """Derive one stretch of one channel; `share` is the variance of each reading over σ²."""
+    smooth = local_estimates(t, x, noise, window, share)
     windows = {order: smooth[order][2] for order in (1, 2)}
     speed = np.nan_to_num(smooth[1][0])
-    u_x = np.sqrt(noise.sigma**2 + (noise.stamp * speed) ** 2)
+    u_x = np.sqrt(noise.sigma**2 * (1.0 if share is None else share) + (noise.stamp * speed) ** 2)
     (v, u_v), (a, u_a) = smooth[1][:2], smooth[2][:2]
     if method is not Method.LOCAL:
-        (v, u_v), (a, u_a) = _differences(t, x, noise, method, smooth)
+        (v, u_v), (a, u_a) = _differences(t, x, noise, method, smooth, share)
         windows = {1: np.full(len(t), 3 if method is Method.CENTRAL else 2), 2: np.full(len(t), 3)}
     return Derived(rows, t, x, u_x, v, u_v, a, u_a, windows)
 
 
 def _differences(
-    t: Array, x: Array, noise: LocalNoise, method: Method, smooth: Mapping[int, tuple[Array, Array, Rows]]
+    t: Array,
+    x: Array,
+    noise: LocalNoise,
+    method: Method,
+    smooth: Mapping[int, tuple[Array, Array, Rows]],
+    share: Array | None,
 ) -> list[tuple[Array, Array]]:
     """Velocity and acceleration by differences; what a difference leaves out is judged from the local fits."""
     n = len(t)
     found = []
+    root = np.ones(n) if share is None else np.sqrt(share)
     level = banded(t, x, smooth[1][2], [(0, QUOTED[0])], 0.0)[0][0] if n > 2 else x
     for order in (1, 2):
         value, exact, norm = (np.full(n, np.nan) for _ in range(3))
         if n > order:
-            rows, ts, xs, levels = _neighbours(t, x, level, method, order)
+            rows, near = _neighbours(n, method, order)
+            ts, xs, levels = t[near], x[near], level[near]
             weights = _through(ts, t[rows], order, method)
             value[rows] = np.einsum("ij,ij->i", weights, xs - xs[:, :1])
             exact[rows] = np.einsum("ij,ij->i", weights, levels - levels[:, :1])
-            norm[rows] = np.sqrt(np.einsum("ij,jk,ik->i", weights, _alike(weights.shape[1], noise), weights))
+            spread = weights * root[near]
+            norm[rows] = np.sqrt(np.einsum("ij,jk,ik->i", spread, _alike(spread.shape[1], noise), spread))
         speed = np.nan_to_num(smooth[1][0])
         left_out = np.nan_to_num(exact - smooth[order][0])
         found.append((value, np.sqrt((norm * noise.sigma) ** 2 + (norm * noise.stamp * speed) ** 2 + left_out**2)))
@@ -189,13 +216,11 @@ def _alike(size: int, noise: LocalNoise) -> Array:
     return np.asarray(np.where(away == 0, 1.0, noise.correlation**away))
 
 
-def _neighbours(t: Array, x: Array, level: Array, method: Method, order: int) -> tuple[Rows, Array, Array, Array]:
-    """The rows that have the neighbours a difference needs, and the times and values of those, shape (m, 2 or 3)."""
-    n = len(t)
+def _neighbours(n: int, method: Method, order: int) -> tuple[Rows, Rows]:
+    """The rows that have the neighbours a difference needs, (m,), and the rows of those, (m, 2 or 3)."""
     before, after = (-1, 1) if method is Method.CENTRAL else (-order, 0)
     rows = np.arange(-before, n - after)
-    near = rows[:, None] + (np.arange(before, after + 1) if n else 0)
-    return rows, t[near], x[near], level[near]
+    return rows, rows[:, None] + np.arange(before, after + 1)
 
 
 def _through(ts: Array, at: Array, order: int, method: Method) -> Array:

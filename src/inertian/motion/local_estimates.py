@@ -9,7 +9,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from inertian.motion.local import local_operator
 from inertian.motion.local_noise import LocalNoise
+from inertian.motion.rounding import amplitudes, patterns, white_part
 from inertian.motion.sliding import Asked, bands, sliding
 from inertian.motion.windows import LONG, QUOTED, TESTED, Misfits, misfits, windows_for
 from inertian.quantities.errors import InertianError, Refusal
@@ -19,6 +21,8 @@ from inertian.quantities.units import unit_of
 
 WIDER = 1.4  # times the window, in which the next two degrees tell what the quoted one leaves out
 FADES = {0: 4, 1: 3, 2: 2}  # power of the size with which that is carried down to the window itself, by order
+SURE = 10.0  # degrees of freedom of σ from which few samples are enough to tell a misfit by
+BEYOND_CHANCE = 50.0  # ratio of mean squares, with one degree of freedom, that chance hardly ever reaches
 SEEN, PLACES = 600, 8  # samples in a place that long stretches are looked at, and how many
 NARROWEST = {0: 3, 1: 3, 2: 4}  # samples in a window by hand
 
@@ -71,25 +75,31 @@ def sizes_at(t: Array, tried: list[Misfits], window: WindowAsked = BY_DATA) -> d
 
 
 def local_estimates(
-    t: Array, x: Array, noise: LocalNoise, window: WindowAsked = BY_DATA
+    t: Array, x: Array, noise: LocalNoise, window: WindowAsked = BY_DATA, share: Array | None = None
 ) -> dict[int, tuple[Array, Array, Rows]]:
     """Return velocity (1) and acceleration (2) of one stretch: values, standard uncertainties, windows; shape (n,).
 
-    The uncertainty is that of the readings, with their correlation, of the time stamps, and of what the polynomial
-    may leave out.
+    The uncertainty is that of the readings, with their correlation and the pattern of coarse steps, of the time stamps,
+    and of what the polynomial may leave out. `share` is the variance of each reading over σ², shape (n,).
     """
-    n = len(t)
-    step = float(np.median(np.diff(t))) if n > 1 else 1.0
     known = window == BY_DATA and np.isfinite(noise.sigma)
     chosen = sizes_at(t, misfits(t, x, noise.sigma, noise.correlation) if known else [], window)
     estimates = _at_windows(t, x, chosen, noise.correlation)
     speed = np.nan_to_num(estimates[1][0])
+    rounded: tuple[Array, ...] = ()
+    if len(t) > 1 and amplitudes(noise.step, noise.sigma):
+        level = banded(t, x, chosen[1], [(0, QUOTED[0])])[0][0]
+        rounded = patterns(level, t, lasting(t, chosen[1]), noise.step, noise.sigma)
     found = {}
     for order, (value, norm) in estimates.items():
         used = chosen[order]
-        variance = (noise.sigma * norm) ** 2
-        if noise.step > 0.0:
-            variance *= noise.excess(used, speed * step)
+        variance = white_part(noise.step, noise.sigma) * norm**2
+        if share is not None:
+            every = np.arange(len(t), dtype=np.intp)
+            operator = local_operator(t, every, t, (), order, used, QUOTED[order])
+            variance *= (operator.norm_under(share) / operator.norm) ** 2
+        for pattern in rounded:
+            variance += banded(t, pattern, used, [(order, QUOTED[order])])[0][0] ** 2
         if noise.stamp > 0.0:
             variance += (norm * noise.stamp * speed) ** 2
         found[order] = (value, np.sqrt(variance + left_out(t, x, order, used, noise) ** 2), used)
@@ -138,6 +148,8 @@ def left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> 
     n = len(t)
     if n <= np.min(sizes, initial=n) and n >= TESTED:
         return np.zeros(n)
+    if 0 < n < TESTED and noise.dof < SURE:
+        return _left_out_of_few(t, x, order)
     if n <= LONG:
         return _left_out_here(t, x, order, sizes, noise)
     half = half_place(sizes)
@@ -147,6 +159,27 @@ def left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> 
     if max(found) <= 1e-3 * noise.sigma**2 / np.ptp(t) ** 2:
         return np.zeros(n)
     return np.asarray(np.sqrt(np.interp(np.arange(n), places, found)))
+
+
+def _left_out_of_few(t: Array, x: Array, order: int) -> Array:
+    """As `left_out` where there are too few samples to tell misfit and noise apart: their σ may be mostly misfit.
+
+    What a polynomial of the highest degree that leaves anything over changes, counts as far as its residuals are
+    smaller than those of the quoted degree beyond chance (an F ratio far above one).
+    """
+    n, degree = len(t), QUOTED[order]
+    if n - 2 <= degree:
+        return np.zeros(n)
+    asked: list[Asked] = [(0, degree), (0, n - 2), (order, degree), (order, n - 2)]
+    (plain, _), (close, _), (lower, _), (higher, _) = sliding(t, x, n, asked)
+    left, more = float(np.sum((x - plain) ** 2)), float(np.sum((x - close) ** 2))
+    ratio = (left - more) / (n - 2 - degree) / max(more, np.finfo(float).tiny)
+    return np.asarray((lower - higher) * np.sqrt(max(ratio, 0.0) / (max(ratio, 0.0) + BEYOND_CHANCE)))
+
+
+def lasting(t: Array, sizes: Rows) -> float:
+    """Return how long the usual window of a stretch lasts, in s."""
+    return float(np.ptp(t)) * min(float(np.median(sizes)) / max(len(t), 1), 1.0)
 
 
 def half_place(sizes: Rows) -> int:

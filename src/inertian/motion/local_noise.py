@@ -3,9 +3,7 @@
 Residuals of a local fit are combinations of neighbouring errors, r = (1 − H)ε, so their squares and their products
 from one sample to the next have expectations that are known for white errors and for errors correlated as ρ^k
 (AR(1): Box, Jenkins & Reinsel, *Time Series Analysis*, 4th ed., 2008, 3.2). Both are matched to what is found: this
-undoes what the fit itself takes away. A recording in coarse steps errs by the step, over and over, while the body
-moves less than a step from sample to sample; noise that is larger than half a step undoes that (Widrow & Kollár,
-*Quantization Noise*, 2008).
+undoes what the fit itself takes away. For what a recording in coarse steps errs by, see `rounding`.
 """
 
 from collections.abc import Sequence
@@ -16,9 +14,10 @@ import numpy as np
 
 from inertian.motion.glitches import TO_SIGMA, scatter
 from inertian.motion.noise import component_variances
-from inertian.motion.sliding import correlated, degree_for, even_basis, sliding
+from inertian.motion.sliding import degree_for, even_basis, sliding
 from inertian.motion.windows import QUOTED, Tried, tried_windows, windows_for
-from inertian.quantities.estimates import Array, Mask, Rows
+from inertian.quantities.correlation import correlated
+from inertian.quantities.estimates import Array, Mask
 
 WATCHED, PIECE = 6_000, 1_000  # samples that noise is judged by, in pieces of so many
 WIDEST = 101  # samples in a window for residuals
@@ -30,10 +29,11 @@ JITTER_SURE = 3.0  # of its own u that a variance of time stamps must be
 SPEED_GROUPS = 12
 ROUNDS, SETTLED = 4, 0.03
 START = 0.6  # ρ that is assumed at first: windows then begin wide enough for residuals to show it
-HARMONICS, BEATING = 3, 0.4  # sines in the error of rounding; share of a window over which a slow beat adds up
 ALIKE = "neighbouring readings err alike; the uncertainties reckon with it"
 SCATTERED = "the samples scatter more than the noise that was given, so the scatter is used"
 STEPPED = "the noise that was given is smaller than the step of the recording allows, which is used: step/√12"
+ENOUGH = 30.0  # degrees of freedom of one body in one trial above which others have nothing to add
+ALIKENESS = 2.0  # normal deviates by which the variances of two recordings of one instrument may differ
 LARGER = 3.3  # normal deviates by which the scatter must exceed a given noise to be used instead
 
 
@@ -54,29 +54,6 @@ class LocalNoise:
     given: bool = False
     remark: str = ""
     alike: float = 0.0  # by how many normal deviates neighbouring residuals resemble each other more than white ones
-
-    def excess(self, window: Rows, moved: Array) -> Array:
-        """Return by how much steps make the variance of a local estimate larger than σ² alone would; shape (n,).
-
-        `window` is in samples, `moved` in m how far the body moves from sample to sample. The error of rounding is a
-        saw-tooth of the position, so a sum of sines that pass by at that rate or a multiple of it; those that beat
-        with the samples so slowly that a window holds less than one beat add up instead of averaging out. The mean
-        over the window is taken.
-        """
-        if self.step == 0.0:
-            return np.ones(len(window))
-        own = self.step**2 / 12.0
-        dither = max(self.sigma**2 - own, 0.0)
-        share = min(own / self.sigma**2, 1.0) * np.exp(-4.0 * np.pi**2 * dither / self.step**2)
-        steps, lasting = moved / self.step, np.zeros(len(window))
-        for k in range(1, HARMONICS + 1):
-            beat = np.abs(k * steps - np.rint(k * steps))
-            lasting += BEATING * 6.0 / (np.pi * k) ** 2 * window / np.maximum(beat * window, 1.0) ** 2
-        n, place = len(window), np.arange(len(window))
-        low = np.clip(place - window // 2, 0, np.maximum(n - window, 0))
-        sums = np.concatenate([[0.0], np.cumsum(lasting)])
-        mean = (sums[np.minimum(low + window, n)] - sums[low]) / np.minimum(window, n)
-        return np.asarray(1.0 + share * np.maximum(mean - 1.0, 0.0))
 
 
 @dataclass(frozen=True, eq=False)
@@ -300,6 +277,35 @@ def _stamp_variance(noise: LocalNoise, own: _BySpeed | None) -> tuple[float, flo
     floor = max(noise.step**2 / 12.0, 1e-300)
     _, stamp, covariance = component_variances(own.speed2, own.mean * own.freedom, own.freedom, floor)
     return stamp, float(covariance[1, 1])
+
+
+def pooled(noises: Sequence[LocalNoise]) -> list[LocalNoise]:
+    """Return noises of one instrument, those that few samples tell taken together with all that are like them.
+
+    Like are those of the same step whose variances differ by no more than chance (the logarithm of a variance has the
+    variance 2/ν: Bartlett & Kendall, J. R. Stat. Soc. Suppl. 8 (1946) 128-138).
+    """
+    sure = [one for one in noises if one.dof > 0.0 and np.isfinite(one.sigma) and one.sigma > 0.0]
+
+    def like(own: LocalNoise, other: LocalNoise) -> bool:
+        if own.step != other.step or own is other:
+            return own is other
+        unsure = not own.dof > 0.0
+        return unsure or abs(2.0 * np.log(own.sigma / other.sigma)) < ALIKENESS * np.sqrt(
+            2.0 / own.dof + 2.0 / other.dof
+        )
+
+    found = []
+    for own in noises:
+        alike = [one for one in sure if like(own, one)]
+        dof = sum(one.dof for one in alike)
+        if own.dof < ENOUGH and len(alike) > 1:
+            weights = np.array([one.dof for one in alike]) / dof
+            sigma = float(np.sqrt(weights @ [one.sigma**2 for one in alike]))
+            correlation = float(weights @ [one.correlation for one in alike])
+            own = replace(own, sigma=sigma, correlation=correlation, dof=dof)
+        found.append(own)
+    return found
 
 
 def with_given(noise: LocalNoise, given: float) -> LocalNoise:

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from inertian.motion.freemotion import BodyFit
+from inertian.motion.trials import Channel
 from inertian.quantities.estimates import Array, Pools
 
 READINGS, STAMPS = "readings", "time stamps"
@@ -30,6 +31,13 @@ class Noise:
     pools: Pools
     given: bool = False
     remark: str = ""
+    stated: float = 0.0  # root mean square of what columns of the files state, where these are used; else 0
+
+    def variance(self, channel: Channel) -> Array | float:
+        """Return the variance of a position reading of a channel in m², of each, (n,), where a column states it."""
+        if not self.stated or channel.stated is None:
+            return self.reading**2
+        return np.asarray((channel.stated * (self.reading / self.stated)) ** 2)
 
 
 @dataclass(frozen=True)

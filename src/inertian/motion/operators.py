@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
-from inertian.motion.sliding import convolved
+from inertian.quantities.correlation import convolved, correlated
 from inertian.quantities.estimates import Array, Rows, SampleWeights
 
 FOURIER = 150  # weights; above, a convolution goes through Fourier space
@@ -39,6 +39,10 @@ class Slid:
     def norms(self) -> Array:
         """√Σw² of each estimate."""
         return np.full(len(self.at), float(np.linalg.norm(self.weights)))
+
+    def norms_under(self, share: Array) -> Array:
+        """√Σ w_i² share_i of each estimate; share of shape (usable samples,)."""
+        return np.asarray(np.sqrt(np.maximum(Slid(self.at, self.first, self.weights**2).values(share, 0.0), 0.0)))
 
     def gather(self, c: Array, total: Array) -> None:
         """Add the weights of Σ_j c_j · estimate_j to those of all usable samples."""
@@ -74,6 +78,11 @@ class Fixed:
         """√Σw² of each estimate."""
         return np.asarray(np.linalg.norm(self.slopes, axis=1))
 
+    def norms_under(self, share: Array) -> Array:
+        """√Σ w_i² share_i of each estimate; share of shape (usable samples,)."""
+        inner = self.phi.T @ (self.phi * share[self.first : self.first + len(self.phi), None])
+        return np.asarray(np.sqrt(np.maximum(np.einsum("kd,de,ke->k", self.slopes, inner, self.slopes), 0.0)))
+
     def gather(self, c: Array, total: Array) -> None:
         """Add the weights of Σ_j c_j · estimate_j to those of all usable samples."""
         total[self.first : self.first + len(self.phi)] += self.phi @ (self.slopes.T @ c)
@@ -104,6 +113,14 @@ class Each:
     def norms(self) -> Array:
         """√Σw² of each estimate."""
         return np.asarray(np.linalg.norm(self.weights, axis=1))
+
+    def norms_under(self, share: Array) -> Array:
+        """√Σ w_i² share_i of each estimate; share of shape (usable samples,)."""
+        return np.asarray(
+            np.sqrt(
+                np.einsum("ij,ij->i", self.weights**2, sliding_window_view(share, self.weights.shape[1])[self.first])
+            )
+        )
 
     def gather(self, c: Array, total: Array) -> None:
         """Add the weights of Σ_j c_j · estimate_j to those of all usable samples."""
@@ -148,6 +165,13 @@ class Operator:
             found[piece.at] = piece.norms
         return np.asarray(np.abs(self.factor) * found)
 
+    def norm_under(self, share: Array) -> Array:
+        """Return √Σ w_i² share_i of each estimate, shape (m,), where samples do not err alike; share of shape (n,)."""
+        found, own = np.full(len(self.factor), np.nan), share[self.usable]
+        for piece in self.pieces:
+            found[piece.at] = piece.norms_under(own)
+        return np.asarray(np.abs(self.factor) * found)
+
     def gathered(self, c: Array) -> SampleWeights:
         """Return the weights of Σ_j c_j · estimate_j on the samples; c has shape (m,), zero where one is missing."""
         total, pulled = np.zeros(len(self.usable)), c != 0.0
@@ -177,6 +201,16 @@ class Operator:
                     found[shared] += _product(a, in_a, b, in_b)
         return np.asarray(found * self.factor * other.factor, dtype=np.float64)
 
+    def product_under(self, other: "Operator", variance: Array, alike: float) -> Array:
+        """As `product`, for readings of some variances, (n,), that err alike as ρ^k; in SI squared."""
+        found, own = np.zeros(len(self.factor)), variance[self.usable]
+        for a in self.pieces:
+            for b in other.pieces:
+                shared, in_a, in_b = np.intersect1d(a.at, b.at, assume_unique=True, return_indices=True)
+                if len(shared):
+                    found[shared] += _side_by_side(a, in_a, b, in_b, np.sqrt(own), alike)
+        return np.asarray(found * self.factor * other.factor, dtype=np.float64)
+
     def matrix(self) -> Array:
         """Return the weights as a matrix on the usable samples, shape (m, len(usable)), zero where one is missing."""
         found = np.zeros((len(self.factor), len(self.usable)))
@@ -199,6 +233,11 @@ def _product(a: Piece, in_a: Rows, b: Piece, in_b: Rows) -> Array:
             return np.zeros(len(in_a))
         inner = a.phi[low - a.first : stop - a.first].T @ b.phi[low - b.first : stop - b.first]
         return np.asarray(np.einsum("ij,jk,ik->i", a.slopes[in_a], inner, b.slopes[in_b]))
+    return _side_by_side(a, in_a, b, in_b)
+
+
+def _side_by_side(a: Piece, in_a: Rows, b: Piece, in_b: Rows, root: Array | None = None, alike: float = 0.0) -> Array:
+    """Σ_ij w_i R_ij w'_j of pairs of estimates, one pair a row; weights times `root` of the samples if given."""
     found = np.empty(len(in_a))
     chunk = max(AT_ONCE // (_width(a) + _width(b)), 1)
     for start in range(0, len(in_a), chunk):
@@ -208,8 +247,10 @@ def _product(a: Piece, in_a: Rows, b: Piece, in_b: Rows) -> Array:
         width = int(max((first_a - begin).max() + w_a.shape[1], (first_b - begin).max() + w_b.shape[1]))
         both = np.zeros((2, len(begin), width))
         for own, first, w in zip(both, (first_a, first_b), (w_a, w_b), strict=True):
-            np.put_along_axis(own, (first - begin)[:, None] + np.arange(w.shape[1]), w, axis=1)
-        found[part] = np.einsum("ij,ij->i", *both)
+            place = first[:, None] + np.arange(w.shape[1])
+            scaled = w if root is None else w * root[place]
+            np.put_along_axis(own, place - begin[:, None], scaled, axis=1)
+        found[part] = np.einsum("ij,ij->i", both[0], correlated(both[1].T, alike).T)
     return found
 
 

@@ -29,6 +29,7 @@ class Channel:
 
     `axis` is x or y for positions, F, a or v for a measured force, acceleration or velocity. `sign` is −1 where the
     positive direction is the other way than in the file; `shift` (SI) is added, as for recorders that face one another.
+    `u` are standard uncertainties of the readings that the file states, in its unit; NaN where it states none.
     """
 
     axis: str
@@ -37,16 +38,33 @@ class Channel:
     raw: Array
     sign: float = 1.0
     shift: float = 0.0
+    u: Array | None = None
 
     def __post_init__(self) -> None:
         """Lock the values and keep their SI form."""
         object.__setattr__(self, "raw", locked(self.raw))
         object.__setattr__(self, "_si", locked(self.raw * (self.sign * self.unit.factor) + self.shift))
+        if self.u is not None:
+            object.__setattr__(self, "u", locked(self.u))
 
     @property
     def si(self) -> Array:
         """The values in SI, shape (n,), NaN where missing."""
         return self.__dict__["_si"]  # type: ignore[no-any-return]
+
+    @cached_property
+    def stated(self) -> Array | None:
+        """The standard uncertainty of every reading in SI that the file states, (n,); the usual one where it is blank.
+
+        None where the file states none.
+        """
+        if self.u is None:
+            return None
+        known = np.isfinite(self.u) & np.isfinite(self.raw)
+        if not known.any():
+            return None
+        usual = float(np.sqrt(np.mean(self.u[known] ** 2)))
+        return locked(np.where(np.isfinite(self.u), self.u, usual) * self.unit.factor)
 
     @cached_property
     def resolution(self) -> float:

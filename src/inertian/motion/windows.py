@@ -18,7 +18,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
-from inertian.motion.sliding import basis, correlated, even_basis, even_runs
+from inertian.motion.sliding import basis, even_basis, even_runs
+from inertian.quantities.correlation import correlated
 from inertian.quantities.estimates import Array, Mask, Rows
 
 QUOTED = {0: 4, 1: 4, 2: 5}  # degree of the polynomial, by order of the derivative

@@ -5,18 +5,22 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from inertian.motion.fits import PolynomialFit
 from inertian.motion.frame import ANGLE, AS_FILED, ORIGIN, Frame
 from inertian.motion.freemotion import BodyFit
 from inertian.motion.noise import READINGS, STAMPS, Noise
+from inertian.motion.rounding import amplitudes, patterns, white_part
 from inertian.motion.spans import Span
-from inertian.motion.trials import Trial
+from inertian.motion.trials import Channel, Trial
 from inertian.physics.laws import Encounter
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import (
+    Array,
     ClockNoise,
     Estimate,
     Joint,
     Pieces,
+    ReadingNoise,
     SampleWeights,
     SharedPart,
     Source,
@@ -118,6 +122,23 @@ class CollisionReadings:
     inputs: Joint
 
 
+def _reading_noise(channel: Channel, noise: Noise, fits: Sequence[PolynomialFit], t: Array) -> ReadingNoise:
+    """The noise of a channel's readings under its fits; where samples stand for many, the mean stands for each."""
+    variance = noise.variance(channel)
+    sigma = float(np.sqrt(np.mean(variance)))
+    if any(float(fit.root.max(initial=0.0)) > 1.0 for fit in fits):
+        return ReadingNoise(sigma**2)
+    if not amplitudes(channel.resolution, sigma):
+        return ReadingNoise(variance)
+    runs = []
+    for fit in fits:
+        own = t[fit.start : fit.start + len(fit.root)]
+        found = patterns(fit.curve(own), own, float(np.ptp(own)), channel.resolution, sigma)
+        runs.append([SampleWeights(fit.start, p) for p in found])
+    rounded = tuple(Pieces(tuple(own)) for own in zip(*runs, strict=True))
+    return ReadingNoise(variance * (white_part(channel.resolution, sigma) / sigma**2), rounding=rounded)
+
+
 def clock_noise(trial: Trial, fits: Sequence[BodyFit], noise: Noise, glide: Glide) -> ClockNoise:
     """Return Σ of a trial: reading noise per channel, and time jitter along the fitted velocities."""
     reading, rate = {}, {}
@@ -125,7 +146,8 @@ def clock_noise(trial: Trial, fits: Sequence[BodyFit], noise: Noise, glide: Glid
         source = Source(f"readings of {body.name}", READINGS, READINGS)
         for channel in body.channels:
             key = trial.channel_id(body.name, channel.axis)
-            reading[key] = (source, noise.reading**2)
+            own = [fit.fits[channel.axis] for fit in fits if fit.body == body.name]
+            reading[key] = (source, _reading_noise(channel, noise, own, trial.t))
             moving = [fit for fit in fits if fit.body == body.name and fit.moving]
             starts = [(fit.fits[channel.axis].start, fit) for fit in moving]
             a = glide.values.get(body.name, 0.0)

@@ -49,7 +49,7 @@ class Along(Draws):
 
 def _most_likely(seen: Observed, estimate: Estimate, u: float) -> tuple[dict[ChannelId, Array], dict[FactId, float]]:
     """Errors of the samples of each channel, (n,), and of the facts, that move an estimate by one u."""
-    noise, n = seen.clock_noise(), len(seen.trial.t)
+    noise, n = seen.clock_noise, len(seen.trial.t)
     weights = {}
     for channel, one in estimate.weights.items():
         weights[channel] = np.zeros(n)
@@ -59,7 +59,7 @@ def _most_likely(seen: Observed, estimate: Estimate, u: float) -> tuple[dict[Cha
         if noise.jitter > 0.0 and channel in noise.rate:
             stamps += noise.jitter * w * np.asarray(noise.rate[channel])
     errors = {
-        channel: (noise.reading[channel][1] * w + (stamps * np.asarray(noise.rate.get(channel, 0.0)))) / u
+        channel: (noise.reading[channel][1].applied(w) + (stamps * np.asarray(noise.rate.get(channel, 0.0)))) / u
         for channel, w in weights.items()
     }
     us = seen.us()

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -9,10 +10,11 @@ from inertian.motion.derivatives import ChannelSamples, Derivatives, Estimated, 
 from inertian.motion.frame import Frame
 from inertian.motion.glitches import scatter
 from inertian.motion.local import nearest
-from inertian.motion.local_estimates import BY_DATA, WindowAsked
-from inertian.motion.local_noise import LocalNoise
+from inertian.motion.local_estimates import BY_DATA, WindowAsked, lasting
+from inertian.motion.local_noise import NOTICED, LocalNoise
 from inertian.motion.noise import READINGS, Noise
 from inertian.motion.operators import Operator
+from inertian.motion.rounding import amplitudes, patterns, white_part
 from inertian.motion.spans import Spans
 from inertian.motion.trials import Channel, Trial
 from inertian.physics.asked import TOTAL, NamedReading
@@ -25,6 +27,7 @@ from inertian.quantities.estimates import (
     ClockNoise,
     Estimate,
     Pools,
+    ReadingNoise,
     SampleWeights,
     SharedPart,
     Source,
@@ -33,6 +36,7 @@ from inertian.quantities.facts import Fact, FactId
 
 LEFT_OUT = "what local fits may leave out of the {sign} of {body} along {axis}"
 SPOILED = 0.6  # of the scatter about local fits: if neighbours scatter less, there are jumps in the fits
+SPEAKS = 0.5  # of the noise in use: if a channel scatters less by itself, that is not the noise
 ON_THE_SPOT = 4.0  # samples a degree of freedom costs where noise is told from four neighbours
 TRAPEZOIDS = "what trapezoids may leave out of an area"
 SIGNS = {0: "position", 1: "velocity", 2: "acceleration"}
@@ -119,20 +123,55 @@ class Observed:
                 return channel
         raise ReadoutError(f"{body} has no such sensor.")
 
+    @cached_property
     def clock_noise(self) -> ClockNoise:
-        """Return Σ of the trial: noise of each channel's readings, and the jitter of its clock along the motion."""
+        """Σ of the trial: noise of each channel's readings, and the jitter of its clock along the motion."""
         reading, rate = {}, {}
         for body in self.trial.bodies:
             source = Source(f"readings of {body.name}", READINGS, READINGS)
             for channel in body.channels:
                 key = self.trial.channel_id(body.name, channel.axis)
-                reading[key] = (source, self.noise.reading**2)
+                reading[key] = (source, self._position_noise(body.name, channel))
                 rate[key] = np.nan_to_num(self.derivative(body.name, channel.axis, 1).value)
             for channel in body.sensors:
                 own = Source(f"readings of {body.name}, {channel.column}", READINGS, f"{body.name} {channel.axis}")
                 sigma = self.sensor_noise(body.name, channel).sigma
-                reading[self.trial.channel_id(body.name, channel.axis)] = (own, float(np.nan_to_num(sigma)) ** 2)
+                variance = channel.stated**2 if channel.stated is not None else float(np.nan_to_num(sigma)) ** 2
+                reading[self.trial.channel_id(body.name, channel.axis)] = (own, ReadingNoise(variance))
         return ClockNoise(reading, rate, self.noise.stamp**2, STAMP_SOURCE)
+
+    def _position_noise(self, body: str, channel: Channel) -> ReadingNoise:
+        """The noise of a channel of positions: that of the series, with what neighbours share."""
+        variance, alike = self.noise.variance(channel), self.correlation(body, channel.axis)
+        sigma = float(np.sqrt(np.mean(variance)))
+        if not amplitudes(channel.resolution, sigma):
+            return ReadingNoise(variance, alike)
+        fits = self.local_fits(body, channel.axis)
+        watched = lasting(self.trial.t, fits.sizes[1]) if len(fits.usable) > 1 else 1.0
+        rounded = patterns(fits.estimated(0).value, self.trial.t, watched, channel.resolution, sigma)
+        white = white_part(channel.resolution, sigma) / sigma**2
+        return ReadingNoise(variance * white, alike, rounded)
+
+    def correlation(self, body: str, axis: str) -> float:
+        """Return ρ of the readings of a channel from one sample to the next; 0 where it is not noticed.
+
+        What little the samples themselves scatter says nothing of a much larger noise that is known from elsewhere.
+        """
+        found = self.known.noise(self._samples(body, axis))
+        speaks = found.alike > NOTICED and found.sigma > SPEAKS * self.noise.reading
+        return found.correlation if speaks else 0.0
+
+    def reading_part(self, body: str, axis: str, order: int) -> Array:
+        """Return the variance that readings give a derivative at all samples, in SI squared; (n,)."""
+        key = self.trial.channel_id(body, axis)
+        noise = self.clock_noise.reading[key][1]
+        n = len(self.trial.t)
+        if order == 0:
+            return noise.of_one(n)
+        if isinstance(noise.variance, float) and not noise.alike and not noise.rounding:
+            return np.asarray(noise.variance * self.derivative(body, axis, order).norm ** 2)
+        fits = self.local_fits(body, axis)
+        return fits.variance(order, noise)
 
     def sensor_noise(self, body: str, channel: Channel) -> LocalNoise:
         """Return the noise of a sensor: its scatter about local fits, or on the spot where a blow spoils those."""
@@ -147,7 +186,7 @@ class Observed:
         """Return how well the variances of readings are known."""
         found = dict(self.noise.pools.relative)
         for body in self.trial.bodies:
-            for channel in body.sensors:
+            for channel in (c for c in body.sensors if c.stated is None):
                 dof = self.sensor_noise(body.name, channel).dof
                 if 0.0 < dof < np.inf:
                     pool = f"{body.name} {channel.axis}"

@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from inertian.motion.operators import Operator
 from inertian.motion.windows import LONG
 from inertian.physics.asked import TOTAL, Shown
 from inertian.physics.observed import Observed, Readout
@@ -20,7 +21,7 @@ from inertian.physics.own_readouts import (
     ready_of,
     samples_of,
 )
-from inertian.quantities.estimates import Array, ClockNoise, Rows
+from inertian.quantities.estimates import Array, ClockNoise, ReadingNoise, Rows
 from inertian.quantities.facts import FactId
 
 CHUNK = 20_000  # moments worked on at a time, so that memory stays small
@@ -42,11 +43,11 @@ def own_at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, 
         here = np.flatnonzero(np.isfinite(followed).any(axis=0))
     if n > LONG and len(here):
         return _along_long(seen, shown, body, here)
-    noise, us = seen.clock_noise(), seen.us()
+    noise, us = seen.clock_noise, seen.us()
     for rows in np.split(here, np.arange(CHUNK, len(here), CHUNK)):
         whole = own_readout(seen, shown, body, t[rows], rows)
         value[rows] = whole.values
-        u[rows] = np.sqrt(_variance(whole, noise, us, rows))
+        u[rows] = np.sqrt(_variance(whole, noise, us, rows, n))
     return value, u
 
 
@@ -65,7 +66,7 @@ def _along_long(seen: Observed, shown: Shown, body: str, here: Rows) -> tuple[Ar
     count = int(np.clip(WEIGHTS // wide, FEWEST_PLACES, MOST_PLACES))
     some = here[np.unique(np.linspace(0, len(here) - 1, count).astype(int))]
     whole = own_readout(seen, shown, body, t[some], some)
-    found = np.sqrt(_variance(whole, seen.clock_noise(), seen.us(), some))
+    found = np.sqrt(_variance(whole, seen.clock_noise, seen.us(), some, len(t)))
     good = np.isfinite(found)
     if good.any():
         u[here] = np.interp(here, some[good], found[good])
@@ -95,8 +96,15 @@ def _at_rows(seen: Observed, needed: Needed, rows: Rows) -> Array:
     return np.interp(t[rows], t[own], found[own], np.nan, np.nan) if own.size else np.full(len(rows), np.nan)
 
 
-def _variance(whole: Readout, noise: ClockNoise, us: Mapping[FactId, float], rows: Rows) -> Array:
-    """The variance of each value: readings, time stamps along the motion at the moment itself, facts."""
+def _by_readings(one: Operator, two: Operator, noise: ReadingNoise, n: int) -> Array:
+    """What white or correlated readings give two operators on a channel together."""
+    if isinstance(noise.variance, float) and not noise.alike:
+        return np.asarray(noise.variance * one.product(two))
+    return one.product_under(two, np.zeros(n) + noise.variance, noise.alike)
+
+
+def _variance(whole: Readout, noise: ClockNoise, us: Mapping[FactId, float], rows: Rows, n: int) -> Array:
+    """The variance of each value of a trial of n samples: readings, time stamps along the motion there, facts."""
     variance = np.zeros(len(whole.values))
     along = {c: np.asarray(rate)[rows] for c, rate in noise.rate.items()} if noise.jitter > 0.0 else {}
     for k, (channel, one) in enumerate(whole.terms):
@@ -104,9 +112,15 @@ def _variance(whole: Readout, noise: ClockNoise, us: Mapping[FactId, float], row
             jitter = noise.jitter * along[channel] * along[other] if channel in along and other in along else None
             if channel != other and jitter is None:
                 continue
-            shared = one.product(two) * (1.0 if one is two else 2.0)
-            weight = noise.reading[channel][1] if channel == other else 0.0
-            variance += shared * (weight if jitter is None else weight + jitter)
+            twice = 1.0 if one is two else 2.0
+            if channel == other:
+                variance += twice * _by_readings(one, two, noise.reading[channel][1], n)
+            if jitter is not None:
+                variance += twice * jitter * one.product(two)
+    for channel in dict.fromkeys(channel for channel, _ in whole.terms):
+        for pattern in noise.reading[channel][1].rounding:
+            every = np.asarray(pattern[slice(0, n)])
+            variance += sum(one.applied(every) for other, one in whole.terms if other == channel) ** 2
     for key, s in whole.facts.items():
         variance += (us[key] * s) ** 2
     return np.maximum(variance, 0.0)

@@ -57,7 +57,7 @@ def _window(seen: Observed, body: str, rows: Rows) -> int:
 
 def settle(seen: Observed, estimates: Mapping[str, Estimate]) -> Joint:
     """Return estimates of one trial as correlated scalars."""
-    return joint(estimates, seen.clock_noise(), seen.fact_parts(), seen.pools())
+    return joint(estimates, seen.clock_noise, seen.fact_parts(), seen.pools())
 
 
 def scalars(seen: Observed, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
@@ -194,10 +194,10 @@ def _sample_spread(seen: Observed, asked: CurveAsked, fit: CurveFit) -> float:
 def _variances(seen: Observed, asked: CurveAsked, fit: CurveFit) -> Array:
     """σ² + σ_t² v² of each sample, shape (n,)."""
     key = seen.trial.channel_id(asked.body, asked.shown.axis)
-    noise = seen.clock_noise()
-    variance = np.full(len(fit.t), noise.reading[key][1])
+    noise = seen.clock_noise
+    rows = np.searchsorted(seen.trial.t, fit.t)
+    variance = noise.reading[key][1].of_one(len(seen.trial.t))[rows]
     if key in noise.rate:
-        rows = np.searchsorted(seen.trial.t, fit.t)
         velocity = np.nan_to_num(seen.derivative(asked.body, asked.shown.axis, 1).value)
         variance = variance + noise.jitter * velocity[rows] ** 2
     return variance

@@ -81,7 +81,7 @@ def at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Arra
     if shown.quantity is Quantity.SENSOR:
         channel = seen.sensor(body, shown.axis)
         source = seen.trial.channel_id(body, shown.axis)
-        return channel.si, np.full(n, np.sqrt(seen.clock_noise().reading[source][1]))
+        return channel.si, np.sqrt(seen.clock_noise.reading[source][1].of_one(n))
     total, variance, jitter = np.zeros(n), np.zeros(n), _Jitter(seen)
     facts: dict[FactId, Array] = {}
     for name in seen.bodies_of(body):
@@ -92,8 +92,7 @@ def at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Arra
         y, slopes = formula(seen, shown, name, local)
         total = total + y
         for (axis, order), s in slopes.items():
-            pull = s * found[axis, order].norm
-            variance += (pull * seen.noise.reading) ** 2 + (s * found[axis, order].left_out) ** 2
+            variance += s**2 * (seen.reading_part(name, axis, order) + found[axis, order].left_out ** 2)
             jitter.add(name, axis, order, s)
         for key, slope in _fact_slopes(seen, shown, name, y, local, slopes).items():
             facts[key] = facts.get(key, np.zeros(n)) + slope

@@ -54,28 +54,48 @@ class Draws:
 
     def off(self, operator: Operator, body: str, axis: str) -> Array:
         """Return how far off the estimates of an operator on a channel are, shape (count, m)."""
-        noise = self._of("noise", self.seen.clock_noise)
+        noise = self.seen.clock_noise
         channel = self.seen.trial.channel_id(body, axis)
-        source, variance = noise.reading[channel]
+        source, own = noise.reading[channel]
         weights = operator.matrix()
         used = np.flatnonzero(weights.any(axis=0))
         rows, weights = operator.usable[used], weights[:, used]
         if len(rows) > MOST_SAMPLES:
             raise ReadoutError(f"It rests on more than {MOST_SAMPLES} samples: first order does, and draws take long.")
-        errors = self._errors(channel, rows) * np.sqrt(variance) * self._factor(source.pool)
+        variance = own.variance if isinstance(own.variance, float) else own.variance[rows]
+        errors = self._errors(channel, rows, own.alike) * np.sqrt(variance)
+        for k, pattern in enumerate(own.rounding):
+            whole = np.asarray(pattern[slice(0, len(self.seen.trial.t))])
+            errors = errors + self._errors(("rounding", channel, k), np.zeros(1, dtype=np.intp)) * whole[rows]
+        errors = errors * self._factor(source.pool)
         if noise.jitter > 0.0 and channel in noise.rate:
             stamps = self._errors("stamps", rows) * self._factor(noise.jitter_source.pool)
             errors = errors + stamps * np.sqrt(noise.jitter) * np.asarray(noise.rate[channel])[rows]
         return np.asarray(errors @ weights.T)
 
-    def _errors(self, key: object, rows: Rows) -> Array:
-        """The same standard normal error of a sample, whoever asks for it; (count, len(rows))."""
+    def _errors(self, key: object, rows: Rows, alike: float = 0.0) -> Array:
+        """The same standard normal error of a sample, whoever asks for it; (count, len(rows)).
+
+        Errors resemble one another as ρ^k, where ρ is not zero.
+        """
+        if alike:
+            return np.asarray(self._of(("alike", key), lambda: self._chain(alike))[:, rows])
         known: dict[int, Array] = self.made.setdefault(("errors", key), {})
         new = [int(r) for r in rows if int(r) not in known]
         if new:
             fresh = self.rng.standard_normal((self.count, len(new)))
             known.update((row, fresh[:, k]) for k, row in enumerate(new))
         return np.stack([known[int(r)] for r in rows], axis=1)
+
+    def _chain(self, alike: float) -> Array:
+        """Errors of all samples of a channel, each made of the one before it and news; (count, n)."""
+        n = len(self.seen.trial.t)
+        if n > MOST_SAMPLES:
+            raise ReadoutError(f"Its readings err alike over more than {MOST_SAMPLES} samples: draws take too long.")
+        found = self.rng.standard_normal((self.count, n))
+        for k in range(1, n):
+            found[:, k] = alike * found[:, k - 1] + np.sqrt(1.0 - alike**2) * found[:, k]
+        return found
 
     def without(self, name: str) -> "Draws":
         """Return the same draws of the trial without a named reading."""

@@ -31,6 +31,7 @@ from inertian.project.schema import (
     SavedTrial,
 )
 from inertian.quantities.errors import InertianError
+from inertian.quantities.estimates import Array
 from inertian.quantities.facts import Fact, FactId
 from inertian.quantities.units import PIXEL, Unit, unit_of
 
@@ -53,8 +54,15 @@ def _number(value: float) -> str:
     return "" if np.isnan(value) else repr(float(value))
 
 
-def _title(body: str, channel: Channel) -> str:
-    return harmless(f"{body} {channel.axis} ({channel.unit.symbol})")
+def _columns(trial: Trial) -> list[tuple[str, str, Array]]:
+    """Title, unit and values of every column of a trial's table but time: readings, and what is stated of them."""
+    found = []
+    for body in trial.bodies:
+        for c in (*body.channels, *body.sensors):
+            found.append((harmless(f"{body.name} {c.axis} ({c.unit.symbol})"), c.unit.symbol, c.raw))
+            if c.u is not None:
+                found.append((harmless(f"u({body.name} {c.axis}) ({c.unit.symbol})"), c.unit.symbol, c.u))
+    return found
 
 
 def table_of(trial: Trial) -> bytes:
@@ -62,9 +70,9 @@ def table_of(trial: Trial) -> bytes:
     if trial not in _tables:
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
-        channels = [(b.name, c) for b in trial.bodies for c in (*b.channels, *b.sensors)]
-        writer.writerow([f"time ({trial.time_unit.symbol})", *(_title(b, c) for b, c in channels)])
-        columns = [trial.raw_time, *(c.raw for _, c in channels)]
+        others = _columns(trial)
+        writer.writerow([f"time ({trial.time_unit.symbol})", *(title for title, _, _ in others)])
+        columns = [trial.raw_time, *(values for _, _, values in others)]
         writer.writerows([[_number(v) for v in row] for row in zip(*(c.tolist() for c in columns), strict=True)])
         _tables[trial] = out.getvalue().encode()
     return _tables[trial]
@@ -80,6 +88,7 @@ def _saved_channel(channel: Channel) -> SavedChannel:
         factor=factor,
         sign=-1 if channel.sign < 0 else 1,
         shift=channel.shift,
+        uncertain=channel.u is not None,
     )
 
 
@@ -149,11 +158,7 @@ def _data_package(project: Project) -> dict[str, Any]:
     for entry in project.entries:
         trial, table = entry.trial, table_of(entry.trial)
         fields = [{"name": f"time ({trial.time_unit.symbol})", "type": "number", "unit": trial.time_unit.symbol}]
-        fields += [
-            {"name": _title(b.name, c), "type": "number", "unit": c.unit.symbol}
-            for b in trial.bodies
-            for c in (*b.channels, *b.sensors)
-        ]
+        fields += [{"name": title, "type": "number", "unit": unit} for title, unit, _ in _columns(trial)]
         resources.append(
             {
                 "name": f"trial-{trial.id.lower()}",
@@ -253,8 +258,9 @@ def _entry(file: str, saved: SavedTrial, piece: Callable[[str], bytes], hashes: 
         for c in body.channels:
             unit = unit_of(KIND_OF_AXIS[c.axis], c.unit)
             unit = Unit(unit.symbol, unit.kind, c.factor) if c.factor else unit
-            channels.append(Channel(c.axis, c.column, unit, columns[place], float(c.sign), c.shift))
-            place += 1
+            u = columns[place + 1] if c.uncertain else None
+            channels.append(Channel(c.axis, c.column, unit, columns[place], float(c.sign), c.shift, u))
+            place += 1 + c.uncertain
         positions = tuple(c for c in channels if c.unit.kind == "length")
         bodies.append(Body(body.name, positions, tuple(c for c in channels if c.unit.kind != "length")))
     provenance = _provenance(file, saved.name, saved.source, piece)

@@ -11,7 +11,7 @@ import numpy as np
 
 from inertian.motion.derivatives import Derivatives
 from inertian.motion.freemotion import BodyFit, FreeMotion, fit_body, shared_deceleration
-from inertian.motion.kinematics import noise_of_trial
+from inertian.motion.kinematics import noise_of_trial, stated_sigma
 from inertian.motion.local_estimates import window_asked
 from inertian.motion.noise import Noise, estimate_noise
 from inertian.motion.spans import Span
@@ -65,6 +65,16 @@ def _dependable(groups: list[tuple[BodyFit, ...]]) -> list[tuple[BodyFit, ...]]:
     One span that reaches across a hit must not spoil the numbers of the whole series.
     """
     return [group for group in groups if not any(fit.stray for fit in group)] or groups
+
+
+def _stated(entries: Sequence[Entry]) -> float:
+    """The root mean square of what columns state of positions, in m; 0 unless all bodies that were followed have them.
+
+    It stands for σ of the series, which is spread over the readings as the columns say.
+    """
+    sigmas = [stated_sigma(body) for entry in entries for body in entry.counted.followed]
+    known = [sigma for sigma in sigmas if sigma is not None]
+    return float(np.sqrt(np.mean(np.square(known)))) if known and len(known) == len(sigmas) else 0.0
 
 
 def _room(samples: int) -> int:
@@ -154,7 +164,8 @@ class Evaluator:
                 if found is not None:
                     values[body] = found
         resolution = max((self.resolution(e.trial) for e in entries), default=0.0)
-        noise = estimate_noise(groups, values, resolution, given)
+        stated = 0.0 if given is not None else _stated(entries)
+        noise = replace(estimate_noise(groups, values, resolution, given or stated or None), stated=stated)
         return SeriesResult(before, after, noise, glide_of(groups, values, noise, scope), refused)
 
     def readings(self, project: Project, trial: str) -> CollisionReadings | InertianError:

@@ -115,6 +115,7 @@ class SavedChannel(_Strict):
     factor: FiniteFloat | None = None  # SI per unit, where the unit alone does not tell: pixels
     sign: Literal[-1, 1] = 1
     shift: FiniteFloat = 0.0
+    uncertain: bool = False  # whether a column of standard uncertainties follows that of the readings
 
 
 class SavedBody(_Strict):

@@ -13,6 +13,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from inertian.quantities.correlation import correlated
+
 Array = NDArray[np.float64]
 Rows = NDArray[np.intp]
 Mask = NDArray[np.bool_]
@@ -124,15 +126,76 @@ class Pieces:
         return found
 
 
+def overlap(a: SampleWeights, b: SampleWeights) -> tuple[Array, Array, slice]:
+    """Return the weights of two operators on the rows that both use, and those rows."""
+    start, stop = max(a.start, b.start), min(a.stop, b.stop)
+    rows = slice(start, max(start, stop))
+    return a.values[start - a.start : rows.stop - a.start], b.values[start - b.start : rows.stop - b.start], rows
+
+
+@dataclass(frozen=True, eq=False)
+class ReadingNoise:
+    """Σ of the readings of one channel, in SI squared: variances, errors that resemble their neighbours', rounding.
+
+    `variance` is that of one reading, the same for all or (n,). Errors resemble one another as ρ^k, k samples apart,
+    with ρ = `alike` (AR(1): Box, Jenkins & Reinsel, *Time Series Analysis*, 4th ed., 2008, 3.2). Each of `rounding` is
+    a pattern over the samples, (n,), that one error of unit size multiplies.
+    """
+
+    variance: "Array | float"
+    alike: float = 0.0
+    rounding: tuple["Array | Pieces", ...] = ()
+
+    def covariance(self, using: Sequence[SampleWeights]) -> Array:
+        """Return the covariance of weighted sums of readings, shape (k, k)."""
+        matrix = np.zeros((len(using), len(using)))
+        for i, a in enumerate(using):
+            for j, b in enumerate(using[i:], i):
+                matrix[i, j] = matrix[j, i] = self._product(a, b)
+        for pattern in self.rounding:
+            pull = np.array([w.values @ pattern[w.start : w.stop] for w in using])
+            matrix += np.outer(pull, pull)
+        return matrix
+
+    def _product(self, a: SampleWeights, b: SampleWeights) -> float:
+        if not self.alike:
+            left, right, rows = overlap(a, b)
+            if not isinstance(self.variance, float):
+                left = left * self.variance[rows]
+                return float(left @ right)
+            return self.variance * float(left @ right)
+        start, stop = min(a.start, b.start), max(a.stop, b.stop)
+        whole = np.zeros((2, stop - start))
+        for row, one in zip(whole, (a, b), strict=True):
+            row[one.start - start : one.stop - start] = one.values
+        whole *= self._root(slice(start, stop))
+        return float(whole[0] @ correlated(whole[1], self.alike))
+
+    def _root(self, rows: slice) -> "Array | float":
+        return np.sqrt(self.variance if isinstance(self.variance, float) else self.variance[rows])
+
+    def applied(self, weights: Array) -> Array:
+        """Return Σ·weights; weights on all samples of the channel, shape (n,)."""
+        root = np.sqrt(self.variance)
+        found = root * correlated(root * weights, self.alike)
+        whole = slice(0, len(weights))
+        return np.asarray(found + sum(float(pattern[whole] @ weights) * pattern[whole] for pattern in self.rounding))
+
+    def of_one(self, n: int) -> Array:
+        """Return the variance of each of n readings."""
+        patterns = sum(np.asarray(pattern[slice(0, n)]) ** 2 for pattern in self.rounding)
+        return np.asarray(np.zeros(n) + self.variance + patterns)
+
+
 @dataclass(frozen=True, eq=False)
 class ClockNoise:
     """Σ of the channels on one clock, in blocks by instant.
 
-    `reading` is the variance of one reading in m² and its source, per channel; `rate` the velocity in m/s at each row
+    `reading` is the noise of a channel's readings and its source; `rate` the velocity in m/s at each row
     (zero where unknown), through which the variance `jitter` (s²) of one time stamp acts on all channels at once.
     """
 
-    reading: Mapping[ChannelId, tuple[Source, float]]
+    reading: Mapping[ChannelId, tuple[Source, ReadingNoise]]
     rate: Mapping[ChannelId, "Array | Pieces"]
     jitter: float
     jitter_source: Source
@@ -215,25 +278,15 @@ def _by_pool(variances: Mapping[Part, float]) -> dict[str, float]:
     return pools
 
 
-def overlap(a: SampleWeights, b: SampleWeights) -> tuple[Array, Array, slice]:
-    """Return the weights of two operators on the rows that both use, and those rows."""
-    start, stop = max(a.start, b.start), min(a.stop, b.stop)
-    rows = slice(start, max(start, stop))
-    return a.values[start - a.start : rows.stop - a.start], b.values[start - b.start : rows.stop - b.start], rows
-
-
 def _reading_parts(estimates: Sequence[Estimate], noise: ClockNoise) -> list[Part]:
-    """The covariance from reading noise: Σ_c σ_c² Σ_i w₁ w₂, one part per source."""
+    """The covariance from reading noise, one part per source."""
     n = len(estimates)
     by_source: dict[Source, Array] = {}
-    for channel, (source, variance) in noise.reading.items():
-        using = [(i, e.weights[channel]) for i, e in enumerate(estimates) if channel in e.weights]
+    for channel, (source, own) in noise.reading.items():
+        places = [i for i, e in enumerate(estimates) if channel in e.weights]
         matrix = by_source.setdefault(source, np.zeros((n, n)))
-        for place, (i, a) in enumerate(using):
-            for j, b in using[place:]:
-                left, right, _rows = overlap(a, b)
-                matrix[i, j] += variance * float(left @ right)
-                matrix[j, i] = matrix[i, j]
+        if places:
+            matrix[np.ix_(places, places)] += own.covariance([estimates[i].weights[channel] for i in places])
     return [Part(source, matrix) for source, matrix in by_source.items()]
 
 

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -10,9 +10,11 @@ import numpy as np
 
 from inertian.files.readings import FileReading
 from inertian.motion.contact import suggest_spans
-from inertian.motion.kinematics import BodyDerived, Derived, Method, derive
+from inertian.motion.kinematics import BodyDerived, Derived, Method, derive, judged, stated_sigma
 from inertian.motion.local_estimates import WindowAsked
+from inertian.motion.local_noise import SCATTERED, LocalNoise, pooled
 from inertian.motion.ready import ready
+from inertian.motion.spans import Spans
 from inertian.motion.tidying import Step, StepKind
 from inertian.motion.trials import Trial
 from inertian.quantities.errors import InertianError, Refusal
@@ -24,32 +26,53 @@ from inertian.report.spans_found import trials_or_reason
 SCHEMA = 1
 COLUMNS = ("t (s)", "x (m)", "u_x (m)", "v (m/s)", "u_v (m/s)", "a (m/s2)", "u_a (m/s2)")
 OF_THE_STEP = "resolution"
+OF_COLUMNS = "column"
+NO_COLUMN = "no column states the uncertainty of its readings, so it is estimated"
 ESTIMATED = "estimated"
 JUMPED = "left out: {count} × a sample that fits neither what comes before nor after"
 
 
 @dataclass(frozen=True)
 class NoiseAsked:
-    """The σ of position readings in m that a person states: known, or that of the recording's step; else estimated."""
+    """The σ of position readings in m that a person states: known, of the recording's step, or in columns of the file.
+
+    Where nothing was said, columns count if there are any; else it is estimated.
+    """
 
     sigma: float | None = None
     of_step: bool = False
+    of_column: bool = True
+    insists: bool = False  # on columns
 
     def of(self, trial: Trial) -> dict[str, float]:
-        """Return the given σ by body, in m; empty where it is estimated."""
+        """Return the given σ by body, in m; without those where it is estimated."""
+        if self.of_column:
+            return {b.name: sigma for b in trial.followed if (sigma := stated_sigma(b)) is not None}
         if self.of_step:
             return {b.name: max(c.resolution for c in b.channels) / math.sqrt(12.0) for b in trial.followed}
         return {b.name: self.sigma for b in trial.followed} if self.sigma is not None else {}
 
+    def said_of(self, body: BodyDerived) -> BodyDerived:
+        """Return what was derived of a body, with a remark where it was to have the noise of a column and has none."""
+        if not self.insists or body.noise.given or body.noise.remark == SCATTERED:
+            return body
+        remark = "; ".join(part for part in (NO_COLUMN, body.noise.remark) if part)
+        return replace(body, noise=replace(body.noise, remark=remark))
+
 
 def noise_asked(text: str) -> NoiseAsked:
-    """Read what was typed for the noise: "0.5 mm", "0.0005" in m, "resolution" or "estimated". Raises InertianError."""
+    """Read what was typed for the noise: "0.5 mm", "0.0005" in m, "resolution", "column" or "estimated".
+
+    Raises InertianError.
+    """
     plain = text.strip().lower()
-    if plain in ("", ESTIMATED):
-        return NoiseAsked()
+    if plain in ("", OF_COLUMNS):
+        return NoiseAsked(insists=plain == OF_COLUMNS)
+    if plain == ESTIMATED:
+        return NoiseAsked(of_column=False)
     if plain == OF_THE_STEP:
-        return NoiseAsked(of_step=True)
-    return NoiseAsked(parse_positive(text, "length", unit_of("length", "m")).si)
+        return NoiseAsked(of_step=True, of_column=False)
+    return NoiseAsked(parse_positive(text, "length", unit_of("length", "m")).si, of_column=False)
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,21 +91,41 @@ def derived_of(
 
     Also returns why files or trials were refused, a sentence each.
     """
-    found, refusals = [], []
+    judged_trials, refusals = [], []
     for path, reading in files:
         trials, why = trials_or_reason(path, reading)
         refusals += [why] if why else []
         own = []
         for trial in trials:
             try:
-                own.append(_derived(trial, method, window, noise))
+                own.append(_judged(trial))
             except InertianError as error:
                 refusals.append(f"{path}: {error}")
-        found.append((path, own))
+        judged_trials.append((path, own))
+    noises = iter(pooled([n for _, own in judged_trials for one in own for n in one.noises]))
+    found = []
+    for path, trials_of_file in judged_trials:
+        made = []
+        for one in trials_of_file:
+            own_noises = [next(noises) for _ in one.noises]
+            bodies = derive(one.tidy, one.spans, method, window, noise.of(one.raw), own_noises)
+            made.append(TrialDerived(one.raw, [noise.said_of(body) for body in bodies], one.aside))
+        found.append((path, made))
     return found, refusals
 
 
-def _derived(trial: Trial, method: Method, window: WindowAsked, noise: NoiseAsked) -> TrialDerived:
+@dataclass(frozen=True, eq=False)
+class _Judged:
+    """A trial with its contacts, what is left of it without jumps, and the noise of its bodies."""
+
+    raw: Trial
+    tidy: Trial
+    spans: Spans
+    noises: list[LocalNoise]
+    aside: Mapping[str, Rows]
+
+
+def _judged(trial: Trial) -> _Judged:
     for body in trial.followed:
         if any(c.unit.symbol == PIXEL and c.unit.factor == 1.0 for c in body.channels):
             raise Refusal(
@@ -90,8 +133,8 @@ def _derived(trial: Trial, method: Method, window: WindowAsked, noise: NoiseAske
                 "Give the length of a pixel in a recipe."
             )
     tidy = ready(trial, (Step(StepKind.JUMPS),))
-    bodies = derive(tidy.trial, suggest_spans(tidy.trial), method, window, noise.of(trial))
-    return TrialDerived(trial, bodies, tidy.aside)
+    spans = suggest_spans(tidy.trial)
+    return _Judged(trial, tidy.trial, spans, judged(tidy.trial, spans), tidy.aside)
 
 
 def _columns(one: TrialDerived, body: str, axis: str, d: Derived) -> tuple[Array, ...]:
