@@ -12,8 +12,8 @@ import numpy as np
 import pytest
 import scipy.stats
 
-from inertian.motion.both_axes import line_in_both
-from inertian.motion.curves import Shape, fit_curve
+from inertian.motion.both_axes import curve_in_both, line_in_both
+from inertian.motion.curves import Shape, fit_curve, form_of
 from inertian.motion.least_squares import refined
 from inertian.quantities.formulas import parse_formula
 
@@ -215,6 +215,56 @@ def test_pearson_s_data_with_york_s_weights():
     swapped = line_in_both(PEARSON_Y, PEARSON_X, YORK_Y**-0.5, YORK_X**-0.5)
     assert swapped.slope == pytest.approx(1.0 / line.slope)
     assert swapped.squares == pytest.approx(line.squares)
+
+
+def test_orthogonal_distances_give_the_same_line():
+    values, operator = curve_in_both(
+        lambda x, a, b: a + b * x, PEARSON_X, PEARSON_Y, np.array([5.0, -0.5]), np.ones(2), YORK_X**-0.5, YORK_Y**-0.5
+    )
+    assert (round(values[1], 6), round(values[0], 5)) == (-0.480533, 5.47991)
+    u = np.sqrt(operator**2 @ (1.0 / YORK_Y + values[1] ** 2 / YORK_X))
+    assert (round(u[1], 3), round(u[0], 3)) == (0.058, 0.295)
+
+
+TRUE = {
+    Shape.LINE: (0.2, 0.8),
+    Shape.CUBIC: (0.2, 0.8, -1.5, 2.0),
+    Shape.SINE: (0.1, 0.3, 0.9, 0.5),
+    Shape.DAMPED: (0.1, 0.3, 0.7, 0.5, 1.5),
+    Shape.EXPONENTIAL: (0.5, -0.4, 0.3),
+    Shape.POWER: (0.1, 0.5, 1.7),
+    Shape.FORMULA: (0.3, 2.0),
+}
+
+
+@pytest.mark.parametrize("shape", TRUE)
+def test_curves_with_uncertain_times_cover_their_truth_and_err_less(shape):
+    rng, t, runs, stamp = np.random.default_rng(len(shape)), np.arange(50) * 0.03 + 0.03, 250, 0.006
+    u, formula = np.full(50, 1e-3), "b tanh(c t)" if shape is Shape.FORMULA else ""
+    form, true = form_of(shape, formula), np.array(TRUE[shape])
+    first = dict(zip([p.symbol for p in form.parameters], true, strict=True))
+    speed = np.imag(form.curve(t + 1e-30j, *true) + 0j * t) / 1e-30
+    both, plain, hits = [], [], []
+    for _ in range(runs):
+        y = form.curve(t + stamp * rng.normal(size=50), *true) + u * rng.normal(size=50)
+        fit = fit_curve(t, y, shape, 0.0, formula=formula, first=first, u=u, stamp=stamp)
+        left = fit_curve(t, y, shape, 0.0, formula=formula, first=first)
+        of_each = np.sqrt(fit.operator**2 @ (u**2 + (stamp * speed) ** 2))
+        hits.append(np.abs(fit.values - true) < of_each)
+        both.append((fit.values - true) ** 2)
+        plain.append((left.values - true) ** 2)
+    assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / runs))
+    assert np.all(np.mean(both, axis=0) < 1.1 * np.mean(plain, axis=0))
+
+
+def test_samples_weigh_by_their_uncertainty():
+    rng, t = np.random.default_rng(4), np.arange(40) * 0.05
+    u = np.where(np.arange(40) % 4, 1e-3, 3e-2)
+    y = 0.3 + 0.5 * t + u * rng.normal(size=40)
+    fit = fit_curve(t, y, Shape.LINE, 0.0, u=u)
+    certain = np.polyfit(t, y, 1, w=1.0 / u)[::-1]
+    assert fit.values == pytest.approx(certain, rel=1e-12)
+    assert fit.operator @ y == pytest.approx(fit.values, rel=1e-12)
 
 
 def test_a_line_in_both_covers_its_truth():

@@ -16,7 +16,10 @@ if TYPE_CHECKING:
 
 MOST_COLUMNS = 16
 TITLE_WIDTH, UNIT_WIDTH = 92, 54  # px
-_UNITS = {"time": "time", "position": "length", "force": "force", "acceleration": "acceleration", "velocity": "speed"}
+_UNITS = {
+    "time": "time", "position": "length", "uncertainty": "length", "force": "force", "acceleration": "acceleration",
+    "velocity": "speed",
+}  # fmt: skip
 
 
 class ColumnRows(QWidget):

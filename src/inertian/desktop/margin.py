@@ -278,7 +278,9 @@ class Margin(QScrollArea):
         u = noise.reading / (2.0 * noise.dof) ** 0.5
         typed = project.fact(READING_NOISE, entry)
         self.noise_field.show_fact(typed[1] if typed else None)
-        if noise.given:
+        if noise.given and noise.stated:
+            said = words.AS_STATED.format(sigma=f"{shown_plain(1e3 * noise.reading, 2)} mm")
+        elif noise.given:
             said = words.AS_TYPED
         elif u == 0.0:  # nothing was fitted yet
             said = words.NOT_ESTIMATED.format(least=f"{shown_plain(1e3 * noise.reading, 2)} mm")

@@ -87,6 +87,7 @@ WINDOW_ALL = "{most} samples for velocities here"
 NOISE_HINT = "estimated; type to fix it, e.g. 1.5 mm"
 ESTIMATED = "{sigma}, from the scatter about the fits"
 NOT_ESTIMATED = "known once spans are marked; at least {least}, from the last digit"
+AS_STATED = "{sigma} on average, as columns of the files state it for each reading"
 AS_TYPED = "as typed: the standard deviation of one reading"
 STAMPS_FOUND = "{sigma}, from the scatter"
 STAMPS_NONE = "no unevenness seen"
@@ -97,7 +98,7 @@ NOTES = {
         "{body}, “{span}”: the points curve about the fit. Does the stone stop, turn or touch something there? "
         "Shorten the span, or choose another free motion."
     ),
-    "noise": "The typed reading noise is smaller than the scatter about the fits, so the scatter is used.",
+    "noise": "The reading noise that was given is smaller than the scatter about the fits, so the scatter is used.",
 }
 BEFORE_AT, AFTER_AT = "before", "after"
 RESTITUTION = "Restitution e"

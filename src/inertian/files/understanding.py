@@ -265,7 +265,7 @@ def _views(layout: Layout) -> tuple[ColumnView, ...]:
         for u in layout.uses
     ]
     views += [
-        ColumnView(u.u.place, u.u.title.raw, Role.UNCERTAINTY, u.body, u.axis, u.u.title.unit)
+        ColumnView(u.u.place, u.u.title.raw, str(Role.UNCERTAINTY), u.body, u.axis, u.u.title.unit)
         for u in layout.uses
         if u.u is not None
     ]

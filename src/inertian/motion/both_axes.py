@@ -1,16 +1,20 @@
-"""A straight line through points that err along both axes.
+"""Lines and curves through points that err along both axes.
 
-Source: York, Evensen, López Martínez & De Basabe Delgado, Am. J. Phys. 72 (2004) 367-375: least squares and maximum
-likelihood give the same line and, taken at the adjusted points, the same standard errors.
+Sources: York, Evensen, López Martínez & De Basabe Delgado, Am. J. Phys. 72 (2004) 367-375: least squares and maximum
+likelihood give the same line and, taken at the adjusted points, the same standard errors. Boggs, Byrd & Schnabel, SIAM
+J. Sci. Stat. Comput. 8 (1987) 1052-1078: the same for curves, by orthogonal distances.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from inertian.motion.fits import TooFewSamplesError
 from inertian.quantities.estimates import Array
 
+TO, ROUNDS = 1e-14, 200  # when the search for a curve ends
 STEPS, ENOUGH = 200, 1e-15
 
 
@@ -58,3 +62,42 @@ def line_in_both(x: Array, y: Array, ux: Array, uy: Array, correlation: Array | 
     covariance = np.array([[var_intercept, -middle * var_slope], [-middle * var_slope, var_slope]])
     squares = float(weight @ (y - intercept - slope * x) ** 2)
     return LineInBoth(intercept, slope, covariance, squares, n - 2)
+
+
+def curve_in_both(
+    curve: Callable[..., Any], x: Array, y: Array, values: Array, free: Array, ux: Array, uy: Array
+) -> tuple[Array, Array] | None:
+    """Fit a curve to points (x, y) with standard uncertainties ux and uy above zero, all of shape (n,).
+
+    `values` are where to begin, `free` says which of them are sought. Returns the parameters and ∂parameters/∂y of the
+    free ones at the adjusted points, shape (free, n); None where nothing was found.
+    """
+    from odrpack import odr_fit
+
+    def at(now: Array, beta: Array) -> Array:
+        return np.asarray(curve(now, *beta) + np.zeros_like(now))
+
+    def slopes(now: Array, beta: Array) -> Array:
+        columns = []
+        for k in range(len(beta)):
+            moved = beta.astype(complex)
+            moved[k] += 1e-30j
+            columns.append(np.imag(curve(now, *moved) + 0j * now) / 1e-30)
+        return np.stack(columns)
+
+    def along(now: Array, beta: Array) -> Array:
+        return np.asarray(np.imag(curve(now + 1e-30j, *beta) + 0j * now) / 1e-30)
+
+    try:
+        found = odr_fit(
+            at, x, y, values, weight_x=ux**-2, weight_y=uy**-2, fix_beta=~np.asarray(free, dtype=bool),
+            jac_beta=slopes, jac_x=along, maxit=ROUNDS, sstol=TO, partol=TO,
+        )  # fmt: skip
+    except (ValueError, RuntimeError):
+        return None
+    beta, there = np.asarray(found.beta, dtype=float), x + np.asarray(found.delta, dtype=float)
+    root = 1.0 / np.sqrt(uy**2 + (ux * along(there, beta)) ** 2)
+    matrix = slopes(there, beta)[np.asarray(free, dtype=bool)].T * root[:, None]
+    if not (np.isfinite(beta).all() and np.isfinite(matrix).all()):
+        return None
+    return beta, np.asarray(np.linalg.pinv(matrix) * root)

@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from inertian.motion.both_axes import curve_in_both
 from inertian.motion.fits import TooFewSamplesError
 from inertian.motion.glitches import TO_SIGMA
 from inertian.motion.least_squares import refined
@@ -51,6 +52,7 @@ LEVEL = Parameter("y₀", "value at the start")
 Curve = Callable[..., Any]
 BIWEIGHT = 4.685  # robust σ at which a sample says nothing: 95 % efficient for normal errors
 ROBUST_ROUNDS, ROBUST_COST = 30, 1.02  # u of such a fit is that much larger than its weights alone would say
+BOTH_WAYS = 5_000  # samples up to which times are adjusted as well
 SEARCHED = 4000  # points that several parameters of a formula are searched at
 
 
@@ -319,16 +321,21 @@ def fit_curve(
     formula: str = "",
     first: Mapping[str, float] | None = None,
     robust: bool = False,
+    u: Array | None = None,
+    stamp: float = 0.0,
 ) -> CurveFit:
     """Fit a shape to samples y at times t in s, both of shape (n,), NaN left out; τ counts from `start`.
 
     `held` fixes parameters by symbol, `first` says where to begin instead of searching. A `robust` fit lets samples
-    that lie far off say little (Tukey's biweight: Beaton & Tukey, Technometrics 16 (1974) 147-185). Raises
-    TooFewSamplesError, or CurveError where no curve of the shape fits.
+    that lie far off say little (Tukey's biweight: Beaton & Tukey, Technometrics 16 (1974) 147-185). Where they differ,
+    `u` are standard uncertainties of the samples, (n,), which then weigh 1/u²; `stamp` is that of the times in s, which
+    are adjusted as well, by orthogonal distances. Raises TooFewSamplesError, or CurveError where no curve of the shape
+    fits.
     """
     form, held = form_of(shape, formula), held or {}
     used = np.isfinite(y)
     t, y = t[used], y[used]
+    root = np.ones(len(t)) if u is None else float(np.mean(u[used])) / u[used]
     symbols = [p.symbol for p in form.parameters]
     free = np.array([s not in held for s in symbols])
     if len(t) <= free.sum():
@@ -339,14 +346,19 @@ def fit_curve(
         for k, symbol in enumerate(symbols):
             values[k] = held.get(symbol, values[k])
         linear, weights = form.searched is _nothing, np.ones(len(t))
-        values, slopes = refined(form.curve, tau, y, values, free, linear)
+        values, slopes = refined(form.curve, tau, y, values, free, linear, root)
         residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
         for _ in range(ROBUST_ROUNDS if robust else 0):
             old, weights = values, _biweight(residuals)
-            values, slopes = refined(form.curve, tau, y, values, free, linear, np.sqrt(weights))
+            values, slopes = refined(form.curve, tau, y, values, free, linear, root * np.sqrt(weights))
             residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
             if np.all(np.abs(values - old) <= 1e-9 * np.abs(values)):
                 break
+        if stamp > 0.0 and u is not None and not robust and len(t) <= BOTH_WAYS:
+            both = curve_in_both(form.curve, tau, y, values, free, np.full(len(t), stamp), u[used])
+            if both is not None:
+                values, slopes = both
+                residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
     if not (np.isfinite(values).all() and np.isfinite(slopes).all() and np.isfinite(residuals).all()):
         raise CurveError(f"No {shape} fits these samples; choose another shape or a longer span.")
     operator = np.zeros((len(values), len(t)))

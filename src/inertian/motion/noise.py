@@ -7,7 +7,7 @@ the inverse Fisher information tells how well they are known (Satterthwaite, Bio
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -15,6 +15,8 @@ from inertian.motion.freemotion import BodyFit
 from inertian.motion.trials import Channel
 from inertian.quantities.estimates import Array, Pools
 
+SCATTERED = "The reading noise that was given is smaller than the scatter about the fits, so the scatter is used."
+LARGER = 3.3  # normal deviates by which the scatter must exceed a given noise where no free motion is marked
 READINGS, STAMPS = "readings", "time stamps"
 
 
@@ -32,6 +34,15 @@ class Noise:
     given: bool = False
     remark: str = ""
     stated: float = 0.0  # root mean square of what columns of the files state, where these are used; else 0
+
+    def or_scatter(self, scatter: "Noise") -> "Noise":
+        """Return a given noise, or what the samples of a trial scatter by, where none was given or that is larger."""
+        if not self.given:
+            return scatter
+        clearly = np.isfinite(scatter.dof) and scatter.dof > 0.0
+        if clearly and (scatter.reading / self.reading) ** 2 > 1.0 + LARGER * np.sqrt(2.0 / scatter.dof):
+            return replace(scatter, stated=self.stated, remark=SCATTERED)
+        return replace(self, stamp=scatter.stamp)
 
     def variance(self, channel: Channel) -> Array | float:
         """Return the variance of a position reading of a channel in m², of each, (n,), where a column states it."""
@@ -149,5 +160,5 @@ def estimate_noise(
         if given**2 >= a:
             pools = Pools({k: r for k, r in relative.items() if READINGS not in k})
             return Noise(given, b**0.5, float("inf"), pools, True)
-        remark = "The typed reading noise is smaller than the scatter about the fits, so the scatter is used."
+        remark = SCATTERED
     return Noise(a**0.5, b**0.5, 2.0 / relative[READINGS, READINGS], Pools(relative), False, remark)

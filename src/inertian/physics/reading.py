@@ -141,7 +141,10 @@ def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
     rows = np.arange(all_rows.start, all_rows.stop)
     whole = readout(seen, asked.shown, asked.body, seen.trial.t[rows], rows)
     held = dict(asked.held)
-    fit = fit_curve(whole.times, whole.values, asked.shape, span.start, held, asked.formula, robust=asked.robust)
+    u, stamp = _of_samples(seen, asked, rows)
+    fit = fit_curve(
+        whole.times, whole.values, asked.shape, span.start, held, asked.formula, robust=asked.robust, u=u, stamp=stamp
+    )
     good = np.flatnonzero(np.isfinite(whole.values))
     form = form_of(asked.shape, asked.formula)
     estimates = {}
@@ -159,6 +162,19 @@ def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
     covariance = wider**2 * settle(seen, estimates).covariance
     spread = wider * _sample_spread(seen, asked, fit) if raw else float("nan")
     return CurveResult(asked, fit, tuple(found.items()), units, chi, remark, covariance, spread)
+
+
+def _of_samples(seen: Observed, asked: CurveAsked, rows: Rows) -> tuple[Array | None, float]:
+    """Standard uncertainties of samples and of their times, where fits are to weigh them; else None and 0."""
+    if asked.shown.quantity not in (Quantity.POSITION, Quantity.SENSOR):
+        return None, 0.0
+    key = seen.trial.channel_id(asked.body, asked.shown.axis)
+    noise = seen.clock_noise
+    own = noise.reading[key][1]
+    stamp = seen.noise.stamp if key in noise.rate else 0.0
+    if stamp == 0.0 and isinstance(own.variance, float):
+        return None, 0.0
+    return np.sqrt(own.of_one(len(seen.trial.t)))[rows], stamp
 
 
 def _wider(chi: float | None, fit: CurveFit) -> float:

@@ -49,6 +49,11 @@ class SeriesResult:
     glide: Glide
     refused: dict[str, InertianError] = field(default_factory=dict)
 
+    @property
+    def fitted(self) -> bool:
+        """Whether there is free motion in the series that could tell the noise."""
+        return bool(self.before or self.after)
+
     def noise_of(self, trial: str) -> Noise:
         """Return the noise for one trial: the series', or its own scatter where a span holds more than free motion."""
         own = [float(np.sqrt(f.sum_of_squares / f.dof)) for b in self.fits(trial) if b.stray for f in b.fits.values()]
@@ -203,9 +208,9 @@ class Evaluator:
         facts = (*masses.items(), *shared.items(), *setup.items())
         key = ("observed", entry.trial.id, entry.spans, entry.frame, *facts, project.own, entry.named, window)
         noise = series.noise_of(entry.trial.id)
-        if not (noise.given or np.isfinite(noise.dof)) and entry.trial.followed:
+        if not (np.isfinite(noise.dof) or series.fitted) and entry.trial.followed:
             alone = partial(noise_of_trial, entry.counted, entry.spans)
-            noise = self._sure(("noise", entry.spans), entry.counted, alone)
+            noise = noise.or_scatter(self._sure(("noise", entry.spans), entry.counted, alone))
         known = self._of_trial(entry.counted, "derivatives", Derivatives)
         made = partial(
             Observed,
