@@ -447,3 +447,41 @@ def test_a_towed_sled_with_an_offset_and_a_drift_is_levelled_by_its_spans_of_res
     assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 150))
     with pytest.raises(ReadoutError, match="span of rest"):
         at_all_samples(seen_of(project(trial)), Shown(Quantity.OWN, "v_lev", "m/s"), "sled")
+
+
+@pytest.mark.parametrize(("rule", "order"), [("area", 2.0), ("simpson", 3.5), ("stepsum", 1.0)])
+def test_integrals_follow_their_rule_and_own_up_to_what_it_leaves_out(rule, order):
+    """A smooth push without noise: the error falls as it must, and the stated ± is at least of its size."""
+    misses, stated = [], []
+    for n in (20, 40, 80):
+        t = np.sort(np.linspace(0.0, 2.0, n))
+        trial = Trial("t", "t", "time", unit_of("time", "s"), t, (Body("sled", (), (_force(np.sin(t)),)),))
+        seen = seen_of(project(trial, [own("J", "N·s", f"{rule}(F)")]))
+        whole = readout(seen, Shown(Quantity.OWN, "J", "N·s"), "sled", np.array([t[-1]]))
+        misses.append(abs(float(whole.values[0]) - (1.0 - np.cos(2.0))))
+        stated.append(abs(float(whole.facts[seen.missed_by_rule][0])))
+    found = np.log2(np.array(misses[:-1]) / misses[1:])
+    assert np.all(found > order - 0.3)
+    if rule != "simpson":
+        assert np.all(found < order + 0.3)
+        assert stated == pytest.approx(misses, rel=0.25)
+    between = readout(seen, Shown(Quantity.OWN, "J", "N·s"), "sled", np.array([0.7, 5.0]))
+    assert between.values[0] == pytest.approx(1.0 - np.cos(0.7), abs=0.02)
+    assert np.isnan(between.values[1])
+
+
+def _force(values):
+    return Channel("F", "F", unit_of("force", "N"), values)
+
+
+def test_an_unknown_tilt_makes_velocity_and_distance_uncertain_as_t_and_t_squared():
+    t = np.arange(200) * 0.02
+    sensor = Channel("a", "a", unit_of("acceleration", "m/s²"), 0.3 + 0.0 * t)
+    trial = Trial("t", "t", "time", unit_of("time", "s"), t, (Body("sled", (), (sensor,)),))
+    made = project(trial).with_fact(FactId("tilt of the accelerometer"), fact(1.0, 0.2, DEGREE))
+    tilted = 9.81 * np.sin(np.radians(1.0))
+    u_tilt = 9.81 * np.cos(np.radians(1.0)) * np.radians(0.2)
+    for symbol, unit, power in (("v_tilt", "m/s", 1), ("x_tilt", "m", 2)):
+        value, u = at_all_samples(seen_of(made), Shown(Quantity.OWN, symbol, unit), "sled")
+        assert value[-1] == pytest.approx((0.3 - tilted) * t[-1] ** power / power, rel=1e-6)
+        assert u[100:] == pytest.approx(u_tilt * t[100:] ** power / power, rel=0.02)

@@ -9,6 +9,7 @@ FACT_HINTS = {
     "θ": "e.g. 5.0 ± 0.2°",
     "k": "e.g. 24.5 ± 0.3 N/m",
     "x_0": "e.g. 0.350 m",
+    "α": "e.g. 0.0 ± 0.2°",
     "I": "e.g. 0.012 ± 0.001 kg·m²",
 }
 OF_BODY = "{label} of {body}"
@@ -20,10 +21,10 @@ NEW, CHANGING = "A new quantity", "Change {symbol}"
 SYMBOL_HINT, UNIT_HINT, NAME_HINT, FORMULA_HINT = "Symbol", "Unit", "Name, e.g. Stored energy", "½ m v² + m g y"
 ADD, KEEP, CANCEL = "Add", "Keep the change", "Cancel"
 VOCABULARY = (
-    "You may use x, y, v, v_x, a_x, … of a body; m, g, θ, k, x_0, I; t; your own symbols; "
+    "You may use x, y, v, v_x, a_x, … of a body; m, g, θ, k, x_0, α, I; t; your own symbols; "
     "named readings, if the name is one word; "
     "x_2 for the second body; F, a_s, v_s of sensors; + − * / ^, sqrt, sin, cos, exp, ln; "
-    "rate(…) for the change per second, area(…) for the sum over time, "
+    "rate(…) for the change per second, area(…) for the sum over time (simpson(…) and stepsum(…) by other rules), "
     "level(…) to take off the line through the spans of rest."
 )
 FITS_ALL = "Good: it gives {unit}."

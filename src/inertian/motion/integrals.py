@@ -238,6 +238,32 @@ def _together(t: Array, value: Array, parts: Mapping[str, Array], left_out: Arra
     return Integrated(t, value, np.sqrt(squares), parts, left_out)
 
 
+def running_weights(t: Array, times: Array, rule: Rule) -> Array:
+    """Return what each sample counts for in the integral from the first sample on up to some times; shape (m, n).
+
+    Between samples a rule adds the same share of the step as of its time, trapezoids the line itself; times before the
+    first sample and after the last count as at these.
+    """
+    n = len(t)
+    steps = np.diff(t)
+    counts = np.zeros((len(times), n))
+    done = np.clip((times[:, None] - t[:-1]) / steps, 0.0, 1.0)  # the share of each step that lies before
+    if rule is Rule.TRAPEZOID:
+        counts[:, :-1] += steps * (done - 0.5 * done**2)
+        counts[:, 1:] += steps * 0.5 * done**2
+        return counts
+    padded = np.zeros((len(times), n + 2))
+    weights = step_weights(t, rule)
+    for k in range(4):
+        padded[:, k : k + n - 1] += done * weights[:, k]
+    return np.asarray(padded[:, 1:-1])
+
+
+def left_out_by(t: Array, y: Array, rule: Rule) -> Array:
+    """Return what a rule leaves out of the running integral of y at each sample, nothing missing; shapes (n,)."""
+    return _left_out(t, y, step_weights(t, rule), rule)
+
+
 def trapezoids_leave_out(t: Array, y: Array) -> float:
     """Return what the trapezoid rule leaves out of the integral of y over all of t, nothing missing; shapes (n,)."""
     return float(_left_out(t, y, np.zeros((0, 4)), Rule.TRAPEZOID)[-1])

@@ -38,7 +38,7 @@ LEFT_OUT = "what local fits may leave out of the {sign} of {body} along {axis}"
 SPOILED = 0.6  # of the scatter about local fits: if neighbours scatter less, there are jumps in the fits
 SPEAKS = 0.5  # of the noise in use: if a channel scatters less by itself, that is not the noise
 ON_THE_SPOT = 4.0  # samples a degree of freedom costs where noise is told from four neighbours
-TRAPEZOIDS = "what trapezoids may leave out of an area"
+BY_RULE = "what the rule may leave out of an area"
 SIGNS = {0: "position", 1: "velocity", 2: "acceleration"}
 
 
@@ -105,12 +105,12 @@ class Observed:
 
     def _all_missed(self) -> list[FactId]:
         found = [self.missed(b.name, c.axis, k) for b in self.trial.followed for c in b.channels for k in SIGNS]
-        return [*found, self.missed_by_trapezoids]
+        return [*found, self.missed_by_rule]
 
     @property
-    def missed_by_trapezoids(self) -> FactId:
-        """The name of what trapezoids may leave out of an area, an error of its own with u = 1."""
-        return FactId(TRAPEZOIDS, f"trial {self.trial.id}")
+    def missed_by_rule(self) -> FactId:
+        """The name of what a rule may leave out of an area, an error of its own with u = 1."""
+        return FactId(BY_RULE, f"trial {self.trial.id}")
 
     def bodies_of(self, body: str) -> tuple[str, ...]:
         """Return the bodies behind one name: all of them for the total."""

@@ -14,9 +14,9 @@ from functools import lru_cache
 from inertian.quantities.dimensions import OF_KIND, Dimension, dimension_of, parse_unit
 from inertian.quantities.errors import InertianError
 from inertian.quantities.formulas import (
-    AREA,
     CONSTANTS,
     FUNCTIONS,
+    INTEGRALS,
     OVER_TIME,
     RATE,
     Formula,
@@ -81,6 +81,7 @@ SETUP_FACTS = (
     SetupFact("θ", "incline", "angle", "Incline θ"),
     SetupFact("k", "spring constant", "stiffness", "Spring constant k"),
     SetupFact("x_0", "spring at rest", "length", "Spring at rest, x₀"),
+    SetupFact("α", "tilt of the accelerometer", "angle", "Tilt of the accelerometer α"),
     SetupFact("I", "moment of inertia", "inertia", "Moment of inertia I"),
 )
 READY = (
@@ -99,6 +100,8 @@ READY = (
     OwnQuantity("Distance from the accelerometer", "x_acc", "m", "area(v_acc)"),
     OwnQuantity("Velocity from the accelerometer, levelled", "v_lev", "m/s", "area(level(a_s))"),
     OwnQuantity("Distance from the accelerometer, levelled", "x_lev", "m", "area(v_lev)"),
+    OwnQuantity("Velocity from a tilted accelerometer", "v_tilt", "m/s", "area(a_s - g sin(α))"),
+    OwnQuantity("Distance from a tilted accelerometer", "x_tilt", "m", "area(v_tilt)"),
     OwnQuantity("Impulse of the measured force", "J_F", "N·s", "area(F)"),
     OwnQuantity("Impulse of the measured force, levelled", "J_lev", "N·s", "area(level(F))"),
     OwnQuantity("Work of the measured force", "W_F", "J", "area(F v_x)"),
@@ -257,7 +260,7 @@ def _made(
     needed = {name: _stands_for(quantity, name, body, bodies, axes, sensors, readings) for name in own}
     known = {name: one.dimension for name, one in needed.items()}
     second = OF_KIND["time"]
-    known |= {n: one.dimension.times(second) if n.startswith(AREA) else one.dimension for n, one in areas.items()}
+    known |= {n: one.dimension.times(second) if n.startswith(INTEGRALS) else one.dimension for n, one in areas.items()}
     return Ready(formula, needed, dimension_of(formula, known), areas)
 
 

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from inertian.motion.frame import ANGLE, ORIGIN, zero_key
+from inertian.motion.integrals import Rule, left_out_by, running_weights
 from inertian.motion.local import local_operator
 from inertian.motion.operators import Operator, repeated, samples_themselves, weighted
 from inertian.motion.spans import SpanKind
@@ -16,8 +17,9 @@ from inertian.physics.own import Needed, OwnQuantityError, Ready, put_together
 from inertian.physics.reading_units import units_by_name
 from inertian.quantities.estimates import Array, ChannelId, Estimate, Rows
 from inertian.quantities.facts import FactId
-from inertian.quantities.formulas import AREA
+from inertian.quantities.formulas import AREA, SIMPSON, STEPSUM
 
+RULES = {AREA: Rule.TRAPEZOID, SIMPSON: Rule.SIMPSON, STEPSUM: Rule.STEP}
 STEP = 1e-30  # of the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112)
 CENTRE_AT = {"x_c": ("centre x", 0), "y_c": ("centre y", 1)}
 PRESENT = 0.8  # share of readings at the moments asked for; less means a clock of its own
@@ -189,12 +191,24 @@ def _over_time(seen: Observed, name: str, inner: Ready, times: Array) -> Readout
     values = counts[:, good] @ whole.values[good]
     values[(times < t[good[0]]) | (times > t[good[-1]])] = np.nan
     terms = [(channel, weighted(o.usable, counts @ o.matrix())) for channel, o in whole.terms]
-    return Readout(times, values, tuple(terms), {key: counts @ np.nan_to_num(s) for key, s in whole.facts.items()})
+    facts = {key: counts @ np.nan_to_num(s) for key, s in whole.facts.items()}
+    rule = rule_of(name)
+    if rule is not None:
+        key = seen.missed_by_rule
+        left = np.interp(times, t[good], left_out_by(t[good], whole.values[good], rule))
+        facts[key] = facts.get(key, np.zeros(len(times))) + left
+    return Readout(times, values, tuple(terms), facts)
 
 
 def counted(seen: Observed, name: str, t: Array, times: Array) -> Array:
-    """Return what samples at t count for in an area (by trapezoids) or a level at some times, shape (m, n)."""
-    return up_to(t, times) if name.startswith(AREA) else _levelled(seen, t, times)
+    """Return what samples at t count for in an integral or a level at some times, shape (m, n)."""
+    rule = rule_of(name)
+    return running_weights(t, times, rule) if rule is not None else _levelled(seen, t, times)
+
+
+def rule_of(name: str) -> Rule | None:
+    """Return the rule that a part of a formula integrates by, None if it is no integral."""
+    return next((rule for function, rule in RULES.items() if name.startswith(function)), None)
 
 
 def _levelled(seen: Observed, t: Array, times: Array) -> Array:
@@ -216,17 +230,6 @@ def _levelled(seen: Observed, t: Array, times: Array) -> Array:
     counts[every, before] = 1.0 - share
     counts[every, before + 1] += share
     counts[:, rows] -= np.vander(times - middle, size, increasing=True) @ operator
-    return counts
-
-
-def up_to(t: Array, times: Array) -> Array:
-    """What samples at t count for in the integral of the lines between them up to some times; shape (m, n)."""
-    n = len(t)
-    steps = np.diff(t)
-    counts = np.zeros((len(times), n))
-    done = np.clip((times[:, None] - t[:-1]) / steps, 0.0, 1.0)  # the share of each step that lies before
-    counts[:, :-1] += steps * (done - 0.5 * done**2)
-    counts[:, 1:] += steps * 0.5 * done**2
     return counts
 
 

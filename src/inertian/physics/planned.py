@@ -111,7 +111,7 @@ def over_span_plan(seen: Observed, shown: Shown, body: str, span: Span, kind: Re
     c[good] = _coefficients(kind, t[good], whole.values[good])
     if kind is ReadingKind.AREA:
         each = trapezoids_leave_out(t[good], whole.values[good]) / float(c.sum())
-        whole = replace(whole, facts={**whole.facts, seen.missed_by_trapezoids: np.full(len(rows), each)})
+        whole = replace(whole, facts={**whole.facts, seen.missed_by_rule: np.full(len(rows), each)})
     return Plan(kind, shown, t, rows, c, whole)
 
 

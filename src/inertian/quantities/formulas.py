@@ -28,9 +28,10 @@ FUNCTIONS: Mapping[str, Callable[[Any], Any]] = {
     "abs": lambda x: np.sqrt(x * x),  # analytic on either side of zero
 }
 RATE = "rate"  # the derivative with respect to time, of a quantity
-AREA = "area"  # the integral over time, from the first sample on
+AREA, SIMPSON, STEPSUM = "area", "simpson", "stepsum"
+INTEGRALS = (AREA, SIMPSON, STEPSUM)  # over time, from the first sample on: by trapezoids, parabolas, steps
 LEVEL = "level"  # less the straight line through the spans of rest
-OVER_TIME = (AREA, LEVEL)  # what hangs on samples at all times
+OVER_TIME = (*INTEGRALS, LEVEL)  # what hangs on samples at all times
 SLOPES: Mapping[str, Callable[[Any], Any]] = {
     "sin": np.cos,
     "cos": lambda x: -np.sin(x),
