@@ -124,8 +124,13 @@ class BenchStage(QWidget):
                 strip.show_unit()
                 if residuals:
                     strip.draw(residual_traces(self._document, self.view, entry, shown))
-                elif self.results_ready or shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
+                elif shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
                     strip.draw(*traces_of(self._document, self.view, entry, shown))
+                elif self.results_ready and not self._document.awaits(entry):
+                    strip.draw(*traces_of(self._document, self.view, entry, shown))
+                    self._document.known.add(entry.counted)
+                else:
+                    strip.draw([], words.DERIVING)
             self.side.refresh()
             self._show_line()
         self._show_bands()

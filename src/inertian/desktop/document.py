@@ -1,9 +1,12 @@
 """The open project as the window sees it: one value, its history, and the edit that a drag is making."""
 
 from pathlib import Path
+from weakref import WeakSet
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from inertian.motion.trials import Trial
+from inertian.motion.windows import LONG
 from inertian.project.evaluation import Evaluator
 from inertian.project.history import Edit, History
 from inertian.project.project import Entry, Project
@@ -24,6 +27,7 @@ class Document(QObject):
     def __init__(self, project: Project, path: Path | None = None) -> None:
         super().__init__()
         self.evaluator = Evaluator()
+        self.known: WeakSet[Trial] = WeakSet()  # trials, as they count, that were derived already
         self.history = History(project)
         self.path = path
         self._preview: Edit | None = None
@@ -56,10 +60,14 @@ class Document(QObject):
         """The trial in hand, or None if there is none."""
         return next((e for e in self.project.entries if e.trial.id == self._trial), None)
 
+    def awaits(self, entry: Entry) -> bool:
+        """Whether a long trial is still being derived on the worker; shorter ones are derived when they are drawn."""
+        return len(entry.trial.t) > LONG and not self.previewing and entry.counted not in self.known
+
     def replace(self, project: Project, path: Path | None, unsaved: bool = False) -> None:
         """Show another project with a history of its own."""
         self.history, self.path, self._preview = History(project), path, None
-        self.evaluator, self.doubts = Evaluator(), {}
+        self.evaluator, self.known, self.doubts = Evaluator(), WeakSet(), {}
         if unsaved:
             self.history.mark_unsaved()
         self._trial = project.entries[0].trial.id if project.entries else None

@@ -299,6 +299,9 @@ class Margin(QScrollArea):
             self.window_field.setText(typed)
         if not self.results_ready or self._document.previewing or not entry.trial.followed:
             return
+        if self._document.awaits(entry):
+            self.window_now.setText(words.DERIVING)
+            return
         body = entry.trial.followed[0]
         seen = self._document.evaluator.observed(self._document.project, entry)
         found = seen.local_fits(body.name, body.axes[0]).windows(1)

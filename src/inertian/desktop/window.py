@@ -1,6 +1,5 @@
 """The main window: shelf, stage strip, stages, margin, menus and status line."""
 
-from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QMimeData, Qt, QTimer
@@ -19,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from inertian.desktop import words
+from inertian.desktop.ahead import Ahead
 from inertian.desktop.bench import BenchStage
 from inertian.desktop.bench_actions import BenchActions
 from inertian.desktop.document import Document
@@ -39,7 +39,6 @@ from inertian.desktop.tokens import Theme
 from inertian.desktop.work import Worker
 from inertian.motion.contact import suggest_spans
 from inertian.motion.spans import Spans
-from inertian.physics.asked import Shown
 from inertian.physics.verdicts import Verdict
 from inertian.project.edits import series_marked, spans_suggested
 from inertian.project.evaluation import Evaluator
@@ -73,6 +72,7 @@ class MainWindow(QMainWindow):
         self.pages = Side(pages)
         self.bench_actions = BenchActions(document, self.bench, self.worker, lambda: self.show_stage(words.BENCH))
         self._warm = False
+        self.ahead = Ahead(document, self.worker, self.bench.view.shown_strips, self._derived, self._worker_failed)
         self._panes = {"shelf", "margin"}
         self._background, self._background_for = Evaluator(), document.evaluator  # used on the worker's thread only
         self.file_label, self.note_label = QLabel(), QLabel()
@@ -93,6 +93,8 @@ class MainWindow(QMainWindow):
         for signal in (document.changed, document.selected, document.saved):
             signal.connect(self._follow)
         document.changed.connect(self._verdict_pause.start)
+        document.changed.connect(self._look_ahead)
+        document.selected.connect(self._look_ahead)
         self._follow()
 
     # -- layout ---------------------------------------------------------------------------------------------------
@@ -263,15 +265,20 @@ class MainWindow(QMainWindow):
             self._warm = True
             self.bench.refresh()
             self.margin.refresh()
-            QTimer.singleShot(FIRST_PICTURE_MS, self._warm_up)
+            QTimer.singleShot(FIRST_PICTURE_MS, self.ahead.first)
 
-    def _warm_up(self) -> None:
-        project, entry, strips = self.document.settled, self.document.entry, self.bench.view.shown_strips()
-        work = partial(_first_results, project, entry, strips)
-        self.worker.run("warm-up", work, self._results_ready, self._worker_failed)
+    def _look_ahead(self) -> None:
+        if self.margin.results_ready:
+            self.ahead.look()
 
-    def _results_ready(self, known: Evaluator) -> None:
-        self.document.evaluator.adopt(known)
+    def _derived(self, entry: Entry | None) -> None:
+        if not self.margin.results_ready:
+            self._results_ready()
+        elif entry is not None and entry is self.document.entry:
+            self.bench.refresh()
+            self.margin.refresh()
+
+    def _results_ready(self) -> None:
         self.margin.results_ready = self.ledger.results_ready = self.bench.results_ready = True
         self.bench.refresh()
         self.margin.refresh()
@@ -332,17 +339,6 @@ class MainWindow(QMainWindow):
 def dropped_files(data: QMimeData) -> list[Path]:
     """Return the local files of a drop."""
     return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-
-
-def _first_results(project: Project, entry: Entry | None, strips: list[Shown]) -> Evaluator:
-    """Load what results need, and work out what the first picture left out."""
-    import scipy.special  # noqa: F401 - the first import takes long; not before the first picture
-
-    evaluator = Evaluator()
-    for shown in strips if entry is not None else ():
-        for body in entry.trial.followed:
-            evaluator.band(project, entry, shown, body.name)
-    return evaluator
 
 
 def verdicts_of(project: Project, evaluator: Evaluator) -> dict[str, Verdict]:

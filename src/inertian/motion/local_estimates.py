@@ -188,9 +188,10 @@ def half_place(sizes: Rows) -> int:
 
 
 def mean_left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> float:
-    """Return the mean square of what fits may leave out in the inner half of a place of a long stretch."""
+    """Return the mean square of what fits may leave out in the middle of a place of a long stretch."""
     n = len(t)
-    inner = (n // 4, n - n // 4)
+    reach = min(n // 4, SEEN // 4)
+    inner = (n // 2 - reach, n // 2 + reach)
     return float(np.mean(_left_out_here(t, x, order, sizes, noise, inner)[slice(*inner)] ** 2)) if n else 0.0
 
 

@@ -22,9 +22,9 @@ from inertian.quantities.correlation import convolved, correlated
 from inertian.quantities.estimates import Array, Rows
 
 EVEN = 1e-7  # of a step that even times may be off
-RUN = 2  # windows that an even run must hold to be worth a convolution
+RUN = 1.1  # windows that an even run must hold to be worth a convolution
 LONG_WINDOW = 150  # samples; above, a convolution goes through Fourier space
-DIRECTLY = 1_000_000  # samples in all windows together up to which each has a basis of its own
+DIRECTLY = 300_000  # samples in all windows together up to which each has a basis of its own
 BLOCKS = 8_192  # samples worked on at a time where spacing is uneven: they stay in the processor's cache
 REMEMBERED = 3_000  # samples in a window of even spacing whose polynomials are worth keeping
 Asked = tuple[int, int]  # order of a derivative, degree of the polynomial

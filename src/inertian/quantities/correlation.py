@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+PIECES, PIECE = 4, 8_192  # from how many pieces on, and of what length, a long convolution is cut up
 
 
 def correlated(columns: Array, correlation: float) -> Array:
@@ -21,9 +22,28 @@ def correlated(columns: Array, correlation: float) -> Array:
 def convolved(x: Array, kernel: Array) -> Array:
     """Return the full convolution along the first axis, through Fourier space; shape (n + k − 1, …)."""
     whole = len(x) + len(kernel) - 1
+    if x.ndim == 1 and len(x) > PIECES * max(len(kernel), PIECE // 4):
+        return _in_pieces(x, kernel)[:whole]
     size = _smooth(whole)
     spread = np.fft.rfft(kernel, size).reshape(-1, *[1] * (x.ndim - 1))
     return np.asarray(np.fft.irfft(np.fft.rfft(x, size, axis=0) * spread, size, axis=0)[:whole])
+
+
+def _in_pieces(x: Array, kernel: Array) -> Array:
+    """A long convolution in pieces that stay in the processor's cache, laid over one another (overlap-add)."""
+    size = _smooth(max(4 * len(kernel), PIECE))
+    step = size - len(kernel) + 1
+    count = -(-len(x) // step)
+    padded = np.zeros(count * step)
+    padded[: len(x)] = x
+    found = np.fft.irfft(
+        np.fft.rfft(padded.reshape(count, step), size, axis=1) * np.fft.rfft(kernel, size), size, axis=1
+    )
+    whole = np.zeros((count + 1) * step)
+    whole[: count * step] = found[:, :step].ravel()
+    tail = size - step
+    whole[step:].reshape(count, step)[:, :tail] += found[:, step:]
+    return whole
 
 
 @lru_cache(maxsize=400)
