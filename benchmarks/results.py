@@ -1,8 +1,9 @@
 """How often intervals of results contain the truth: readings, energies, fits and integrals of simulated trials.
 
-Run: python benchmarks/results.py [RUNS] [SAMPLES ...]. Noise is estimated by the program from each trial alone, facts
-are drawn within their ±. A cell is well where its share lies within the two-sided 99.9 % limits for so many trials;
-the last column compares the mean width with that from noise that is known.
+Run: python benchmarks/results.py [RUNS] [SAMPLES ...] [NAMES ...]; a name is that of a result, or its beginning.
+Noise is estimated by the program from each trial alone, facts are drawn within their ±. A cell is well where its share
+lies within the two-sided 99.9 % limits for so many trials; the last column compares the mean width with that from noise
+that is known.
 """
 
 import sys
@@ -277,12 +278,13 @@ def cell(asked: tuple[str, int, bool, int]) -> tuple[str, int, bool, list[float]
     return name, n, even, [float(h) for h in np.mean(hits, axis=0)], float(mean[0] / mean[1])
 
 
-def main(runs: int, samples: list[int]) -> None:
+def main(runs: int, samples: list[int], names: list[str]) -> None:
     """Print the table."""
     limits = [binom.ppf((0.0005, 0.9995), runs, p) / runs for p in (P68, P95)]
     print(f"{runs} trials a cell; 99.9 % limits " + ", ".join(f"{100 * a:.1f} to {100 * b:.1f}" for a, b in limits))
     print("result | samples | spacing | 68 % | 95 % | width ÷ known noise")
-    cells = [(name, n, even, runs) for n in samples for name in CELLS for even in (True, False)]
+    chosen = [name for name in CELLS if not names or name.startswith(tuple(names))]
+    cells = [(name, n, even, runs) for n in samples for name in chosen for even in (True, False)]
     with ProcessPoolExecutor(2) as pool:
         for name, n, even, shares, width in pool.map(cell, cells):
             if not shares:
@@ -294,4 +296,5 @@ def main(runs: int, samples: list[int]) -> None:
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 2000, [int(a) for a in sys.argv[2:]] or [60])
+    numbers = [int(a) for a in sys.argv[1:] if a.isdigit()]
+    main(numbers[0] if numbers else 2000, numbers[1:] or [60], [a for a in sys.argv[1:] if not a.isdigit()])

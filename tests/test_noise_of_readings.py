@@ -2,16 +2,19 @@
 
 import csv
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PyQt6.QtCore import Qt
 from scipy.signal import lfilter
 from typer.testing import CliRunner
 
 from conftest import CENTIMETRE, METRE, SECOND, recording
 from inertian.cli import make_app
+from inertian.desktop import words
 from inertian.files.door import read_bytes
 from inertian.files.recordings import trials_of
 from inertian.motion.curves import Shape
@@ -27,7 +30,7 @@ from inertian.physics.reading import fit_asked, read_named
 from inertian.physics.readouts import at_all_samples, readout
 from inertian.physics.simulated import simulate
 from inertian.project.evaluation import Evaluator
-from inertian.project.project import Entry, Project, Series
+from inertian.project.project import Entry, Project, Series, with_trials
 from inertian.project.saving import load, save
 from inertian.quantities.estimates import ReadingNoise, SampleWeights
 
@@ -309,3 +312,52 @@ def test_strips_of_local_fits_have_the_same_u_as_readings_at_their_samples():
         assert strip[k] == pytest.approx(reading.u, rel=1e-6)
     whole = readout(one, Shown(Quantity.POSITION, "x"), "sled", t, np.arange(80))
     assert isinstance(whole.terms[0][1], type(samples_themselves(np.arange(80), np.arange(80))))
+
+
+# -- on the screen ----------------------------------------------------------------------------------------------------
+
+
+def test_a_column_is_made_the_uncertainty_of_another_in_the_intake_and_counts(open_window, qtbot, tmp_path):
+    rng = np.random.default_rng(2)
+    lines = [f"{0.05 * k:.2f},{0.3 * 0.05 * k + 2e-3 * rng.normal():.5f},0.002" for k in range(40)]
+    (tmp_path / "made.csv").write_text("\n".join(["t (s),sled (m),weight", *lines]))
+    window = open_window(Project())
+    window.receiving.receive([tmp_path / "made.csv"])
+    qtbot.waitUntil(lambda: bool(window.receiving.desk.makes), timeout=10_000)
+    role = window.receiving.margin.choices["role 2"]
+    assert role.currentData() == "other"
+    role.setCurrentIndex(role.findData("uncertainty"))
+    role.activated.emit(role.currentIndex())
+    qtbot.waitUntil(lambda: window.receiving.desk.reading.trials[0].bodies[0].channels[0].u is not None, timeout=10_000)
+    assert window.receiving.margin.choices["role 2"].currentText() == words.ROLE_NAMES["uncertainty"]
+    window.receiving.bring_in()
+    qtbot.waitUntil(
+        lambda: window.document.entry is not None and window.stages.currentWidget() is window.bench, timeout=10_000
+    )
+    qtbot.waitUntil(lambda: bool(window.margin.noise.text()), timeout=10_000)
+    assert window.margin.noise.text() == words.AS_STATED.format(sigma="2.0 mm")
+    qtbot.keyClicks(window.margin.noise_field.line, "5 mm")
+    qtbot.keyClick(window.margin.noise_field.line, Qt.Key.Key_Return)
+    assert window.margin.noise.text() == words.AS_TYPED  # what is typed comes first
+
+
+def test_a_long_trial_is_derived_on_the_worker_and_its_neighbours_ahead(open_window, qtbot):
+    t = np.arange(30_000) * 1e-3
+    rng = np.random.default_rng(3)
+    trials = [
+        recording(t, {"sled": {"x": np.sin(0.3 * t) + 1e-3 * rng.normal(size=len(t))}}, name)
+        for name in ("one", "two", "three")
+    ]
+    made = with_trials(replace(Project(), series=(Series("s"),)), trials, "s")
+    window = open_window(made, verdicts=False)
+    _, second, third = window.document.project.entries
+    window.document.select(third.trial.id)  # before it can be known
+    strip = window.bench.strip("velocity", "x")
+    assert not strip.traces
+    assert strip.why.text() == words.DERIVING
+    qtbot.waitUntil(lambda: bool(strip.traces), timeout=30_000)
+    assert not strip.why.text()
+    assert np.nanmedian(np.abs(strip.traces[0].y - 0.3 * np.cos(0.3 * t))) < 3.0 * np.nanmedian(strip.traces[0].u)
+    qtbot.waitUntil(lambda: second.counted in window.document.known, timeout=30_000)
+    window.document.select(second.trial.id)
+    assert window.bench.strip("velocity", "x").traces  # at once
