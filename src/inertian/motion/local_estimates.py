@@ -22,7 +22,8 @@ from inertian.quantities.units import unit_of
 WIDER = 1.4  # times the window, in which the next two degrees tell what the quoted one leaves out
 FADES = {0: 4, 1: 3, 2: 2}  # power of the size with which that is carried down to the window itself, by order
 SURE = 10.0  # degrees of freedom of σ from which few samples are enough to tell a misfit by
-BEYOND_CHANCE = 50.0  # ratio of mean squares, with one degree of freedom, that chance hardly ever reaches
+AND_MORE = 1.3  # times what it changes: it leaves out something itself
+BEYOND_CHANCE = 100.0  # ratio of mean squares, with one degree of freedom, that chance hardly ever reaches
 SEEN, PLACES = 600, 8  # samples in a place that long stretches are looked at, and how many
 NARROWEST = {0: 3, 1: 3, 2: 4}  # samples in a window by hand
 
@@ -174,7 +175,8 @@ def _left_out_of_few(t: Array, x: Array, order: int) -> Array:
     (plain, _), (close, _), (lower, _), (higher, _) = sliding(t, x, n, asked)
     left, more = float(np.sum((x - plain) ** 2)), float(np.sum((x - close) ** 2))
     ratio = (left - more) / (n - 2 - degree) / max(more, np.finfo(float).tiny)
-    return np.asarray((lower - higher) * np.sqrt(max(ratio, 0.0) / (max(ratio, 0.0) + BEYOND_CHANCE)))
+    share = np.sqrt(max(ratio, 0.0) / (max(ratio, 0.0) + BEYOND_CHANCE))
+    return np.asarray(AND_MORE * share * (lower - higher))
 
 
 def lasting(t: Array, sizes: Rows) -> float:
