@@ -43,6 +43,7 @@ class ChannelSamples:
     x: Array
     resolution: float = 0.0
     given: float = 0.0  # a σ of readings that is known; 0 if none is
+    share: Array | None = None  # the variance of each reading over σ², where columns state it
 
     @property
     def name(self) -> tuple[str, str]:
@@ -107,7 +108,8 @@ class LocalFits:
             rows, size = self.usable[own], sizes[own]
             t, x = self.channel.t[rows], self.channel.x[rows]
             if len(self.usable) <= LONG:
-                missed[rows] = left_out(t, x, order, size, self.noise)
+                share = None if self.channel.share is None else self.channel.share[rows]
+                missed[rows] = left_out(t, x, order, size, self.noise, share)
             for low, high in _runs(stale[own]):
                 found = banded(t, x, size, [(order, QUOTED[order])], rows=(low, high))[0]
                 for kind, one in zip((value, norm), found, strict=True):
@@ -264,7 +266,7 @@ def _off_walls(tried: list[Misfits], parts: list[Part]) -> list[Misfits]:
     for one in tried:
         ends = np.searchsorted(stops, [one.first, one.first + one.size - 1], "right")
         whole = ends[0] == ends[1]
-        found.append(Misfits(one.size, one.first[whole], {p: w[whole] for p, w in one.wrong.items()}))
+        found.append(one.of(whole))
     return found
 
 

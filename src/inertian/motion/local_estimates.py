@@ -103,7 +103,7 @@ def local_estimates(
             variance += banded(t, pattern, used, [(order, QUOTED[order])])[0][0] ** 2
         if noise.stamp > 0.0:
             variance += (norm * noise.stamp * speed) ** 2
-        found[order] = (value, np.sqrt(variance + left_out(t, x, order, used, noise) ** 2), used)
+        found[order] = (value, np.sqrt(variance + left_out(t, x, order, used, noise, share) ** 2), used)
     return found
 
 
@@ -140,19 +140,20 @@ def banded(
     return found
 
 
-def left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> Array:
+def left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise, share: Array | None = None) -> Array:
     """Return what the quoted degree may leave out at each sample of a stretch, with its sign, less what is noise; (n,).
 
-    Zero where all samples of the stretch were used, and were enough to see a misfit by. In long stretches it is looked
-    at in some places only, and has no sign.
+    `share` is the variance of each reading over σ², where they differ; shape (n,). Zero for positions and velocities where
+    all samples of the stretch were used, and were enough to see a misfit by.
+    In long stretches it is looked at in some places only, and has no sign.
     """
     n = len(t)
-    if n <= np.min(sizes, initial=n) and n >= TESTED:
+    if n <= np.min(sizes, initial=n) and n >= TESTED and order < 2:
         return np.zeros(n)
     if 0 < n < TESTED and noise.dof < SURE:
         return _left_out_of_few(t, x, order)
     if n <= LONG:
-        return _left_out_here(t, x, order, sizes, noise)
+        return _left_out_here(t, x, order, sizes, noise, share=share)
     half = half_place(sizes)
     places = np.linspace(half, n - half, PLACES).astype(int)
     parts = [slice(max(p - half, 0), min(p + half, n)) for p in places]
@@ -197,8 +198,22 @@ def mean_left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise
     return float(np.mean(_left_out_here(t, x, order, sizes, noise, inner)[slice(*inner)] ** 2)) if n else 0.0
 
 
+def _unlike(t: Array, sizes: Rows, order: int, share: Array) -> Array:
+    """Σ (w − w')² share of the weights of the quoted degree and those of two degrees more, shape (n,)."""
+    every, degree = np.arange(len(t), dtype=np.intp), QUOTED[order]
+    plain, more = (local_operator(t, every, t, (), order, sizes, p) for p in (degree, degree + 2))
+    shared = plain.product_under(more, share, 0.0)
+    return plain.norm_under(share) ** 2 + more.norm_under(share) ** 2 - 2.0 * shared
+
+
 def _left_out_here(
-    t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise, rows: tuple[int, int] | None = None
+    t: Array,
+    x: Array,
+    order: int,
+    sizes: Rows,
+    noise: LocalNoise,
+    rows: tuple[int, int] | None = None,
+    share: Array | None = None,
 ) -> Array:
     n, degree = len(t), QUOTED[order]
     wider = np.maximum((sizes * WIDER).astype(np.intp), degree + 5) // 2 * 2 + 1
@@ -206,6 +221,8 @@ def _left_out_here(
     both: list[Asked] = [(order, degree), (order, degree + 2)]
     (lower, less), (higher, more) = banded(t, x, wider, both, noise.correlation, rows)
     with np.errstate(invalid="ignore"):
-        squares = (lower - higher) ** 2 - noise.sigma**2 * np.maximum(more**2 - less**2, 0.0)
+        by_chance = more**2 - less**2 if share is None else _unlike(t, wider, order, share)
+        squares = (lower - higher) ** 2 - noise.sigma**2 * np.maximum(by_chance, 0.0)
     faded = np.sqrt(np.maximum(squares, 0.0)) * np.sign(lower - higher) * (sizes / wider) ** FADES[order]
-    return np.where(((sizes < n) | (n < TESTED)) & np.isfinite(faded), faded, 0.0)
+    told = (sizes < n) | (n < TESTED) | (order == 2)
+    return np.where(told & np.isfinite(faded), faded, 0.0)

@@ -27,9 +27,9 @@ LEAST = 7  # samples in a window
 TESTED = 9  # samples in the smallest window that misfits are looked for in
 GROWTH = 1.2  # from one size that is tried to the next
 MISFIT = 14.0  # of χ² with two degrees of freedom, and twice the logarithm of the number of samples more
+DOUBTFUL = 9.2  # of the same: what one in a hundred exceeds by chance
 CONFIRMED = 2  # sizes that have to agree with a misfit
 NARROWER = {0: 1.7, 1: 1.7, 2: 1.65}  # than the window at which the quoted degree shows a misfit, by order
-BARELY = (1.4, 1.35)  # narrower still where degree p shows it hardly sooner: the motion is barely resolved there
 BLOCKS = 128  # samples a window that is more than twice as wide is condensed to, where spacing is uneven
 OVERLAP = 8  # windows tried per window length
 LONG = 20_000  # samples above which one window serves a whole segment, chosen on this many
@@ -39,16 +39,24 @@ TOP = 7  # degree of the last polynomial whose coefficient is looked at
 
 @dataclass(frozen=True, eq=False)
 class Misfits:
-    """Where polynomials in windows of one size misfit: the first sample of each window, and flags by degree, (k,)."""
+    """Where polynomials in windows of one size misfit: the first sample of each window, and flags by degree, (k,).
+
+    `doubtful` are windows that may misfit: one in a hundred that do not.
+    """
 
     size: int
     first: Rows
     wrong: dict[int, Mask]
+    doubtful: dict[int, Mask]
+
+    def of(self, rows: slice | Mask, start: int = 0) -> "Misfits":
+        """Return some of the windows, counted from sample `start`."""
+        wrong, doubtful = ({p: w[rows] for p, w in flags.items()} for flags in (self.wrong, self.doubtful))
+        return Misfits(self.size, self.first[rows] - start, wrong, doubtful)
 
     def within(self, start: int, stop: int) -> "Misfits":
         """Return the windows that lie in samples start … stop − 1, counted from there."""
-        own = slice(*np.searchsorted(self.first, (start, stop - self.size + 1)))
-        return Misfits(self.size, self.first[own] - start, {p: w[own] for p, w in self.wrong.items()})
+        return self.of(slice(*np.searchsorted(self.first, (start, stop - self.size + 1))), start)
 
     def seen(self, degree: int, n: int) -> Mask:
         """Return which of n samples lie in a window that misfits, shape (n,); (1,) where one window serves all."""
@@ -100,8 +108,10 @@ class Tried:
             spread = np.sqrt(np.einsum("ij,ij->j", self.phi, correlated(self.phi, correlation)))
         chi = (self.coefficients / (spread * sigma)) ** 2
         much = MISFIT + 2.0 * np.log(self.n)
-        wrong = {p: chi[:, p + 1] + chi[:, p + 2] > much for p in range(2, TOP - 1)}
-        return Misfits(self.size, self.first, wrong)
+        both = {p: chi[:, p + 1] + chi[:, p + 2] for p in range(2, TOP - 1)}
+        return Misfits(
+            self.size, self.first, {p: c > much for p, c in both.items()}, {p: c > DOUBTFUL for p, c in both.items()}
+        )
 
 
 def misfits(t: Array, x: Array, sigma: float, correlation: float = 0.0) -> list[Misfits]:
@@ -173,9 +183,10 @@ def windows_for(order: int, tried: list[Misfits], n: int) -> Rows:
     sizes = np.array([m.size for m in tried] + [int(last * GROWTH)])
     plain = _first_misfit(tried, QUOTED[order] - 2, n)
     quoted = _first_misfit(tried, QUOTED[order], n)
-    alike = np.clip(BARELY[0] * sizes[plain] / sizes[quoted], 1.0, BARELY[1])
-    narrower = (sizes[quoted] / (NARROWER[order] * alike)).astype(np.intp) // 2 * 2 + 1
+    narrower = (sizes[quoted] / NARROWER[order]).astype(np.intp) // 2 * 2 + 1
     chosen = np.where(plain == len(tried), last, np.maximum(narrower, LEAST))
+    if n <= LONG and order == 2 and not tried[-1].doubtful[QUOTED[order]].any():
+        chosen = np.where(quoted == len(tried), n, chosen)
     return np.asarray(np.broadcast_to(np.minimum(chosen, n), (n,)), dtype=np.intp)
 
 

@@ -81,7 +81,9 @@ class Observed:
     def _samples(self, body: str, axis: str) -> ChannelSamples:
         channel = self.trial.body(body).channel(axis)
         given = self.noise.reading if self.noise.given else 0.0
-        return ChannelSamples(body, axis, self.trial.t, channel.si, channel.resolution, given)
+        variance = self.noise.variance(channel)
+        share = None if isinstance(variance, float) else variance / self.noise.reading**2
+        return ChannelSamples(body, axis, self.trial.t, channel.si, channel.resolution, given, share)
 
     def missed(self, body: str, axis: str, order: int) -> FactId:
         """Return the name of what local fits may leave out of a derivative, an error of its own with u = 1."""
