@@ -109,6 +109,10 @@ class Observed:
         found = [self.missed(b.name, c.axis, k) for b in self.trial.followed for c in b.channels for k in SIGNS]
         return [*found, self.missed_by_rule]
 
+    def is_missed(self, key: FactId) -> bool:
+        """Whether a name is that of something local fits may leave out."""
+        return key in self._all_missed() and key != self.missed_by_rule
+
     @property
     def missed_by_rule(self) -> FactId:
         """The name of what a rule may leave out of an area, an error of its own with u = 1."""

@@ -110,9 +110,16 @@ def over_span_plan(seen: Observed, shown: Shown, body: str, span: Span, kind: Re
     c = np.zeros(len(rows))
     c[good] = _coefficients(kind, t[good], whole.values[good])
     if kind is ReadingKind.AREA:
-        each = trapezoids_leave_out(t[good], whole.values[good]) / float(c.sum())
-        whole = replace(whole, facts={**whole.facts, seen.missed_by_rule: np.full(len(rows), each)})
+        left = _with_local_fits(seen, whole, c, trapezoids_leave_out(t[good], whole.values[good]))
+        whole = replace(whole, facts={**whole.facts, seen.missed_by_rule: np.full(len(rows), left / float(c.sum()))})
     return Plan(kind, shown, t, rows, c, whole)
+
+
+def _with_local_fits(seen: Observed, whole: Readout, c: Array, left: float) -> float:
+    """What the rule leaves out of an area, so that it adds to what local fits leave out: both grow with curvature."""
+    missed = [key for key in whole.facts if seen.is_missed(key)]
+    local = float(np.sqrt(sum(float(c @ np.nan_to_num(whole.facts[key])) ** 2 for key in missed)))
+    return float(np.sqrt((local + abs(left)) ** 2 - local**2))
 
 
 def _thinned(seen: Observed, shown: Shown, body: str, rows: Rows, kind: ReadingKind) -> Rows:
