@@ -144,7 +144,8 @@ def left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise, sha
     """Return what the quoted degree may leave out at each sample of a stretch, with its sign, less what is noise; (n,).
 
     `share` is the variance of each reading over σ², where they differ; shape (n,). Zero for positions and velocities
-    where all samples of the stretch were used, and were enough to see a misfit by. In long stretches it is looked at in some places only, and has no sign.
+    where all samples of the stretch were used, and were enough to see a misfit by. In long stretches it is looked at in
+    some places only, and has no sign.
     """
     n = len(t)
     if n <= np.min(sizes, initial=n) and n >= TESTED and order < 2:
