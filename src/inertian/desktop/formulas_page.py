@@ -24,6 +24,7 @@ from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact, parse_p
 from inertian.quantities.units import SI_SYMBOL, unit_of
 
 SIGNED = ("angle", "length", "acceleration")  # facts that may be negative or zero
+OF_SENSOR = {"α": "a"}  # facts that only trials with such a sensor need
 
 
 class FormulasPage(QScrollArea):
@@ -128,7 +129,8 @@ class FormulasPage(QScrollArea):
         self.where.addItem(words.IN_SERIES.format(series=entry.series), "series")
         self.where.addItem(words.IN_TRIAL, "trial")
         self.where.setCurrentIndex(max(chosen, 0))
-        for known in SETUP_FACTS:
+        sensed = {s.axis for b in entry.trial.bodies for s in b.sensors}
+        for known in (f for f in SETUP_FACTS if f.symbol not in OF_SENSOR or OF_SENSOR[f.symbol] in sensed):
             for body in [b.name for b in entry.trial.followed] if known.symbol == "I" else [""]:
                 title = words.OF_BODY.format(label=known.label, body=body) if body else known.label
                 field = FactField(self._theme, title, words.FACT_HINTS[known.symbol], partial(_read, known))

@@ -248,7 +248,8 @@ class Receiving(QObject):
         self._document.evaluator.adopt(known)
         self._document.do(edit)
         count = len(edit.project.entries) - before
-        self._say(words.BROUGHT_IN.format(count="1 trial" if count == 1 else f"{count} trials") if count else "")
+        said = words.BROUGHT_IN if any(e.spans for e in edit.project.entries[before:]) else words.BROUGHT_IN_BARE
+        self._say(said.format(count="1 trial" if count == 1 else f"{count} trials") if count else "")
         self._breath.start()
         if reasons:
             tell(self._window, words.SOME_NOT, "\n\n".join(reasons))

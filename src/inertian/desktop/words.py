@@ -47,6 +47,7 @@ RECOVER = "Inertian ended without closing “{name}”. Its last state was kept.
 SAVED = "Saved {file}"
 OPENED = "Opened {file}"
 BROUGHT_IN = "Brought in {count}: spans were suggested; check them on the rail."
+BROUGHT_IN_BARE = "Brought in {count}; no spans were found in it."
 RECOVERY_FAILED = "The recovery copy cannot be written ({why}). Save your work soon."
 ONE_PROJECT = "A window holds one project. These were not opened: {files}. Drop recordings without a project."
 TROUBLE_TITLE = "Not opened"
