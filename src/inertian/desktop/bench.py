@@ -52,8 +52,7 @@ class BenchStage(QWidget):
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setWidget(self._column)
         self._ask = _Ask(words.NO_SPANS, words.NO_SPANS_BUTTON)
-        self.side = SideView(document, theme, self.view)
-        self.side.hide()
+        self._side: SideView | None = None  # made when it is first shown
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
@@ -61,14 +60,12 @@ class BenchStage(QWidget):
         column.addWidget(self.rail)
         column.addWidget(self._ask)
         column.addWidget(self._scroll, 1)
-        row = QSplitter(Qt.Orientation.Horizontal)
-        row.setChildrenCollapsible(False)
-        row.addWidget(left)
-        row.addWidget(self.side)
-        row.setSizes([500, 300])
+        self._row = QSplitter(Qt.Orientation.Horizontal)
+        self._row.setChildrenCollapsible(False)
+        self._row.addWidget(left)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(row)
+        whole.addWidget(self._row)
         self._scroll.verticalScrollBar().rangeChanged.connect(self._align_rail)
         self.mark_spans = self._ask.button.clicked
         self._read_soon = QTimer(self, singleShot=True, interval=READ_MS)
@@ -78,6 +75,16 @@ class BenchStage(QWidget):
         document.previewed.connect(self.refresh)
         self.view.turned.connect(self.refresh)
         self.view.line_moved.connect(self._show_line)
+
+    @property
+    def side(self) -> SideView:
+        """One quantity against another, beside the strips."""
+        if self._side is None:
+            self._side = SideView(self._document, self._theme, self.view)
+            self._side.hide()
+            self._row.addWidget(self._side)
+            self._row.setSizes([500, 300])
+        return self._side
 
     def strip(self, quantity: str, axis: str = "", residuals: bool = False) -> Strip:
         """Return the strip of a quantity along an axis. Raises KeyError."""
@@ -131,7 +138,8 @@ class BenchStage(QWidget):
                     self._document.known.add(entry.counted)
                 else:
                     strip.draw([], words.DERIVING)
-            self.side.refresh()
+            if self._side is not None:
+                self._side.refresh()
             self._show_line()
         self._show_bands()
         self.rail.refresh()
@@ -216,7 +224,8 @@ class BenchStage(QWidget):
         for strip in self._strips.values():
             strip.plot.restyle()
             strip.clear()
-        self.side.restyle()
+        if self._side is not None:
+            self._side.restyle()
         self.refresh()
 
     def _align_rail(self, _low: int, high: int) -> None:
@@ -283,8 +292,9 @@ class BenchStage(QWidget):
 
     def toggle_side(self, on: bool) -> None:
         """Show or hide one quantity against another."""
-        self.side.setVisible(on)
-        self.side.refresh()
+        if on or self._side is not None:
+            self.side.setVisible(on)
+            self.side.refresh()
 
     def trouble(self, error: InertianError) -> None:
         """Say why something cannot be done."""

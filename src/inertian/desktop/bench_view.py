@@ -84,9 +84,10 @@ class BenchView(QObject):
         entry = self._document.entry
         if entry is None:
             return []
+        if not self.strips:
+            return usual(entry.trial)
         can = possible(self._document.project, entry)
-        chosen = [s for s in self.strips or [] if s in can]
-        return chosen or usual(entry.trial)
+        return [s for s in self.strips if s in can] or usual(entry.trial)
 
     def choose_strips(self, strips: list[Shown]) -> None:
         """Show these strips from now on."""
