@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inertian.motion.integrals import Rule, baseline, integrate, integrate_twice, sample_weights
+from inertian.motion.integrals import Rule, baseline, integrate, integrate_twice, running_weights, sample_weights
 from inertian.quantities.errors import Refusal
 
 
@@ -83,3 +83,33 @@ def test_a_baseline_needs_quiet_samples_and_carries_its_uncertainty():
     still = baseline(t, y, [(0.0, 0.5)], drifts=False)
     assert still.drift == 0.0
     assert integrate(t, y, 0.0, base=still).u[-1] == pytest.approx(np.sqrt(still.covariance[0, 0]), rel=1e-3)
+
+
+@given(st.integers(0, 10_000), st.integers(3, 40), st.sampled_from(list(Rule)))
+def test_running_weights_are_the_running_integral_at_any_spacing(seed, n, rule):
+    rng = np.random.default_rng(seed)
+    t = np.cumsum(rng.uniform(0.01, 1.0, n)) + rng.choice([0.0, 1e6])
+    y = rng.normal(size=n)
+    found = running_weights(t, t, rule) @ y
+    assert found == pytest.approx(integrate(t, y, 0.0, rule).value, rel=1e-6, abs=1e-9)
+    assert found[-1] == pytest.approx(sample_weights(t, rule) @ y, rel=1e-6, abs=1e-9)
+    outside = running_weights(t, np.array([t[0] - 1.0, t[-1] + 1.0]), rule) @ y
+    assert outside == pytest.approx([0.0, found[-1]], abs=1e-9)
+    between = np.sort(rng.uniform(t[0], t[-1], 5))
+    ones = running_weights(t, between, rule) @ np.ones(n)
+    assert ones == pytest.approx(between - t[0], rel=1e-6)  # a constant is exact by any rule, also between samples
+
+
+@given(st.integers(0, 10_000), st.integers(4, 30))
+def test_simpson_is_exact_on_parabolas_and_trapezoids_on_lines(seed, n):
+    rng = np.random.default_rng(seed)
+    t = np.cumsum(rng.uniform(0.05, 1.0, n))
+    a, b, c = rng.normal(size=3)
+    whole = a * t + 0.5 * b * t**2 + c * t**3 / 3.0
+    assert running_weights(t, t, Rule.SIMPSON) @ (a + b * t + c * t**2) == pytest.approx(whole - whole[0], abs=1e-8)
+    line = a * t + 0.5 * b * t**2
+    assert running_weights(t, t, Rule.TRAPEZOID) @ (a + b * t) == pytest.approx(line - line[0], abs=1e-9)
+    middle = 0.5 * (t[1:] + t[:-1])  # a trapezoid is exact on lines between samples as well
+    assert running_weights(t, middle, Rule.TRAPEZOID) @ (a + b * t) == pytest.approx(
+        a * middle + 0.5 * b * middle**2 - line[0], abs=1e-9
+    )

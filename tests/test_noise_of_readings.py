@@ -33,6 +33,7 @@ from inertian.project.evaluation import Evaluator
 from inertian.project.project import Entry, Project, Series, with_trials
 from inertian.project.saving import load, save
 from inertian.quantities.estimates import ReadingNoise, SampleWeights
+from inertian.quantities.facts import Fact, FactId, Meaning
 
 APP = make_app(lambda demo, paths: 0, lambda folder: [])
 SPAN = Spans([Span("part", SpanKind.FREE, 0.3, 1.7)])
@@ -361,3 +362,86 @@ def test_a_long_trial_is_derived_on_the_worker_and_its_neighbours_ahead(open_win
     qtbot.waitUntil(lambda: second.counted in window.document.known, timeout=30_000)
     window.document.select(second.trial.id)
     assert window.bench.strip("velocity", "x").traces  # at once
+
+
+HOSTILE = {
+    "below zero": ["-0.1"] * 6,
+    "all zero": ["0"] * 6,
+    "mostly blank": ["0.1", "", "", "", "", ""],
+    "words": ["good", "good", "bad", "good", "good", "bad"],
+    "not numbers": ["nan", "inf", "-", "0.1", "n/a", ""],
+}
+
+
+@pytest.mark.parametrize("kind", HOSTILE)
+def test_a_column_that_cannot_be_an_uncertainty_is_left_out_and_spoils_nothing(kind):
+    rows = [f"{0.1 * k:.1f},{1.0 + 0.2 * k:.1f},{cell}" for k, cell in enumerate(HOSTILE[kind])]
+    reading = read_bytes("made.csv", "\n".join(["t (s),x (m),u_x (m)", *rows]).encode())
+    (trial,) = trials_of(reading)
+    (channel,) = trial.bodies[0].channels
+    assert channel.u is None
+    assert np.isfinite(channel.si).all()
+    assert len(trial.bodies) == 1
+
+
+def test_a_few_bad_cells_of_a_column_get_the_usual_uncertainty():
+    cells = ["0.1", "0.2", "?", "0.2", "-1", "0.1", "", "0.2"]
+    rows = [f"{0.1 * k:.1f};{1.0 + 0.2 * k:.1f};{cell}" for k, cell in enumerate(cells)]
+    (trial,) = trials_of(read_bytes("made.csv", "\n".join(["t (s);x (cm);σ_x (cm)", *rows]).encode()))
+    (channel,) = trial.bodies[0].channels
+    usual = 0.01 * np.sqrt(np.mean(np.square([0.1, 0.2, 0.2, 0.1, 0.2])))
+    assert channel.stated == pytest.approx([1e-3, 2e-3, usual, 2e-3, usual, 1e-3, usual, 2e-3])
+    assert np.isfinite(channel.si).all()
+
+
+def test_stated_uncertainties_follow_their_rows_through_clocks_blocks_and_large_files():
+    two = "t (s),A (m),u(A) (m),t (s),B (m),u(B) (m)\n" + "\n".join(
+        f"{0.1 * k:.1f},{k},{0.1 + 0.01 * k:.2f},{0.1 * k + 0.05:.2f},{2 * k},{0.2 + 0.01 * k:.2f}" for k in range(6)
+    )
+    (trial,) = trials_of(read_bytes("two.csv", two.encode()))
+    a, b = (body.channels[0] for body in trial.bodies)
+    assert a.u[::2] == pytest.approx(0.1 + 0.01 * np.arange(6))
+    assert b.u[1::2] == pytest.approx(0.2 + 0.01 * np.arange(6))
+    assert np.isnan(a.u[1::2]).all()
+    shuffled = np.random.default_rng(1).permutation(9)
+    long = "t (s),stone,x (m),uncertainty (m)\n" + "\n".join(
+        f"{0.1 * k:.1f},{name},{k + j},{0.1 * (j + 1) + 0.01 * k:.2f}" for k in shuffled for j, name in enumerate("AB")
+    )
+    (trial,) = trials_of(read_bytes("long.csv", long.encode()))
+    for j, body in enumerate(trial.bodies):
+        assert body.channels[0].u == pytest.approx(0.1 * (j + 1) + 0.01 * np.arange(9))
+    large = "t (s),x (m),u_x (m)\n" + "\n".join(f"{k * 1e-3:.3f},{k % 97},{1 + k % 7}" for k in range(60_000))
+    (trial,) = trials_of(read_bytes("large.csv", large.encode()))
+    assert np.array_equal(trial.bodies[0].channels[0].u, 1.0 + np.arange(60_000) % 7)
+
+
+def test_a_typed_noise_is_held_against_the_scatter_also_where_nothing_is_marked():
+    rng, t = np.random.default_rng(2), np.arange(100) * 0.02
+    trial = recording(t, {"sled": {"x": 0.4 * t + 2e-3 * rng.normal(size=100)}})
+    for typed, used in ((1e-4, False), (5e-3, True)):
+        project = Project(
+            "p", (Entry(trial, "s"),), (Series("s"),), {FactId("reading noise"): Fact(typed, 0.0, Meaning.EXACT, METRE)}
+        )
+        noise = Evaluator().observed(project, project.entries[0]).noise
+        assert noise.given is used
+        assert noise.reading == pytest.approx(typed if used else 2e-3, rel=0.2)
+        assert bool(noise.remark) is not used
+
+
+def test_a_sine_with_uncertain_times_is_fitted_along_both_axes_in_a_trial():
+    rng, t, runs = np.random.default_rng(12), np.arange(100) * 0.03, 60
+    asked, hits, errs = CurveAsked(Shown(Quantity.POSITION, "x"), "sled", "all", Shape.SINE), [], []
+    whole = Spans([Span("all", SpanKind.FREE, 0.0, 3.0)])
+    for _ in range(runs):
+        shaken = t + 0.004 * rng.normal(size=100)
+        one = seen(
+            recording(t, {"sled": {"x": 0.3 * np.sin(2.0 * np.pi * shaken / 1.1) + 3e-4 * rng.normal(size=100)}}), whole
+        )
+        fit = fit_asked(one, asked)
+        values = dict(fit.parameters)
+        hits.append([abs(values["A"].value - 0.3) < values["A"].u, abs(values["T"].value - 1.1) < values["T"].u])
+        errs.append([values["A"].value - 0.3, one.noise.stamp])
+    found = np.array(errs)
+    assert np.median(found[:, 1]) == pytest.approx(0.004, rel=0.3)
+    assert np.sqrt(np.mean(found[:, 0] ** 2)) < 4e-4  # unweighted least squares err by 1.1e-3
+    assert np.all(np.mean(hits, axis=0) > 0.5)

@@ -11,10 +11,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 import scipy.stats
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from inertian.motion.both_axes import curve_in_both, line_in_both
 from inertian.motion.curves import Shape, fit_curve, form_of
 from inertian.motion.least_squares import refined
+from inertian.quantities.correlation import convolved
 from inertian.quantities.formulas import parse_formula
 
 FORMULAS = {
@@ -292,3 +295,42 @@ def test_a_robust_fit_is_not_swayed_and_covers_its_truth():
         swayed.append(np.max(np.abs(fit.values - (1.0, 0.5, -0.6)) / u))
     assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 1500))
     assert max(swayed) < 6.0
+
+
+@settings(max_examples=60)
+@given(
+    st.integers(0, 10_000), st.sampled_from([Shape.CONSTANT, Shape.LINE, Shape.PARABOLA, Shape.CUBIC]), st.booleans()
+)
+def test_straight_fits_are_those_of_least_squares_far_from_the_origin_too(seed, shape, held):
+    rng = np.random.default_rng(seed)
+    t = rng.choice([0.0, 1.7e9]) + np.cumsum(rng.uniform(0.01, 0.2, 30))
+    y, u = rng.normal(size=30), rng.uniform(0.5, 2.0, 30)
+    size = len(form_of(shape).parameters)
+    fixed = {"y₀": 0.3} if held and size > 1 else {}
+    fit = fit_curve(t, y, shape, float(t[0]), held=fixed, u=u)
+    factors = np.array([1.0, 1.0, 0.5, 1.0 / 6.0])[:size]
+    matrix = np.vander(t - t[0], size, increasing=True) * factors
+    first = 1 if fixed else 0
+    target = y - (0.3 if fixed else 0.0)
+    sure = np.linalg.lstsq(matrix[:, first:] / u[:, None], target / u, rcond=None)[0]
+    assert fit.values[first:] == pytest.approx(sure, rel=1e-7, abs=1e-9)
+    assert fit.operator[first:] @ target == pytest.approx(sure, rel=1e-7, abs=1e-9)
+    assert fit.dof == 30 - size + len(fixed)
+    assert not np.any(fit.operator[:first])
+
+
+def test_a_formula_with_two_letters_for_one_thing_is_fitted_without_falling_over():
+    t = np.arange(20) * 0.1
+    fit = fit_curve(t, 0.5 + 2.0 * t, Shape.FORMULA, 0.0, formula="a + b t + c t")
+    a, b, c = fit.values
+    assert a == pytest.approx(0.5)
+    assert b + c == pytest.approx(2.0)
+    assert np.isfinite(fit.operator).all()
+
+
+@given(st.integers(0, 1000), st.integers(1, 400), st.integers(1, 60_000))
+@settings(max_examples=30)
+def test_long_convolutions_are_those_of_the_sum(seed, short, long):
+    rng = np.random.default_rng(seed)
+    x, kernel = rng.normal(size=long), rng.normal(size=short)
+    assert convolved(x, kernel) == pytest.approx(np.convolve(x, kernel), abs=1e-9)
