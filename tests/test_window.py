@@ -418,6 +418,27 @@ def test_actions_are_found_by_typing_and_panes_fold(open_window, demo, qtbot):
     assert QApplication.focusWidget() is window.bench.rail
 
 
+def test_a_narrow_window_has_room_for_one_pane_the_one_asked_for_last(open_window, demo, qtbot):
+    window = open_window(demo)
+
+    def seen():
+        return window.shelf.isVisible(), window.pages.isVisible()
+
+    window.resize(683, 384)  # a projector at twice the size
+    qtbot.waitUntil(lambda: seen() == (False, True), timeout=5000)
+    qtbot.waitUntil(
+        lambda: window.pages.mapTo(window, window.pages.rect().topRight()).x() < window.width(), timeout=5000
+    )
+    qtbot.keyClick(window, Qt.Key.Key_F9)
+    assert seen() == (True, False)
+    qtbot.keyClick(window, Qt.Key.Key_F10)
+    assert seen() == (False, True)
+    qtbot.keyClick(window, Qt.Key.Key_F10)
+    assert seen() == (False, False)
+    window.resize(1280, 800)
+    qtbot.waitUntil(lambda: seen() == (True, True), timeout=5000)
+
+
 def test_every_measured_number_has_unit_and_uncertainty(open_window, demo):
     window = open_window(demo)
     for text in numbers(window).values():

@@ -92,6 +92,7 @@ class Actions(QObject):
         for action in self._panes.values():
             action.setCheckable(True)
             action.setChecked(True)
+        window.panes_changed.connect(self._tick_panes)
         menu.addSeparator()
         group = QActionGroup(self)
         for text, pick in (
@@ -196,6 +197,10 @@ class Actions(QObject):
         self.save.setEnabled(history.unsaved or self._window.document.path is None)
         for action in (self.remove, self.mark, self.again, self.join):
             action.setEnabled(entry is not None)
+
+    def _tick_panes(self, names: set[str]) -> None:
+        for name, action in self._panes.items():
+            action.setChecked(name in names)
 
     def _show_panes(self) -> None:
         self._window.show_panes({name for name, action in self._panes.items() if action.isChecked()})

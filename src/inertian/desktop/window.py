@@ -2,8 +2,8 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QMimeData, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QShowEvent
+from PyQt6.QtCore import QMimeData, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -45,12 +45,15 @@ from inertian.project.evaluation import Evaluator
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
 
+NARROW = 880  # px; below, the stage would have no room beside shelf and margin
 FIRST_PICTURE_MS = 30  # until the first picture is painted; then results are worked out
 STAGE_KEYS = {words.INTAKE: 1, words.BENCH: 2, words.LEDGER: 3}  # Alt numbers; 4 to 6 are kept for stages to come
 
 
 class MainWindow(QMainWindow):
     """One window on one document."""
+
+    panes_changed = pyqtSignal(set)
 
     def __init__(self, document: Document, theme: Theme, recovery_root: Path | None = None) -> None:
         super().__init__()
@@ -74,6 +77,7 @@ class MainWindow(QMainWindow):
         self._warm = False
         self.ahead = Ahead(document, self.worker, self.bench.view.shown_strips, self._derived, self._worker_failed)
         self._panes = {"shelf", "margin"}
+        self._folded = False  # for want of room, not because somebody asked for it
         self._background, self._background_for = Evaluator(), document.evaluator  # used on the worker's thread only
         self.file_label, self.note_label = QLabel(), QLabel()
         for shower in (self.file_label, self.note_label):
@@ -248,9 +252,22 @@ class MainWindow(QMainWindow):
         self.stages.setCurrentWidget(stage)
 
     def show_panes(self, names: set[str]) -> None:
-        """Show these of the side panes "shelf" and "margin"."""
+        """Show these of the side panes "shelf" and "margin"; where there is room for one, the one asked for last."""
+        if self.width() < NARROW and len(names) > 1:
+            names = names - self._panes or {"margin"}
         self._panes = names
         self._follow()
+        self.panes_changed.emit(names)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Qt: fold the shelf where there is no room for it, and bring it back where there is again."""
+        super().resizeEvent(event)
+        if self.width() < NARROW and len(self._panes) > 1:
+            self._folded = True
+            self.show_panes({"margin"})
+        elif self.width() >= NARROW and self._folded:
+            self._folded = False
+            self.show_panes({"shelf", "margin"})
 
     def say(self, text: str) -> None:
         """Say something in the status line."""
