@@ -190,6 +190,11 @@ class FitsForm(QWidget):
             parts[name].setWordWrap(True)
             grid.addWidget(parts[name], row, 0, 1, 3)
             row += 1
+        parts["together"] = QPushButton(formula_words.TOGETHER)
+        parts["together"].setProperty("role", "quiet")
+        parts["together"].setToolTip(formula_words.TOGETHER_TITLE)
+        parts["together"].clicked.connect(partial(self.take_together, asked))
+        grid.addWidget(parts["together"], row, 0, 1, 3, Qt.AlignmentFlag.AlignRight)
         return box, parts
 
     def _parameter_parts(self, asked: CurveAsked, symbol: str) -> dict[str, QWidget]:
@@ -214,12 +219,24 @@ class FitsForm(QWidget):
         hold.clicked.connect(partial(self._hold, asked, symbol))
         return {symbol: value, f"hold {symbol}": hold}
 
+    def take_together(self, asked: CurveAsked) -> None:
+        """Show the same curve in all trials of the series, and the common values of its parameters."""
+        from inertian.desktop.together_dialog import TogetherDialog
+
+        entry = self._document.entry
+        if entry is not None:
+            self.together = TogetherDialog(self, self._document.settled, entry.series, asked)
+            self.together.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            self.together.open()
+
     def _show(self, asked: CurveAsked, parts: dict[str, QWidget], result: CurveResult | InertianError) -> None:
         if isinstance(result, InertianError):
             parts["remark"].setText(str(result))
             for name in ("chi", "r2"):
                 parts[name].setText("")
             return
+        entry = self._document.entry
+        parts["together"].setVisible(len(self._document.project.entries_of(entry.series)) > 1)
         held = dict(asked.held)
         meanings = {p.symbol: p.meaning for p in form_of(asked.shape, asked.formula).parameters}
         for symbol, scalar in result.parameters:

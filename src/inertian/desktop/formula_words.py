@@ -55,6 +55,14 @@ CARD_WAYS = {
 CARD_COLUMNS = ("Input", "Stated", "its u", "sensitivity", "gives", "share", "ν", "")
 CARD_SHARED, CARD_ALONE = "same error in all trials", "this trial only"
 CARD_SPREAD = "A spread has no budget: it is the scatter itself."
+TOGETHER, TOGETHER_TITLE = "In all trials…", "The same curve in all trials"
+TOGETHER_SAID = "{shape} over “{span}” of {body}, in all trials of “{series}”"
+TOGETHER_TRIAL, TOGETHER_ROW = "Trial", "all together"
+TOGETHER_AGREE, TOGETHER_DIFFER = "they agree: χ² = {chi} for {dof}", "they differ: χ² = {chi} for {dof}"
+TOGETHER_TIP = (
+    "The common value weighs each trial by its own ±; what all trials share, such as a scale, does not average out. "
+    "Where trials differ by clearly more than their own ±, its ± is that of their scatter."
+)
 COPY, CLOSE = "Copy", "Close"
 SIMULATE, STOP = "Check by Monte Carlo", "Stop"
 SIMULATE_TIP = "Draws samples, time stamps and facts anew many times, and takes the reading of each draw (JCGM 101)"

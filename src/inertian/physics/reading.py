@@ -105,7 +105,8 @@ class CurveResult:
     """A curve fitted over a span: parameters as correlated scalars, units, χ² where residuals are of raw samples.
 
     `remark` says in words what the residuals look like; `covariance` is that of all parameters, (p, p); `spread` the
-    standard deviation of one sample about the curve, NaN where residuals are not of raw samples.
+    standard deviation of one sample about the curve, NaN where residuals are not of raw samples. `estimates` are the
+    parameters with what they hang on.
     """
 
     asked: CurveAsked
@@ -116,6 +117,8 @@ class CurveResult:
     remark: str
     covariance: Array
     spread: float
+    estimates: Mapping[str, Estimate]
+    wider: float  # what each u was multiplied by, where residuals are larger than the noise
 
     def u_of_sample(self, t: Array) -> Array:
         """Return the standard uncertainty of one more sample at times t in s, in SI: of the curve and of itself."""
@@ -161,7 +164,7 @@ def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
     remark = _remark(fit, raw) + (WIDENED if wider > 1.0 else "")
     covariance = wider**2 * settle(seen, estimates).covariance
     spread = wider * _sample_spread(seen, asked, fit) if raw else float("nan")
-    return CurveResult(asked, fit, tuple(found.items()), units, chi, remark, covariance, spread)
+    return CurveResult(asked, fit, tuple(found.items()), units, chi, remark, covariance, spread, estimates, wider)
 
 
 def _of_samples(seen: Observed, asked: CurveAsked, rows: Rows) -> tuple[Array | None, float]:

@@ -16,13 +16,14 @@ from inertian.motion.local_estimates import window_asked
 from inertian.motion.noise import Noise, estimate_noise
 from inertian.motion.spans import Span
 from inertian.motion.trials import Trial
-from inertian.physics.asked import Shown
+from inertian.physics.asked import TOTAL, CurveAsked, Shown
 from inertian.physics.budgets import one_estimate
 from inertian.physics.collisions import AccountError, CollisionReadings, Glide, glide_of, read_collision
 from inertian.physics.ledger import ENERGY, Accounts, draw_up
-from inertian.physics.observed import Observed
+from inertian.physics.observed import Observed, ReadoutError
 from inertian.physics.reading import CurveResult, fit_asked, read_named
 from inertian.physics.readouts import at_all_samples
+from inertian.physics.together import Together, taken_together
 from inertian.physics.verdicts import Expectation
 from inertian.project.project import READING_NOISE, RESTITUTION, Entry, Project
 from inertian.quantities.coverage import Scalar
@@ -62,6 +63,16 @@ class SeriesResult:
     def fits(self, trial: str) -> tuple[BodyFit, ...]:
         """Return all fits of one trial, before and after."""
         return (*self.before.get(trial, ()), *self.after.get(trial, ()))
+
+
+@dataclass(frozen=True, eq=False)
+class SeriesCurve:
+    """A curve in all trials of a series: results by name, symbols and units of its parameters, their common values."""
+
+    trials: tuple[tuple[str, CurveResult | InertianError], ...]
+    symbols: tuple[str, ...]
+    units: Mapping[str, str]
+    together: Mapping[str, Together]
 
 
 def _dependable(groups: list[tuple[BodyFit, ...]]) -> list[tuple[BodyFit, ...]]:
@@ -238,6 +249,30 @@ class Evaluator:
         """Return the curves fitted in a trial, in order, or why they cannot be."""
         seen = self.observed(project, entry)
         return [self._result(("curve", c), seen, partial(fit_asked, seen, c)) for c in entry.curves]
+
+    def curve_in_series(
+        self, project: Project, series: str, asked: CurveAsked, progress: Callable[[int, int], bool]
+    ) -> SeriesCurve:
+        """Fit the same curve over the spans of one name in all trials of a series, and take parameters together.
+
+        `progress` gets how many trials are done and of how many; if it returns False, the others are left out.
+        """
+        entries, trials, usable = project.entries_of(series), [], []
+        for done, entry in enumerate(entries):
+            if not progress(done, len(entries)):
+                break
+            seen = self.observed(project, entry)
+            result: CurveResult | InertianError = ReadoutError(f"There is no {asked.body} in it.")
+            if asked.body in (TOTAL, *(b.name for b in entry.trial.bodies)):
+                result = self._result(("curve", asked), seen, partial(fit_asked, seen, asked))
+            trials.append((entry.trial.name, result))
+            if not isinstance(result, InertianError):
+                usable.append((seen, result))
+        symbols = tuple(s for s, _ in usable[0][1].parameters) if usable else ()
+        common = {symbol: taken_together(usable, symbol) for symbol in symbols}
+        return SeriesCurve(
+            tuple(trials), symbols, usable[0][1].units if usable else {}, {s: c for s, c in common.items() if c}
+        )
 
     def band(self, project: Project, entry: Entry, shown: Shown, body: str) -> tuple[Array, Array] | InertianError:
         """Return a quantity and its standard uncertainty at all samples, or why there is none."""

@@ -1,0 +1,120 @@
+"""The same curve in several trials: the common value covers its truth, shared errors stay, differences are seen."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QPushButton
+
+from conftest import recording
+from inertian.desktop import formula_words, words
+from inertian.motion.curves import Shape
+from inertian.motion.spans import Span, SpanKind, Spans
+from inertian.physics.asked import CurveAsked, Quantity, Shown
+from inertian.physics.collisions import SCALE
+from inertian.project.evaluation import Evaluator
+from inertian.project.marking_edits import curve_added
+from inertian.project.project import Entry, Project, Series
+from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.units import unit_of
+
+T = np.arange(60) * 0.03
+SPAN = Spans([Span("swing", SpanKind.FREE, 0.0, 1.8)])
+SINE = CurveAsked(Shown(Quantity.POSITION, "x"), "disc", "swing", Shape.SINE)
+LINE = CurveAsked(Shown(Quantity.POSITION, "x"), "disc", "swing", Shape.LINE)
+
+
+def always(_done, _of):
+    return True
+
+
+def swings(rng, periods, sigma=1e-3):
+    trials = [
+        recording(
+            T,
+            {"disc": {"x": a * np.sin(2.0 * np.pi * T / period + phase) + sigma * rng.normal(size=len(T))}},
+            f"trial {k}",
+        )
+        for k, (period, a, phase) in enumerate(
+            zip(periods, rng.uniform(0.05, 0.4, len(periods)), rng.uniform(0.0, 6.0, len(periods)), strict=True)
+        )
+    ]
+    return Project("p", tuple(Entry(t, "s", SPAN) for t in trials), (Series("s"),))
+
+
+def test_a_period_that_trials_share_covers_its_truth_and_is_known_better_than_from_one():
+    rng, runs, hits, gains = np.random.default_rng(4), 150, [], []
+    for _ in range(runs):
+        found = Evaluator().curve_in_series(swings(rng, [0.9] * 5), "s", SINE, always)
+        period = found.together["T"]
+        hits.append(abs(period.value.value - 0.9) < period.value.u)
+        best = min(dict(result.parameters)["T"].u for _, result in found.trials)
+        gains.append(period.value.u / best)
+    assert abs(np.mean(hits) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / runs)
+    assert np.mean(gains) < 1.0
+    assert period.agree
+    assert period.dof == 4
+
+
+def test_trials_that_differ_are_told_and_their_scatter_counts():
+    found = Evaluator().curve_in_series(swings(np.random.default_rng(5), [0.8, 0.9, 1.0]), "s", SINE, always)
+    period = found.together["T"]
+    assert not period.agree
+    assert period.value.u > 0.02
+    assert period.value.dof == 2
+
+
+def test_a_shared_scale_does_not_average_out():
+    rng = np.random.default_rng(6)
+    speeds = []
+    for count in (2, 20):
+        trials = [recording(T, {"disc": {"x": 0.5 * T + 1e-4 * rng.normal(size=len(T))}}, f"{k}") for k in range(count)]
+        scale = Fact(1.0, 0.01, Meaning.STANDARD, unit_of("number", ""))
+        made = Project(
+            "p", tuple(Entry(t, "s", SPAN) for t in trials), (Series("s"),), {FactId(SCALE, "series s"): scale}
+        )
+        evaluator = Evaluator()
+        seen = evaluator.observed(made, made.entries[0])
+        found = evaluator.curve_in_series(made, "s", LINE, always)
+        speeds.append((found.together["y₁"].value.u, SCALE in seen.shared))
+    for u, scaled in speeds:
+        assert not scaled or u == pytest.approx(0.005, rel=0.05)
+
+
+def test_trials_without_the_span_or_the_body_say_why_and_work_can_be_stopped():
+    rng = np.random.default_rng(7)
+    project = swings(rng, [0.9, 0.9, 0.9])
+    first, second, third = project.entries
+    bare = Entry(second.trial, "s")
+    other = Entry(recording(T, {"sled": {"x": 0.1 * T}}, "other"), "s", SPAN)
+    made = Project("p", (first, bare, third, other), project.series)
+    found = Evaluator().curve_in_series(made, "s", SINE, always)
+    reasons = {name: str(result) for name, result in found.trials if isinstance(result, Exception)}
+    assert set(reasons) == {"trial 1", "other"}
+    assert found.together["T"].dof == 1
+    stopped = Evaluator().curve_in_series(made, "s", SINE, lambda done, _of: done < 1)
+    assert len(stopped.trials) == 1
+    assert not stopped.together
+
+
+def test_the_same_curve_in_all_trials_is_shown_and_copied_in_the_window(open_window, qtbot):
+    project = swings(np.random.default_rng(8), [0.9] * 4)
+    project = curve_added(project, project.entries[0].trial.id, SINE).project
+    window = open_window(project, verdicts=False)
+    window.show_page(words.PAGE_READINGS)
+    form = window.readings.fits
+    button = form.results[0][1]["together"]
+    assert button.text() == formula_words.TOGETHER
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    dialog = form.together
+    qtbot.waitUntil(dialog.copy.isEnabled, timeout=20_000)
+    assert "trial 3" in dialog.table.text()
+    assert formula_words.TOGETHER_ROW in dialog.table.text()
+    assert "they agree" in dialog.table.text()
+    qtbot.mouseClick(dialog.copy, Qt.MouseButton.LeftButton)
+    rows = [line.split("\t") for line in QApplication.clipboard().text().splitlines()]
+    assert rows[0][:2] == [formula_words.TOGETHER_TRIAL, "y₀ (m)"]
+    assert len(rows) == 7
+    assert all("±" in cell for row in rows[1:6] for cell in row[1:])
+    close = next(b for b in dialog.findChildren(QPushButton) if b.text() == formula_words.CLOSE)
+    qtbot.mouseClick(close, Qt.MouseButton.LeftButton)
+    assert not dialog.isVisible()
