@@ -30,6 +30,7 @@ from inertian.quantities.estimates import Array, Mask, ReadingNoise, Rows, locke
 KEPT, KEPT_SAMPLES = 24, 10_000_000  # channels with walls, and samples in them, that are kept at most
 WATCHED_HERE = 400  # samples that tell the noise by which windows are chosen
 UNEVEN = 500_000  # samples in all windows together of an unevenly spaced recording, at most
+IN_LONG = 2_000  # samples of a long recording that unlike readings are followed at
 NARROW = 21  # samples in a window that an unevenly spaced recording always gets, if the data allow it
 
 
@@ -123,16 +124,20 @@ class LocalFits:
 
     def variance(self, order: int, noise: ReadingNoise) -> Array:
         """Return the variance of a derivative at all samples that a noise of readings gives it, in SI squared; (n,)."""
-        n = len(self.channel.t)
-        every = self.channel.t[self.usable]
-        operator = self.operator(every, order)
-        share = np.zeros(n) + noise.variance
-        found = operator.norm_under(share) ** 2
+        n, m = len(self.channel.t), len(self.usable)
+        whole = np.full(n, np.nan)
+        if not m:
+            return whole
+        some = np.arange(m) if m <= LONG else np.unique(np.linspace(0, m - 1, IN_LONG).astype(np.intp))
+        operator = self.operator(self.channel.t[self.usable[some]], order)
+        found = operator.norm_under(np.zeros(n) + noise.variance) ** 2
         if noise.alike:
-            found *= (self._norm(order, noise.alike) / operator.norm) ** 2
+            found *= (self._norm(order, noise.alike)[some] / operator.norm) ** 2
         for pattern in noise.rounding:
             found += operator.applied(np.asarray(pattern[slice(0, n)])) ** 2
-        whole = np.full(n, np.nan)
+        good = some[np.isfinite(found)]
+        if m > LONG and good.size:
+            found = np.interp(np.arange(m), good, found[np.isfinite(found)])
         whole[self.usable] = found
         return whole
 
@@ -143,9 +148,8 @@ class LocalFits:
             own = slice(part.start, part.stop)
             rows = self.usable[own]
             asked: list[Asked] = [(order, QUOTED[order])]
-            found[own] = banded(self.channel.t[rows], self.channel.x[rows], self.sizes[order][own], asked, correlation)[
-                0
-            ][1]
+            t, x = self.channel.t[rows], self.channel.x[rows]
+            found[own] = banded(t, x, self.sizes[order][own], asked, correlation)[0][1]
         return found
 
     def _missed_in_long(self, order: int) -> Array:

@@ -11,7 +11,7 @@ import numpy as np
 
 from inertian.motion.local import local_operator
 from inertian.motion.local_noise import LocalNoise
-from inertian.motion.rounding import amplitudes, patterns, white_part
+from inertian.motion.rounding import amplitudes, harmonics_of, patterns, white_part
 from inertian.motion.sliding import Asked, bands, sliding
 from inertian.motion.windows import LONG, QUOTED, TESTED, Misfits, misfits, windows_for
 from inertian.quantities.errors import InertianError, Refusal
@@ -90,15 +90,13 @@ def local_estimates(
     rounded: tuple[Array, ...] = ()
     if len(t) > 1 and amplitudes(noise.step, noise.sigma):
         level = banded(t, x, chosen[1], [(0, QUOTED[0])])[0][0]
-        rounded = patterns(level, t, lasting(t, chosen[1]), noise.step, noise.sigma)
+        rounded = patterns(level, t, lasting(t, chosen[1]), noise.step, noise.sigma, harmonics_of(len(t)))
     found = {}
     for order, (value, norm) in estimates.items():
         used = chosen[order]
-        variance = white_part(noise.step, noise.sigma) * norm**2
+        variance = white_part(noise.step, noise.sigma, harmonics_of(len(t))) * norm**2
         if share is not None:
-            every = np.arange(len(t), dtype=np.intp)
-            operator = local_operator(t, every, t, (), order, used, QUOTED[order])
-            variance *= (operator.norm_under(share) / operator.norm) ** 2
+            variance *= _share_of_windows(t, order, used, share)
         for pattern in rounded:
             variance += banded(t, pattern, used, [(order, QUOTED[order])])[0][0] ** 2
         if noise.stamp > 0.0:
@@ -178,6 +176,17 @@ def _left_out_of_few(t: Array, x: Array, order: int) -> Array:
     ratio = (left - more) / (n - 2 - degree) / max(more, np.finfo(float).tiny)
     share = np.sqrt(max(ratio, 0.0) / (max(ratio, 0.0) + BEYOND_CHANCE))
     return np.asarray(AND_MORE * share * (lower - higher))
+
+
+def _share_of_windows(t: Array, order: int, sizes: Rows, share: Array) -> Array:
+    """Σw² share/Σw² of the estimates of a stretch, (n,); in long ones the mean share of the window stands for it."""
+    n = len(t)
+    if n <= LONG:
+        operator = local_operator(t, np.arange(n, dtype=np.intp), t, (), order, sizes, QUOTED[order])
+        return np.asarray((operator.norm_under(share) / operator.norm) ** 2)
+    first = np.clip(np.arange(n) - sizes // 2, 0, np.maximum(n - sizes, 0))
+    sums = np.concatenate([[0.0], np.cumsum(share)])
+    return np.asarray((sums[np.minimum(first + sizes, n)] - sums[first]) / np.minimum(sizes, n))
 
 
 def lasting(t: Array, sizes: Rows) -> float:

@@ -8,6 +8,7 @@ less than a step from sample to sample errs alike in neighbouring samples; a fas
 
 import numpy as np
 
+from inertian.motion.windows import LONG
 from inertian.quantities.estimates import Array
 
 HARMONICS = 3
@@ -15,11 +16,11 @@ CREEP = 0.25  # steps that a body may have moved within a window, either way, mo
 FAINT = 0.01  # share of the variance of a reading below which a sine is left to the white part
 
 
-def amplitudes(step: float, sigma: float) -> dict[int, float]:
+def amplitudes(step: float, sigma: float, harmonics: int = HARMONICS) -> dict[int, float]:
     """Return the standard deviations of the sines in the error of a reading, by harmonic, in SI.
 
     `step` is that of the recording, `sigma` the standard deviation of a reading, both in SI. Empty where the noise is
-    so large that rounding leaves no pattern.
+    so large that rounding leaves no pattern. Of long recordings one harmonic does, which holds most of the variance.
     """
     if not step > 0.0 or not sigma > 0.0:
         return {}
@@ -27,12 +28,14 @@ def amplitudes(step: float, sigma: float) -> dict[int, float]:
     before = max(sigma**2 - own, 0.0)  # variance of the noise that is rounded
     squares = {
         m: own * 6.0 / (np.pi * m) ** 2 * float(np.exp(-4.0 * np.pi**2 * m**2 * before / step**2))
-        for m in range(1, HARMONICS + 1)
+        for m in range(1, harmonics + 1)
     }
     return {m: float(np.sqrt(s)) for m, s in squares.items() if s > FAINT * sigma**2}
 
 
-def patterns(position: Array, t: Array, lasting: float, step: float, sigma: float) -> tuple[Array, ...]:
+def patterns(
+    position: Array, t: Array, lasting: float, step: float, sigma: float, harmonics: int = HARMONICS
+) -> tuple[Array, ...]:
     """Return sine and cosine of each harmonic at the samples, (n,) each, zero where the position is not known (NaN).
 
     `position` is that of the body itself in SI, not of the rounded reading, at times t in s, shape (n,). Readings of a
@@ -42,7 +45,7 @@ def patterns(position: Array, t: Array, lasting: float, step: float, sigma: floa
     there = np.isfinite(position)
     steps, creep = np.nan_to_num(position) / step, CREEP * (t - t[0]) / lasting
     found = []
-    for m, size in amplitudes(step, sigma).items():
+    for m, size in amplitudes(step, sigma, harmonics).items():
         for moved in (steps - creep, steps + creep):
             phase = np.where(there, 2.0 * np.pi * m * moved, 0.0)
             half = np.where(there, size / np.sqrt(2.0), 0.0)
@@ -50,6 +53,11 @@ def patterns(position: Array, t: Array, lasting: float, step: float, sigma: floa
     return tuple(found)
 
 
-def white_part(step: float, sigma: float) -> float:
+def white_part(step: float, sigma: float, harmonics: int = HARMONICS) -> float:
     """Return the variance of a reading that its neighbours do not share, in SI squared."""
-    return max(sigma**2 - sum(size**2 for size in amplitudes(step, sigma).values()), 0.0)
+    return max(sigma**2 - sum(size**2 for size in amplitudes(step, sigma, harmonics).values()), 0.0)
+
+
+def harmonics_of(n: int) -> int:
+    """Return how many harmonics a recording of n samples is worth."""
+    return HARMONICS if n <= LONG else 1

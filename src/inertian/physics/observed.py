@@ -14,7 +14,7 @@ from inertian.motion.local_estimates import BY_DATA, WindowAsked, lasting
 from inertian.motion.local_noise import NOTICED, LocalNoise
 from inertian.motion.noise import READINGS, Noise
 from inertian.motion.operators import Operator
-from inertian.motion.rounding import amplitudes, patterns, white_part
+from inertian.motion.rounding import amplitudes, harmonics_of, patterns, white_part
 from inertian.motion.spans import Spans
 from inertian.motion.trials import Channel, Trial
 from inertian.physics.asked import TOTAL, NamedReading
@@ -154,8 +154,9 @@ class Observed:
             return ReadingNoise(variance, alike)
         fits = self.local_fits(body, channel.axis)
         watched = lasting(self.trial.t, fits.sizes[1]) if len(fits.usable) > 1 else 1.0
-        rounded = patterns(fits.estimated(0).value, self.trial.t, watched, channel.resolution, sigma)
-        white = white_part(channel.resolution, sigma) / sigma**2
+        many = harmonics_of(len(self.trial.t))
+        rounded = patterns(fits.estimated(0).value, self.trial.t, watched, channel.resolution, sigma, many)
+        white = white_part(channel.resolution, sigma, many) / sigma**2
         return ReadingNoise(variance * white, alike, rounded)
 
     def correlation(self, body: str, axis: str) -> float:
