@@ -67,6 +67,7 @@ HEADERS = {
     "time (s),position (m),±": {"body x": 1.0},
     "time (s),heavy (m),light (m),light uncertainty (m)": {"light x": 1.0},
     "time (s),u(sled) (m),sled (m)": {"sled x": 1.0},
+    "time (s),U x (m),V x (m)": {},  # two bodies
     "time (s),x (m),error (J)": {},  # another kind of quantity
     "time (s),x (m),tracking error": {},  # an error of something else
     "time (s),x (m),u_z (m)": {},

@@ -31,14 +31,17 @@ def pair_uncertainties(columns: Sequence[Column], layout: Layout, chosen: dict[i
         if c in (layout.time, layout.body, layout.trial) or not c.numeric or (c.place in chosen and not wanted):
             continue
         others = [u for u in layout.uses if u.column is not c]
-        of = _of_which(c, others, wanted)
+        of = _of_which(c, others, wanted, len(others) == len(layout.uses))
         if of is not None and of.u is None and _usable(c, of):
             layout.uses = [replace(u, u=c) if u is of else u for u in others]
             layout.left_out = [(left, why) for left, why in layout.left_out if left is not c]
 
 
-def _of_which(column: Column, uses: Sequence[Use], wanted: bool) -> Use | None:
-    """The channel a column states the uncertainty of, if it says that it does."""
+def _of_which(column: Column, uses: Sequence[Use], wanted: bool, idle: bool) -> Use | None:
+    """The channel a column states the uncertainty of, if it says that it does.
+
+    One that could be a position itself has to name the other in full: “U x” beside “V x” are two bodies.
+    """
     if wanted and column.title.body and column.title.axis:
         return next((u for u in uses if (u.body, u.axis) == (column.title.body, column.title.axis)), None)
     said = [folded(t) for t in tokens_of(column.title.name)]
@@ -55,7 +58,7 @@ def _of_which(column: Column, uses: Sequence[Use], wanted: bool) -> Use | None:
     if not rest:
         return next((u for u in uses if u.column.place == column.place - 1), None)
     named = [u for u in uses if [w for w in map(folded, tokens_of(u.column.title.name)) if w not in FILLERS] == rest]
-    if not named and len(rest) == 1:
+    if not named and len(rest) == 1 and (idle or wanted):
         named = [u for u in uses if rest[0] in (u.axis.casefold(), folded(u.body))]
     return named[0] if len(named) == 1 else None
 
