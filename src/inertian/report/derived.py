@@ -72,7 +72,13 @@ def noise_asked(text: str) -> NoiseAsked:
         return NoiseAsked(of_column=False)
     if plain == OF_THE_STEP:
         return NoiseAsked(of_step=True, of_column=False)
-    return NoiseAsked(parse_positive(text, "length", unit_of("length", "m")).si, of_column=False)
+    try:
+        return NoiseAsked(parse_positive(text, "length", unit_of("length", "m")).si, of_column=False)
+    except InertianError:
+        raise Refusal(
+            f"“{text.strip()}” is not a noise. Write the standard deviation of a reading, such as 0.5 mm, or one of "
+            f"{OF_THE_STEP}, {OF_COLUMNS}, {ESTIMATED}."
+        ) from None
 
 
 @dataclass(frozen=True, eq=False)
