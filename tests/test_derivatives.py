@@ -241,3 +241,25 @@ def test_a_jump_keeps_its_row_and_sways_nothing(tmp_path):
     assert len(table) == 51
     assert (float(table[21][4]), table[21][5:]) == (round(x[20], 5), [""] * 5)
     assert all(abs(float(row[6]) - 0.8) < 0.1 for row in table[6:46] if row[6])
+
+
+@pytest.mark.parametrize(("n", "even"), [(60, True), (300, True), (300, False), (1500, True)])
+def test_jitter_of_the_clock_asks_for_wider_windows_where_the_body_is_fast_and_is_covered(n, even):
+    """Read as misfits, errors of the time stamps made windows narrow: u of v was 3 to 60 times as large."""
+    rng, hits, widths = np.random.default_rng(n + even), [], []
+    for _ in range(40 if n < 1000 else 12):
+        w, phase = rng.uniform(2.5, 5.0), rng.uniform(0.0, 6.0)
+        t = np.arange(n) * 2.0 / n if even else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+        shaken = t + 0.003 * rng.normal(size=n)
+        trial = recording(t, {"sled": {"x": 0.3 * np.sin(w * shaken + phase) + 3e-4 * rng.normal(size=n)}})
+        (body,) = derive(trial)
+        d, true = body.axes["x"], 0.3 * w * np.cos(w * t + phase)
+        off = np.abs(d.v - true) / d.u_v
+        slow = np.abs(true) < 0.1 * w  # at the turning points stamps matter little, but windows reach into fast motion
+        hits.append([np.mean(off < 1.0), np.mean(off < 2.0), np.mean(off[slow] < 2.0)])
+        widths.append(np.median(d.u_v) / (0.3 * w))
+    shares = np.mean(hits, axis=0)
+    assert 0.58 < shares[0] < 0.85
+    assert shares[1] > 0.9
+    assert shares[2] > 0.85
+    assert np.median(widths) < 0.03 * np.sqrt(60.0 / n) + 0.002

@@ -19,6 +19,7 @@ from inertian.motion.local_estimates import (
     half_place,
     left_out,
     mean_left_out,
+    noise_in_windows,
     sizes_at,
 )
 from inertian.motion.local_noise import LocalNoise, Stretch, estimate
@@ -250,7 +251,9 @@ class Derivatives:
         if not np.isfinite(noise.sigma):
             return []
         whole = self._whole(channel, t, x)
-        return [one.misfits(noise.sigma, noise.correlation) for one in whole.tried]
+        share = None if channel.share is None else channel.share[np.isfinite(channel.x)]
+        asked = noise_in_windows(t, x, noise, share)
+        return [one.misfits(*asked) for one in whole.tried]
 
     def _whole(self, channel: ChannelSamples, t: Array, x: Array) -> Stretch:
         """All usable samples of a channel as one stretch, with the windows tried on it."""

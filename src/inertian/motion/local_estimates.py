@@ -24,6 +24,7 @@ FADES = {0: 4, 1: 3, 2: 2}  # power of the size with which that is carried down 
 SURE = 10.0  # degrees of freedom of σ from which few samples are enough to tell a misfit by
 AND_MORE = 1.3  # times what it changes: it leaves out something itself
 BEYOND_CHANCE = 100.0  # ratio of mean squares, with one degree of freedom, that chance hardly ever reaches
+COARSE = 9  # windows in a stretch, or samples in a window, by which a speed is told roughly
 SEEN, PLACES = 600, 8  # samples in a place that long stretches are looked at, and how many
 NARROWEST = {0: 3, 1: 3, 2: 4}  # samples in a window by hand
 
@@ -84,7 +85,7 @@ def local_estimates(
     and of what the polynomial may leave out. `share` is the variance of each reading over σ², shape (n,).
     """
     known = window == BY_DATA and np.isfinite(noise.sigma)
-    chosen = sizes_at(t, misfits(t, x, noise.sigma, noise.correlation) if known else [], window)
+    chosen = sizes_at(t, misfits(t, x, *noise_in_windows(t, x, noise, share)) if known else [], window)
     estimates = _at_windows(t, x, chosen, noise.correlation)
     speed = np.nan_to_num(estimates[1][0])
     rounded: tuple[Array, ...] = ()
@@ -100,9 +101,26 @@ def local_estimates(
         for pattern in rounded:
             variance += banded(t, pattern, used, [(order, QUOTED[order])])[0][0] ** 2
         if noise.stamp > 0.0:
-            variance += (norm * noise.stamp * speed) ** 2
+            variance += (norm * noise.stamp) ** 2 * _share_of_windows(t, order, used, speed**2)
         found[order] = (value, np.sqrt(variance + left_out(t, x, order, used, noise, share) ** 2), used)
     return found
+
+
+def noise_in_windows(
+    t: Array, x: Array, noise: LocalNoise, share: Array | None = None
+) -> tuple[float, float, Array | None]:
+    """Return σ, ρ and the variance of each reading over σ², (n,), by which windows are chosen; None if all are alike.
+
+    Errors of the time stamps grow with the speed, for which that of a coarse local parabola does. t and x have shape
+    (n,).
+    """
+    n = len(t)
+    if noise.stamp == 0.0 or n < COARSE:
+        return noise.sigma, noise.correlation, share
+    speed = np.nan_to_num(sliding(t, x, max(n // COARSE, COARSE) | 1, [(1, 2)])[0][0])
+    variance = noise.sigma**2 * (1.0 if share is None else share) + (noise.stamp * speed) ** 2
+    sigma = float(np.sqrt(variance.mean()))
+    return sigma, noise.correlation, variance / sigma**2
 
 
 def _at_windows(t: Array, x: Array, chosen: Mapping[int, Rows], correlation: float) -> dict[int, tuple[Array, Array]]:
@@ -184,8 +202,14 @@ def _share_of_windows(t: Array, order: int, sizes: Rows, share: Array) -> Array:
     if n <= LONG:
         operator = local_operator(t, np.arange(n, dtype=np.intp), t, (), order, sizes, QUOTED[order])
         return np.asarray((operator.norm_under(share) / operator.norm) ** 2)
+    return mean_over_windows(share, sizes)
+
+
+def mean_over_windows(values: Array, sizes: Rows) -> Array:
+    """Return the mean of values over the window of each sample, (n,); at the ends windows keep their samples."""
+    n = len(values)
     first = np.clip(np.arange(n) - sizes // 2, 0, np.maximum(n - sizes, 0))
-    sums = np.concatenate([[0.0], np.cumsum(share)])
+    sums = np.concatenate([[0.0], np.cumsum(values)])
     return np.asarray((sums[np.minimum(first + sizes, n)] - sums[first]) / np.minimum(sizes, n))
 
 

@@ -99,14 +99,21 @@ class Tried:
     n: int
     least: float
 
-    def misfits(self, sigma: float, correlation: float = 0.0) -> Misfits:
-        """Return where they misfit, for readings of standard deviation σ with errors correlated as ρ^k."""
+    def misfits(self, sigma: float, correlation: float = 0.0, share: Array | None = None) -> Misfits:
+        """Return where they misfit, for readings of standard deviation σ with errors correlated as ρ^k.
+
+        `share` is the variance of each reading over σ², shape (n,); the mean of a window counts in it.
+        """
         sigma = max(sigma, self.least)
         if self.held > 1:  # means of so many correlated readings
             spread = np.sqrt((1.0 + correlation) / (1.0 - correlation) / self.held) * np.ones(TOP + 1)
         else:
             spread = np.sqrt(np.einsum("ij,ij->j", self.phi, correlated(self.phi, correlation)))
         chi = (self.coefficients / (spread * sigma)) ** 2
+        if share is not None:
+            sums = np.concatenate([[0.0], np.cumsum(share)])
+            mean = (sums[self.first + self.size] - sums[self.first]) / self.size
+            chi /= np.maximum(mean, np.finfo(float).tiny)[:, None]
         much = MISFIT + 2.0 * np.log(self.n)
         both = {p: chi[:, p + 1] + chi[:, p + 2] for p in range(2, TOP - 1)}
         return Misfits(
@@ -114,12 +121,13 @@ class Tried:
         )
 
 
-def misfits(t: Array, x: Array, sigma: float, correlation: float = 0.0) -> list[Misfits]:
+def misfits(t: Array, x: Array, sigma: float, correlation: float = 0.0, share: Array | None = None) -> list[Misfits]:
     """Return where windows of growing size misfit; t and x of shape (n,), nothing missing.
 
-    `sigma` is the standard deviation of a reading; errors k samples apart have the correlation ρ^k.
+    `sigma` is the standard deviation of a reading, `share` the variance of each over σ², if they differ; errors k
+    samples apart have the correlation ρ^k.
     """
-    return [one.misfits(sigma, correlation) for one in tried_windows(t, x)]
+    return [one.misfits(sigma, correlation, share) for one in tried_windows(t, x)]
 
 
 def tried_windows(t: Array, x: Array) -> list[Tried]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from inertian.motion.frame import ANGLE, CENTRE, ORIGIN, zero_key
 from inertian.motion.local import local_operator
+from inertian.motion.local_estimates import mean_over_windows
 from inertian.motion.operators import Operator, samples_themselves
 from inertian.physics.asked import NEEDS_CENTRE, NEEDS_MASS, Quantity, Shown
 from inertian.physics.collisions import SCALE, TIME_BASE
@@ -106,7 +107,7 @@ class _Jitter:
     """What errors of the time stamps do to a quantity at all samples, added up over the channels it is made of.
 
     Each moves all samples along the motion: of short recordings every sample along its own velocity, of long ones all
-    of a window along that at its middle.
+    of a window along what is usual in it.
     """
 
     def __init__(self, seen: Observed) -> None:
@@ -120,13 +121,22 @@ class _Jitter:
             return
         rate = np.nan_to_num(self._seen.derivative(body, axis, 1).value)
         if not self._exact:
-            self._total += slopes * self._seen.derivative(body, axis, order).norm * rate
+            self._total += slopes * self._seen.derivative(body, axis, order).norm * self._usual(body, axis, order, rate)
         elif order == 0:
             self._total += np.diag(np.nan_to_num(slopes) * rate)
         else:
             fits = self._seen.local_fits(body, axis)
             weights = fits.operator(self._seen.trial.t[fits.usable], order).scaled(slopes[fits.usable]).matrix()
             self._total[np.ix_(fits.usable, fits.usable)] += weights * rate[fits.usable]
+
+    def _usual(self, body: str, axis: str, order: int, rate: Array) -> Array:
+        """The root mean square rate of the window of each sample, with the sign it has at its middle."""
+        fits = self._seen.local_fits(body, axis)
+        found = rate.copy()
+        if order > 0 and len(fits.usable):
+            own = rate[fits.usable]
+            found[fits.usable] = np.sqrt(mean_over_windows(own**2, fits.sizes[order])) * np.where(own < 0.0, -1.0, 1.0)
+        return found
 
     def variance(self) -> Array:
         """Return the variance they cause at each sample, shape (n,)."""
