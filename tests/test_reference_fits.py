@@ -240,6 +240,7 @@ TRUE = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("shape", TRUE)
 def test_curves_with_uncertain_times_cover_their_truth_and_err_less(shape):
     rng, t, runs, stamp = np.random.default_rng(len(shape)), np.arange(50) * 0.03 + 0.03, 250, 0.006
