@@ -226,10 +226,13 @@ def _before(counted: Array) -> Array:
 
 def _random(squares: Array, along: Array, base: Baseline, shared: Array, sigma: float, correlation: float) -> Array:
     """The u that the readings give, those of the quiet stretches once as samples and once through the baseline."""
-    variance = sigma**2 * _long_run(correlation) * squares
+    own = sigma**2 * _long_run(correlation)
+    variance = own * squares
     if base.weights.shape[1]:
-        variance = variance + np.einsum("in,ij,jn->n", along, base.covariance, along)
-        variance -= 2.0 * sigma**2 * _long_run(correlation) * np.sum(along * shared, axis=0)
+        # of the same σ as the readings: what both share cancels, and must not be left over from two different ones
+        covariance = own * (base.weights @ base.weights.T) if sigma > 0.0 else base.covariance
+        variance = variance + np.einsum("in,ij,jn->n", along, covariance, along)
+        variance -= 2.0 * own * np.sum(along * shared, axis=0)
     return np.asarray(np.sqrt(np.maximum(variance, 0.0)))
 
 
