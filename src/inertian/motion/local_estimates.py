@@ -21,6 +21,7 @@ from inertian.quantities.units import unit_of
 
 WIDER = 1.4  # times the window, in which the next two degrees tell what the quoted one leaves out
 FADES = {0: 4, 1: 3, 2: 2}  # power of the size with which that is carried down to the window itself, by order
+BY_CHANCE = {0: 1.0, 1: 1.0, 2: 2.0}  # variances of noise alone that are taken off, by order
 SURE = 10.0  # degrees of freedom of σ from which few samples are enough to tell a misfit by
 AND_MORE = 1.3  # times what it changes: it leaves out something itself
 BEYOND_CHANCE = 100.0  # ratio of mean squares, with one degree of freedom, that chance hardly ever reaches
@@ -255,7 +256,7 @@ def _left_out_here(
     (lower, less), (higher, more) = banded(t, x, wider, both, noise.correlation, rows)
     with np.errstate(invalid="ignore"):
         by_chance = more**2 - less**2 if share is None else _unlike(t, wider, order, share)
-        squares = (lower - higher) ** 2 - noise.sigma**2 * np.maximum(by_chance, 0.0)
+        squares = (lower - higher) ** 2 - BY_CHANCE[order] * noise.sigma**2 * np.maximum(by_chance, 0.0)
     faded = np.sqrt(np.maximum(squares, 0.0)) * np.sign(lower - higher) * (sizes / wider) ** FADES[order]
     told = (sizes < n) | (n < TESTED) | (order == 2)
     return np.where(told & np.isfinite(faded), faded, 0.0)

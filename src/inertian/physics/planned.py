@@ -115,11 +115,14 @@ def over_span_plan(seen: Observed, shown: Shown, body: str, span: Span, kind: Re
     return Plan(kind, shown, t, rows, c, whole)
 
 
+ALIKE = 0.5  # correlation of the two in simulated swings
+
+
 def _with_local_fits(seen: Observed, whole: Readout, c: Array, left: float) -> float:
-    """What the rule leaves out of an area, so that it adds to what local fits leave out: both grow with curvature."""
+    """What the rule leaves out of an area, and what it shares with local fits: both grow with curvature."""
     missed = [key for key in whole.facts if seen.is_missed(key)]
     local = float(np.sqrt(sum(float(c @ np.nan_to_num(whole.facts[key])) ** 2 for key in missed)))
-    return float(np.sqrt((local + abs(left)) ** 2 - local**2))
+    return float(np.sqrt(left**2 + 2.0 * ALIKE * local * abs(left)))
 
 
 def _thinned(seen: Observed, shown: Shown, body: str, rows: Rows, kind: ReadingKind) -> Rows:
