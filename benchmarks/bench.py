@@ -15,12 +15,12 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtWidgets import QApplication
 
-from inertian.desktop import words
-from inertian.desktop.application import application, make_window
-from inertian.desktop.shots import settle
-from inertian.desktop.tokens import LIGHT
-from inertian.motion.trials import Body, Channel, Trial
-from inertian.physics.collisions import mass_key
+from inertian.desktop.look import words
+from inertian.desktop.look.tokens import LIGHT
+from inertian.desktop.shell.application import application, make_window
+from inertian.desktop.shell.screenshots import settle
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.physics.accounts.collision_inputs import mass_key
 from inertian.project.edits import edge_moved
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.facts import Fact, FactId, Meaning
@@ -37,11 +37,15 @@ def project_of(samples: int, epoch: float = 1.7e9) -> Project:
     heavy = np.where(t < 10, 0.2 * t, 2.0 + 0.05 * (t - 10)) + rng.normal(0, 1e-3, samples)
     light = np.where(t < 10, 2.3, 2.3 + 0.25 * (t - 10)) + rng.normal(0, 1e-3, samples)
     bodies = tuple(
-        Body(name, (Channel("x", f"{name} (m)", metre, x),)) for name, x in (("heavy", heavy), ("light", light))
+        Body(name, (Channel("x", f"{name} (m)", metre, x),))
+        for name, x in (("heavy", heavy), ("light", light))
     )
     trial = Trial("long", "long", "time (s)", second, t + epoch, bodies)
     kg = unit_of("mass", "kg")
-    setup = {FactId(mass_key(b)): Fact(m, 0.1, Meaning.LIMITS, kg) for b, m in (("heavy", 19.1), ("light", 11.3))}
+    setup = {
+        FactId(mass_key(b)): Fact(m, 0.1, Meaning.LIMITS, kg)
+        for b, m in (("heavy", 19.1), ("light", 11.3))
+    }
     return with_trials(Project("long", series=(Series("s"),), setup=setup), [trial], "s")
 
 
@@ -64,7 +68,9 @@ def drag_times(window: object, span: str, edge: str) -> list[float]:
     found = []
     for k in range(STEPS):
         begun = time.perf_counter()
-        document.preview(edge_moved(document.settled, entry.trial.id, span, edge, start - 0.001 * (k + 1)))
+        document.preview(
+            edge_moved(document.settled, entry.trial.id, span, edge, start - 0.001 * (k + 1))
+        )
         found.append(time.perf_counter() - begun)
         QApplication.processEvents()
     document.abandon()
@@ -108,7 +114,9 @@ def main() -> None:
     print(f"spans: {[s.name for s in window.document.entry.spans]}")
     for span, edge in (("before", "start"), ("before", "stop"), ("contact", "start")):
         times = drag_times(window, span, edge)
-        print(f"drag {span} {edge}: median {1e3 * statistics.median(times):.1f} ms, worst {1e3 * max(times):.1f} ms")
+        print(
+            f"drag {span} {edge}: median {1e3 * statistics.median(times):.1f} ms, worst {1e3 * max(times):.1f} ms"
+        )
     window.bench.view.choose_strips([*window.bench.view.shown_strips()])
     box = window.bench.strips()[0].plot.getPlotItem().vb
     for width in (1.0, 0.01):

@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import lfilter, savgol_filter
 
-from inertian.motion.local_estimates import WindowAsked, local_estimates
-from inertian.motion.local_noise import LocalNoise, Stretch, estimate
-from inertian.motion.sliding import sliding
-from inertian.motion.windows import QUOTED, sizes_tried
+from inertian.motion.derivatives.local_derivatives import WindowAsked, local_estimates
+from inertian.motion.noise.local_noise import LocalNoise, Stretch, estimate
+from inertian.motion.numerics.sliding_fits import sliding
+from inertian.motion.numerics.window_selection import QUOTED, sizes_tried
 from inertian.quantities.coverage import P68, P95, coverage_factor
 
 Array = NDArray[np.float64]
@@ -35,7 +35,12 @@ def motion(kind: str, rng: np.random.Generator) -> Motion:
         phase = size * np.exp(1j * rng.uniform(0.0, 2.0 * np.pi))
         return tuple((lambda t, k=k: (phase * s**k * np.exp(s * t)).real) for k in range(3))
     if kind == "repelled":
-        v, dv, tc, w = rng.uniform(0.2, 1.0), rng.uniform(0.3, 1.5), rng.uniform(0.7, 1.3), rng.uniform(0.15, 0.35)
+        v, dv, tc, w = (
+            rng.uniform(0.2, 1.0),
+            rng.uniform(0.3, 1.5),
+            rng.uniform(0.7, 1.3),
+            rng.uniform(0.15, 0.35),
+        )
         return (
             lambda t: v * t - 0.5 * dv * w * np.logaddexp(0.0, 2.0 * (t - tc) / w),
             lambda t: v - 0.5 * dv * (1.0 + np.tanh((t - tc) / w)),
@@ -45,7 +50,11 @@ def motion(kind: str, rng: np.random.Generator) -> Motion:
         v, a = rng.uniform(-1.0, 1.0), rng.uniform(-2.0, 2.0)
         return lambda t: v * t + 0.5 * a * t * t, lambda t: v + a * t, lambda t: a + 0.0 * t
     v, tau = rng.uniform(0.5, 2.0), rng.uniform(0.5, 2.0)
-    return lambda t: -v * tau * np.exp(-t / tau), lambda t: v * np.exp(-t / tau), lambda t: -v / tau * np.exp(-t / tau)
+    return (
+        lambda t: -v * tau * np.exp(-t / tau),
+        lambda t: v * np.exp(-t / tau),
+        lambda t: -v / tau * np.exp(-t / tau),
+    )
 
 
 def recorded(moving: Motion, t: Array, noise: str, rng: np.random.Generator) -> tuple[Array, float]:
@@ -53,7 +62,9 @@ def recorded(moving: Motion, t: Array, noise: str, rng: np.random.Generator) -> 
     n = len(t)
     if noise == "coarse steps":
         step = 3.0 * SIGMA
-        return np.round((moving[0](t) + rng.uniform(0.0, step) + 0.2 * SIGMA * rng.normal(size=n)) / step) * step, step
+        return np.round(
+            (moving[0](t) + rng.uniform(0.0, step) + 0.2 * SIGMA * rng.normal(size=n)) / step
+        ) * step, step
     if noise == "time jitter":
         return moving[0](t + 0.003 * rng.normal(size=n)) + 0.3 * SIGMA * rng.normal(size=n), 0.0
     rho = float(noise.split()[-1]) if noise != "white" else 0.0
@@ -73,7 +84,11 @@ def cell(asked: tuple[int, bool, str, int]) -> tuple[tuple[int, bool, str], Arra
     for run in range(runs):
         if run % 10 == 0:
             moving = motion(KINDS[(run // 10) % len(KINDS)], rng)
-        t = np.arange(n) * 2.0 / n if even else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+        t = (
+            np.arange(n) * 2.0 / n
+            if even
+            else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+        )
         x, step = recorded(moving, t, noise, rng)
         known = estimate([[Stretch(t, x)]], [step])[0]
         k68, k95 = coverage_factor(P68, known.dof), coverage_factor(P95, known.dof)
@@ -92,9 +107,14 @@ def cell(asked: tuple[int, bool, str, int]) -> tuple[tuple[int, bool, str], Arra
 def coverage(runs: int) -> None:
     """Print the table of coverage."""
     cells = [
-        (n, e, noise, runs if n < 500 else runs // 5) for n in (8, 60, 500) for e in (True, False) for noise in NOISES
+        (n, e, noise, runs if n < 500 else runs // 5)
+        for n in (8, 60, 500)
+        for e in (True, False)
+        for noise in NOISES
     ]
-    print("samples, spacing, noise | v 68 % | v 95 % | sharpest 68, 95 | a 68 % | a 95 % | sharpest 68, 95")
+    print(
+        "samples, spacing, noise | v 68 % | v 95 % | sharpest 68, 95 | a 68 % | a 95 % | sharpest 68, 95"
+    )
     with ProcessPoolExecutor(2) as pool:
         for (n, even, noise), hits, _ in pool.map(cell, cells):
             numbers = " | ".join(f"{100.0 * h:.1f}" for h in hits)
@@ -119,12 +139,18 @@ def errors(motions: int) -> None:
                 mine[order] += float(np.mean((found[order][0] - truth) ** 2))
                 for size in (7, *sizes_tried(n)):
                     value = sliding(t, x, size, [(order, QUOTED[order])])[0][0]
-                    fixed[order, size] = fixed.get((order, size), 0.0) + float(np.mean((value - truth) ** 2))
+                    fixed[order, size] = fixed.get((order, size), 0.0) + float(
+                        np.mean((value - truth) ** 2)
+                    )
         for order in (1, 2):
-            ratios[order].append(np.sqrt(mine[order] / min(e for (o, _), e in fixed.items() if o == order)))
+            ratios[order].append(
+                np.sqrt(mine[order] / min(e for (o, _), e in fixed.items() if o == order))
+            )
     for order, name in ((1, "velocity"), (2, "acceleration")):
         r = np.array(ratios[order])
-        print(f"{name}: within 1.3 of the best window in {100 * np.mean(r <= 1.3):.0f} %, median {np.median(r):.2f}")
+        print(
+            f"{name}: within 1.3 of the best window in {100 * np.mean(r <= 1.3):.0f} %, median {np.median(r):.2f}"
+        )
 
 
 def _best(work: Callable[[], object], times: int = 5) -> float:
@@ -151,10 +177,16 @@ def speed() -> None:
         else:
             reference = _best(lambda t=t, x=x: np.gradient(x, t))
         found = ("of 51", by_hand), ("by the data", by_data), ("noise", judged)
-        parts = ", ".join(f"{label} {1e3 * took:.0f} ms ({took / reference:.2f} ×)" for label, took in found)
+        parts = ", ".join(
+            f"{label} {1e3 * took:.0f} ms ({took / reference:.2f} ×)" for label, took in found
+        )
         print(f"{name}: {parts}; reference {1e3 * reference:.0f} ms")
 
 
 if __name__ == "__main__":
     what, count = sys.argv[1], int(sys.argv[2]) if len(sys.argv) > 2 else 0
-    {"coverage": lambda: coverage(count or 200), "errors": lambda: errors(count or 60), "speed": speed}[what]()
+    {
+        "coverage": lambda: coverage(count or 200),
+        "errors": lambda: errors(count or 60),
+        "speed": speed,
+    }[what]()

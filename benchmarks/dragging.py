@@ -13,10 +13,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PyQt6.QtWidgets import QApplication
 
-from inertian.desktop.application import application, make_window
-from inertian.desktop.gestures import Drag, Handle
-from inertian.desktop.shots import settle
-from inertian.project.demo import demo_project
+from inertian.desktop.bench.gestures import Drag, Handle
+from inertian.desktop.shell.application import application, make_window
+from inertian.desktop.shell.screenshots import settle
+from inertian.project.demo_project import demo_project
 
 
 def main() -> None:
@@ -34,7 +34,9 @@ def main() -> None:
             times.append(1e3 * (time.perf_counter() - begin))
         drag.cancel()
         window.close()
-    print(f"one move, numbers and picture: median {statistics.median(times):.0f} ms, longest {max(times):.0f} ms")
+    print(
+        f"one move, numbers and picture: median {statistics.median(times):.0f} ms, longest {max(times):.0f} ms"
+    )
 
 
 if __name__ == "__main__":

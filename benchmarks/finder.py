@@ -11,9 +11,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from inertian.motion.finder import find_spans
-from inertian.motion.found import Found
-from inertian.motion.trials import Body, Channel, Trial
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.motion.spans.finder import find_spans
+from inertian.motion.spans.span_naming import Found
 from inertian.quantities.units import unit_of
 from inertian.rink.scenes import SCENES, Happening, Scene, record
 
@@ -26,7 +26,10 @@ def trial_of(t, positions) -> Trial:
     """Return a trial of recorded positions."""
     metre, second = unit_of("length", "m"), unit_of("time", "s")
     bodies = tuple(
-        Body(name, tuple(Channel(axis, axis, metre, x[:, i]) for i, axis in enumerate("xy"[: x.shape[1]])))
+        Body(
+            name,
+            tuple(Channel(axis, axis, metre, x[:, i]) for i, axis in enumerate("xy"[: x.shape[1]])),
+        )
         for name, x in positions.items()
     )
     return Trial("judged", "judged", "t", second, t, bodies)
@@ -55,7 +58,9 @@ def faint(scene: Scene, h: Happening) -> bool:
         at = np.array([h.t0 - 1e-6, h.t0, h.t1, h.t1 + 1e-6])
         x = course.position(at)
         before, after = (x[1] - x[0]) / 1e-6, (x[3] - x[2]) / 1e-6
-        if np.linalg.norm(after - before) > 0.1 * max(np.linalg.norm(before), np.linalg.norm(after)):
+        if np.linalg.norm(after - before) > 0.1 * max(
+            np.linalg.norm(before), np.linalg.norm(after)
+        ):
             return False
     return True
 
@@ -74,16 +79,23 @@ def judge(scene: Scene, t, positions, tally: Tally, label: str) -> None:
     for h in (h for h in truth if h.kind in EVENTS and not faint(scene, h)):
         slow = h.kind in ("interaction", "push")
         beside = min(
-            (s.t1 - s.t0 for s in truth if s.kind not in EVENTS and set(s.bodies) & set(h.bodies)), default=0.0
+            (s.t1 - s.t0 for s in truth if s.kind not in EVENTS and set(s.bodies) & set(h.bodies)),
+            default=0.0,
         )
         room = max(3 * step, 0.05 * (h.t1 - h.t0)) if slow else max(3 * step, 0.01 * beside)
         room = max(room, 1.5 * step + 0.01 * t[-1]) if h.kind == "turning point" else room
         near = [f for f in found if f.kind.value in EVENTS and overlap(f, h, room)]
-        same = [f for f in near if f.kind.value == h.kind or (slow and h.t1 - h.t0 < 4 * step and f.kind == "contact")]
+        same = [
+            f
+            for f in near
+            if f.kind.value == h.kind or (slow and h.t1 - h.t0 < 4 * step and f.kind == "contact")
+        ]
         tally.asked[h.kind] += 1
         if not same:
             tally.missed[h.kind] += 1
-            tally.bad.append(f"{label}: no {h.kind} at {h.t0:.3f}; {[(f.kind.value, round(f.t0, 3)) for f in near]}")
+            tally.bad.append(
+                f"{label}: no {h.kind} at {h.t0:.3f}; {[(f.kind.value, round(f.t0, 3)) for f in near]}"
+            )
             continue
         best = min(same, key=lambda f: abs(f.t0 - h.t0) + abs(f.t1 - h.t1))
         for mine, true in ((best.t0, h.t0), (best.t1, h.t1)):
@@ -94,10 +106,16 @@ def judge(scene: Scene, t, positions, tally: Tally, label: str) -> None:
         same = [h for h in truth if overlap(f, h, 3 * step) and (h.kind == f.kind.value)]
         if f.kind.steady:
             contacts = [h for h in truth if h.kind in FAST and set(h.bodies) & set(f.bodies)]
-            held = [h for h in contacts if not faint(scene, h) and f.t0 < h.t0 - 1e-9 and h.t1 + 1e-9 < f.t1]
+            held = [
+                h
+                for h in contacts
+                if not faint(scene, h) and f.t0 < h.t0 - 1e-9 and h.t1 + 1e-9 < f.t1
+            ]
             tally.holding += len(held)
             if held:
-                tally.bad.append(f"{label}: {f.kind.value} {f.t0:.3f} {f.t1:.3f} holds {held[0].kind} {held[0].t0:.3f}")
+                tally.bad.append(
+                    f"{label}: {f.kind.value} {f.t0:.3f} {f.t1:.3f} holds {held[0].kind} {held[0].t0:.3f}"
+                )
             steady = [h for h in truth if h.kind not in EVENTS and set(h.bodies) & set(f.bodies)]
             most = max(steady, key=lambda h: min(f.t1, h.t1) - max(f.t0, h.t0))
             tally.kinds[most.kind, f.kind.value] += 1
@@ -115,7 +133,11 @@ def _speeds(scene: Scene, t, positions, truth, found, tally: Tally) -> None:
     for h in (h for h in truth if h.kind in ("contact", "interaction")):
         for course in (c for c in scene.courses if c.body in h.bodies):
             for side, edge in ((0, h.t0), (1, h.t1)):
-                real = [s for s in truth if course.body in s.bodies and abs((s.t1, s.t0)[side] - edge) < 1e-9]
+                real = [
+                    s
+                    for s in truth
+                    if course.body in s.bodies and abs((s.t1, s.t0)[side] - edge) < 1e-9
+                ]
                 own = [f for f in found if course.body in f.bodies and f.kind.steady]
                 mine = [f for f in own if _before(f, edge) == (side == 0)]
                 if not real or not mine:
@@ -124,11 +146,18 @@ def _speeds(scene: Scene, t, positions, truth, found, tally: Tally) -> None:
                 at = np.array([edge])
                 eps = 1e-6 * (-1.0 if side == 0 else 1.0)
                 true = (course.position(at + eps) - course.position(at))[0] / eps
-                errors = [_speed(t, positions[course.body], s.t0, s.t1, edge) - true for s in (real[0], near)]
+                errors = [
+                    _speed(t, positions[course.body], s.t0, s.t1, edge) - true
+                    for s in (real[0], near)
+                ]
                 if all(np.isfinite(e).all() for e in errors):
-                    tally.speeds.append((float(np.linalg.norm(errors[0])), float(np.linalg.norm(errors[1]))))
+                    tally.speeds.append(
+                        (float(np.linalg.norm(errors[0])), float(np.linalg.norm(errors[1])))
+                    )
                     if tally.speeds[-1][1] > 0.1 + 3 * tally.speeds[-1][0]:
-                        tally.bad.append(f"SPEED {h.kind} {h.t0:.3f} {course.body} {side} {tally.speeds[-1]}")
+                        tally.bad.append(
+                            f"SPEED {h.kind} {h.t0:.3f} {course.body} {side} {tally.speeds[-1]}"
+                        )
 
 
 def _before(f: Found, edge: float) -> bool:
@@ -151,7 +180,14 @@ def run(count: int, first: int) -> Tally:
         scene = SCENES[seed % len(SCENES)](rng)
         rate = float(rng.choice([20.0, 30.0, 60.0, 120.0, 240.0]))
         noise = float(rng.choice([0.0005, 0.001, 0.003]))
-        t, x = record(scene, rng, rate, noise, float(rng.choice([0.0, 0.0005])), float(rng.choice([0.0, 0.01])))
+        t, x = record(
+            scene,
+            rng,
+            rate,
+            noise,
+            float(rng.choice([0.0, 0.0005])),
+            float(rng.choice([0.0, 0.01])),
+        )
         judge(scene, t, x, tally, f"{seed} {scene.name} {rate:g}/s {1e3 * noise:g} mm")
     return tally
 
@@ -164,7 +200,9 @@ def report(tally: Tally) -> list[str]:
         lines.append(
             f"{kind}: {asked} happened, {asked - tally.missed[kind]} found, edges right {100 * np.mean(edges):.1f} %"
         )
-    lines.append(f"false spans: {tally.false} of {tally.spans} ({100 * tally.false / tally.spans:.2f} %)")
+    lines.append(
+        f"false spans: {tally.false} of {tally.spans} ({100 * tally.false / tally.spans:.2f} %)"
+    )
     lines.append(f"steady spans that hold a hit: {tally.holding}")
     speeds = np.array(tally.speeds)
     rms = np.sqrt((speeds**2).mean(axis=0))
@@ -198,7 +236,9 @@ def speed() -> str:
 
 if __name__ == "__main__":
     count, first = (
-        (int(a) for a in (*sys.argv[1:], 500, FIRST_SEED)[:2]) if len(sys.argv) < 3 else map(int, sys.argv[1:3])
+        (int(a) for a in (*sys.argv[1:], 500, FIRST_SEED)[:2])
+        if len(sys.argv) < 3
+        else map(int, sys.argv[1:3])
     )
     result = run(count, first)
     if "-v" in sys.argv or first < FIRST_SEED:

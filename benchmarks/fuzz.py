@@ -14,7 +14,7 @@ import time
 import traceback
 from pathlib import Path
 
-from inertian.files.door import read_bytes
+from inertian.files.reader import read_bytes
 from inertian.report.inspection import inspection_json
 
 SEEDS = Path(__file__).parent.parent / "tests" / "ugly"
@@ -67,7 +67,9 @@ def run(count: int, seed: int) -> list[str]:
         content = mutate(contents[path], rng)
         begin = time.perf_counter()
         try:
-            json.dumps(inspection_json([(path.name, read_bytes(path.name, content))]), allow_nan=False)
+            json.dumps(
+                inspection_json([(path.name, read_bytes(path.name, content))]), allow_nan=False
+            )
         except Exception:
             troubles.append(f"{number} {path.name}: {traceback.format_exc(limit=-3)}")
         took = time.perf_counter() - begin

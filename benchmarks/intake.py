@@ -11,8 +11,8 @@ import numpy as np
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from inertian.desktop.application import make_window
-from inertian.desktop.shots import settle
+from inertian.desktop.shell.application import make_window
+from inertian.desktop.shell.screenshots import settle
 from inertian.project.project import Project
 
 FILES, ROWS = 200, 500
@@ -27,7 +27,9 @@ def write(folder: Path) -> list[Path]:
         hit = rng.uniform(4, 6)
         heavy = np.where(t < hit, 0.3 * t, 0.3 * hit + 0.1 * (t - hit)) + rng.normal(0, 1e-3, ROWS)
         light = np.where(t < hit, 2.0, 2.0 + 0.34 * (t - hit)) + rng.normal(0, 1e-3, ROWS)
-        rows = "".join(f"{a:.2f}\t{h:.4f}\t{x:.4f}\n" for a, h, x in zip(t, heavy, light, strict=True))
+        rows = "".join(
+            f"{a:.2f}\t{h:.4f}\t{x:.4f}\n" for a, h, x in zip(t, heavy, light, strict=True)
+        )
         paths.append(folder / f"run {number:03d}.tsv")
         paths[-1].write_text("time (s)\theavy (m)\tlight (m)\n" + rows)
     return paths
@@ -69,7 +71,9 @@ def main() -> None:
         )
         window.keeping.may_leave = lambda: True
         window.close()
-        print(f"longest gap of the event loop {1000 * longest:.0f} ms, at {when - begin:.2f} s (at most 100)")
+        print(
+            f"longest gap of the event loop {1000 * longest:.0f} ms, at {when - begin:.2f} s (at most 100)"
+        )
 
 
 if __name__ == "__main__":

@@ -15,14 +15,14 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 
-from inertian.files.door import read_file
+from inertian.files.reader import read_file
 
 ROWS = 1_000_000
 MEMORY = """
 import re, sys
 from pathlib import Path
 import polars
-from inertian.files.door import read_file
+from inertian.files.reader import read_file
 small, large = map(Path, sys.argv[1:])
 read_file(small)
 def peak():
@@ -60,10 +60,15 @@ def main() -> None:
         write(path, ROWS)
         write(small, 30_000)
         pl.read_csv(path), read_file(path)
-        pairs = [(seconds(lambda: read_file(path)), seconds(lambda: pl.read_csv(path))) for _ in range(runs)]
+        pairs = [
+            (seconds(lambda: read_file(path)), seconds(lambda: pl.read_csv(path)))
+            for _ in range(runs)
+        ]
         ours, theirs = (statistics.median(p[i] for p in pairs) for i in (0, 1))
         ratio = statistics.median(a / b for a, b in pairs)
-        print(f"reading {ours:.3f} s, polars.read_csv {theirs:.3f} s, ratio {ratio:.2f} (at most 2)")
+        print(
+            f"reading {ours:.3f} s, polars.read_csv {theirs:.3f} s, ratio {ratio:.2f} (at most 2)"
+        )
         command = [sys.executable, "-c", MEMORY, str(small), str(path)]
         memory = float(subprocess.run(command, check=True, capture_output=True, text=True).stdout)
         print(f"memory {memory:.1f} × the file's size (at most 6)")

@@ -15,16 +15,22 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import binom
 
-from inertian.motion.curves import Shape
-from inertian.motion.frame import ANGLE, CENTRE
-from inertian.motion.integrals import baseline, integrate, integrate_twice
-from inertian.motion.noise import Noise
-from inertian.motion.spans import Span, SpanKind, Spans
-from inertian.motion.trials import Body, Channel, Trial
-from inertian.physics.asked import CurveAsked, NamedReading, Quantity, ReadingKind, Shown
-from inertian.physics.observed import Observed
-from inertian.physics.reading import fit_asked, over_span, read_named, settle
-from inertian.project.evaluation import Evaluator
+from inertian.analysis.evaluation import Evaluator
+from inertian.motion.fits.curves import Shape
+from inertian.motion.noise.reading_noise import Noise
+from inertian.motion.numerics.integrals import baseline, integrate, integrate_twice
+from inertian.motion.recording.frame import ANGLE, CENTRE
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.definitions.requests import (
+    CurveAsked,
+    NamedReading,
+    Quantity,
+    ReadingKind,
+    Shown,
+)
+from inertian.physics.evaluation.trial_context import Observed
+from inertian.physics.readings.readings import fit_asked, over_span, read_named, settle
 from inertian.project.project import Entry, Project, Series
 from inertian.quantities.coverage import P68, P95, Scalar
 from inertian.quantities.errors import InertianError
@@ -33,20 +39,34 @@ from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import unit_of
 
 Array = NDArray[np.float64]
-Drawn = tuple[Scalar, float, float]  # a result, the truth, and u if the noise were known; NaN if not asked
+Drawn = tuple[
+    Scalar, float, float
+]  # a result, the truth, and u if the noise were known; NaN if not asked
 M, KG, DEGREE = unit_of("length", "m"), unit_of("mass", "kg"), unit_of("angle", "°")
-NEWTON, ACCELERATION, STIFFNESS = unit_of("force", "N"), unit_of("acceleration", "m/s²"), unit_of("stiffness", "N/m")
+NEWTON, ACCELERATION, STIFFNESS = (
+    unit_of("force", "N"),
+    unit_of("acceleration", "m/s²"),
+    unit_of("stiffness", "N/m"),
+)
 SIGMA = 1e-3
 SPAN = Spans([Span("part", SpanKind.FREE, 0.3, 1.7), Span("later", SpanKind.FREE, 0.9, 1.9)])
 
 
 def times(n: int, even: bool, rng: np.random.Generator) -> Array:
     """Return n moments in two seconds."""
-    return np.arange(n) * 2.0 / n if even else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+    return (
+        np.arange(n) * 2.0 / n
+        if even
+        else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+    )
 
 
 def observed(
-    t: Array, axes: dict[str, Array], facts: dict[str, Fact], spans: Spans = SPAN, jitter: float = 0.0
+    t: Array,
+    axes: dict[str, Array],
+    facts: dict[str, Fact],
+    spans: Spans = SPAN,
+    jitter: float = 0.0,
 ) -> Observed:
     """Return a made trial of one body as the program sees it."""
     channels = tuple(Channel(a, a, M, x) for a, x in axes.items())
@@ -67,9 +87,16 @@ def measured(true: float, u: float, unit: object, rng: np.random.Generator) -> F
 
 
 def _read(
-    seen: Observed, quantity: Quantity, axis: str, kind: ReadingKind, at: tuple[float, ...] = (), si: str = ""
+    seen: Observed,
+    quantity: Quantity,
+    axis: str,
+    kind: ReadingKind,
+    at: tuple[float, ...] = (),
+    si: str = "",
 ) -> Scalar:
-    return read_named(seen, NamedReading("r", kind, Shown(quantity, axis, si), "sled", at, "" if at else "part"))
+    return read_named(
+        seen, NamedReading("r", kind, Shown(quantity, axis, si), "sled", at, "" if at else "part")
+    )
 
 
 def _swinging(
@@ -106,7 +133,11 @@ def kinetic_near_rest(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     x = 0.5 * a * (t - turn) ** 2 + SIGMA * rng.normal(size=n)
     seen = observed(t, {"x": x}, {"mass of sled": measured(2.0, 0.01, KG, rng)}, Spans())
     at = turn + rng.uniform(-0.02, 0.02)
-    return _read(seen, Quantity.KINETIC, "", ReadingKind.VALUE, (at,)), (a * (at - turn)) ** 2, float("nan")
+    return (
+        _read(seen, Quantity.KINETIC, "", ReadingKind.VALUE, (at,)),
+        (a * (at - turn)) ** 2,
+        float("nan"),
+    )
 
 
 def incline(n: int, even: bool, rng: np.random.Generator, symbol: str, at: float = 1.0) -> Drawn:
@@ -140,7 +171,11 @@ def impulse(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     ends = erf((last - 1.0) / 0.2 / np.sqrt(2.0)) - erf((first - 1.0) / 0.2 / np.sqrt(2.0))
     true = 20.0 * 0.2 * np.sqrt(np.pi / 2.0) * float(ends)
     counts = 0.5 * (np.append(np.diff(t[rows]), 0.0) + np.insert(np.diff(t[rows]), 0, 0.0))
-    return _read(seen, Quantity.SENSOR, "F", ReadingKind.AREA), true, 0.3 * float(np.linalg.norm(counts))
+    return (
+        _read(seen, Quantity.SENSOR, "F", ReadingKind.AREA),
+        true,
+        0.3 * float(np.linalg.norm(counts)),
+    )
 
 
 def angular_speed(n: int, even: bool, rng: np.random.Generator) -> Drawn:
@@ -149,7 +184,10 @@ def angular_speed(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     angle = w0 * t + 0.5 * a * t * t
     off = 0.001 * rng.normal(size=2)
     x, y = (0.4 * f(angle) + SIGMA * rng.normal(size=n) for f in (np.cos, np.sin))
-    facts = {name: Fact(float(off[k]), 0.001, Meaning.STANDARD, M) for k, name in enumerate(CENTRE.values())}
+    facts = {
+        name: Fact(float(off[k]), 0.001, Meaning.STANDARD, M)
+        for k, name in enumerate(CENTRE.values())
+    }
     seen = observed(t, {"x": x, "y": y}, facts, Spans())
     frame = replace(seen.frame, centre=(float(off[0]), float(off[1])))
     centre = {name: (FactId(name), fact) for name, fact in facts.items()}
@@ -193,7 +231,11 @@ def overlapping(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     for one in (seen, known(seen)):
         both = settle(one, dict(zip("12", found, strict=True)))
         us.append(float(np.sqrt(np.array([1.0, -1.0]) @ both.covariance @ [1.0, -1.0])))
-    return Scalar(float(both.values[0] - both.values[1]), us[0], seen.noise.dof), truths[0] - truths[1], us[1]
+    return (
+        Scalar(float(both.values[0] - both.values[1]), us[0], seen.noise.dof),
+        truths[0] - truths[1],
+        us[1],
+    )
 
 
 def fitted(n: int, even: bool, rng: np.random.Generator, shape: Shape, place: int) -> Drawn:
@@ -220,7 +262,11 @@ def jittered(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     x = 1.5 * shaken - 0.4 * shaken**2 + 0.3 * SIGMA * rng.normal(size=n)
     seen = observed(t, {"x": x}, {}, Spans())
     at = float(rng.uniform(0.5, 1.5))
-    return _read(seen, Quantity.VELOCITY, "x", ReadingKind.VALUE, (at,)), 1.5 - 0.8 * at, float("nan")
+    return (
+        _read(seen, Quantity.VELOCITY, "x", ReadingKind.VALUE, (at,)),
+        1.5 - 0.8 * at,
+        float("nan"),
+    )
 
 
 def towed(n: int, even: bool, rng: np.random.Generator, twice: bool) -> Drawn:
@@ -281,20 +327,35 @@ def cell(asked: tuple[str, int, bool, int]) -> tuple[str, int, bool, list[float]
 def main(runs: int, samples: list[int], names: list[str]) -> None:
     """Print the table."""
     limits = [binom.ppf((0.0005, 0.9995), runs, p) / runs for p in (P68, P95)]
-    print(f"{runs} trials a cell; 99.9 % limits " + ", ".join(f"{100 * a:.1f} to {100 * b:.1f}" for a, b in limits))
+    print(
+        f"{runs} trials a cell; 99.9 % limits "
+        + ", ".join(f"{100 * a:.1f} to {100 * b:.1f}" for a, b in limits)
+    )
     print("result | samples | spacing | 68 % | 95 % | width ÷ known noise")
     chosen = [name for name in CELLS if not names or name.startswith(tuple(names))]
     cells = [(name, n, even, runs) for n in samples for name in chosen for even in (True, False)]
     with ProcessPoolExecutor(2) as pool:
         for name, n, even, shares, width in pool.map(cell, cells):
             if not shares:
-                print(f"{name} | {n} | {'even' if even else 'uneven'} | too few samples for it", flush=True)
+                print(
+                    f"{name} | {n} | {'even' if even else 'uneven'} | too few samples for it",
+                    flush=True,
+                )
                 continue
-            marks = ["" if a <= s <= b else ("!" if s < a else "+") for s, (a, b) in zip(shares, limits, strict=True)]
+            marks = [
+                "" if a <= s <= b else ("!" if s < a else "+")
+                for s, (a, b) in zip(shares, limits, strict=True)
+            ]
             said = " | ".join(f"{100 * s:.1f}{m}" for s, m in zip(shares, marks, strict=True))
-            print(f"{name} | {n} | {'even' if even else 'uneven'} | {said} | {width:.2f}", flush=True)
+            print(
+                f"{name} | {n} | {'even' if even else 'uneven'} | {said} | {width:.2f}", flush=True
+            )
 
 
 if __name__ == "__main__":
     numbers = [int(a) for a in sys.argv[1:] if a.isdigit()]
-    main(numbers[0] if numbers else 2000, numbers[1:] or [60], [a for a in sys.argv[1:] if not a.isdigit()])
+    main(
+        numbers[0] if numbers else 2000,
+        numbers[1:] or [60],
+        [a for a in sys.argv[1:] if not a.isdigit()],
+    )

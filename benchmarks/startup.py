@@ -40,9 +40,13 @@ run()
 def seconds(code: str) -> float:
     """Return how long a fresh Python takes to run some code."""
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
-    environment.pop("PYTHONDONTWRITEBYTECODE", None)  # an installed program is compiled once, not at each start
+    environment.pop(
+        "PYTHONDONTWRITEBYTECODE", None
+    )  # an installed program is compiled once, not at each start
     begin = time.perf_counter()
-    subprocess.run([sys.executable, "-c", code], check=True, env=environment, stderr=subprocess.DEVNULL)
+    subprocess.run(
+        [sys.executable, "-c", code], check=True, env=environment, stderr=subprocess.DEVNULL
+    )
     return time.perf_counter() - begin
 
 
@@ -55,7 +59,9 @@ def main() -> None:
     pairs = [(seconds(OURS), seconds(EMPTY)) for _ in range(runs)]
     ours, empty = (statistics.median(p[i] for p in pairs) for i in (0, 1))
     ratio = statistics.median(a / b for a, b in pairs)
-    print(f"start with the demo {ours:.2f} s, empty pyqtgraph window {empty:.2f} s, ratio {ratio:.2f} (at most 1.6)")
+    print(
+        f"start with the demo {ours:.2f} s, empty pyqtgraph window {empty:.2f} s, ratio {ratio:.2f} (at most 1.6)"
+    )
 
 
 if __name__ == "__main__":

@@ -6,9 +6,9 @@ Run after a change of the finder or of the demo's recordings: python scripts/dem
 import json
 from pathlib import Path
 
-from inertian.files.door import read_bytes
-from inertian.files.recordings import trials_of
-from inertian.motion.contact import suggest_spans
+from inertian.files.reader import read_bytes
+from inertian.files.trial_building import trials_of
+from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.rink.day import day
 
 TARGET = Path(__file__).parents[1] / "src" / "inertian" / "project" / "demo_spans.json"
@@ -20,8 +20,12 @@ def main() -> None:
     for file in day():
         for trial in trials_of(read_bytes(file.name, file.content)):
             spans = suggest_spans(trial)
-            found[trial.id] = [[s.name, s.kind, s.start, s.stop, list(s.bodies), s.why] for s in spans]
-    lines = ",\n".join(f" {json.dumps(k)}: {json.dumps(v, ensure_ascii=False)}" for k, v in found.items())
+            found[trial.id] = [
+                [s.name, s.kind, s.start, s.stop, list(s.bodies), s.why] for s in spans
+            ]
+    lines = ",\n".join(
+        f" {json.dumps(k)}: {json.dumps(v, ensure_ascii=False)}" for k, v in found.items()
+    )
     TARGET.write_text(f"{{\n{lines}\n}}\n", encoding="utf-8")
 
 

@@ -8,10 +8,12 @@ import numpy as np
 import pytest
 from hypothesis import settings
 
-from inertian.motion.trials import Body, Channel, Trial
+from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.quantities.units import unit_of
 
-settings.register_profile("inertian", deadline=None)  # machines are slow at times, and times are not tested
+settings.register_profile(
+    "inertian", deadline=None
+)  # machines are slow at times, and times are not tested
 settings.load_profile("inertian")
 
 METRE, CENTIMETRE, SECOND = unit_of("length", "m"), unit_of("length", "cm"), unit_of("time", "s")
@@ -20,7 +22,10 @@ METRE, CENTIMETRE, SECOND = unit_of("length", "m"), unit_of("length", "cm"), uni
 def recording(t, channels, name="made", unit=METRE):
     """Return a trial from times in s and {body: {axis: values in `unit`}}."""
     bodies = tuple(
-        Body(body, tuple(Channel(axis, f"{body} {axis}", unit, np.asarray(x)) for axis, x in axes.items()))
+        Body(
+            body,
+            tuple(Channel(axis, f"{body} {axis}", unit, np.asarray(x)) for axis, x in axes.items()),
+        )
         for body, axes in channels.items()
     )
     return Trial(name, name, "time", SECOND, np.asarray(t, dtype=float), bodies)
@@ -29,7 +34,7 @@ def recording(t, channels, name="made", unit=METRE):
 @pytest.fixture(scope="session")
 def demo():
     """The demo project, made once; it is an immutable value."""
-    from inertian.project.demo import demo_project
+    from inertian.project.demo_project import demo_project
 
     return demo_project()
 
@@ -37,8 +42,8 @@ def demo():
 @pytest.fixture
 def open_window(qtbot, tmp_path):
     """Return a function that opens a real window on a project and waits until its results are there."""
-    from inertian.desktop.application import make_window
-    from inertian.desktop.tokens import LIGHT
+    from inertian.desktop.look.tokens import LIGHT
+    from inertian.desktop.shell.application import make_window
 
     opened = []
 
@@ -52,7 +57,10 @@ def open_window(qtbot, tmp_path):
         qtbot.waitUntil(window.isActiveWindow, timeout=5000)
         if project.entries:
             qtbot.waitUntil(
-                lambda: window.margin.results_ready and (bool(window.shelf.trials.verdicts) or not verdicts),
+                lambda: (
+                    window.margin.results_ready
+                    and (bool(window.shelf.trials.verdicts) or not verdicts)
+                ),
                 timeout=20_000,
             )
         return window

@@ -6,10 +6,16 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QLabel
 
 from conftest import recording
-from inertian.desktop import words
-from inertian.desktop.bench_menus import copy_numbers, copy_picture, span_menu, strip_menu, unit_menu
-from inertian.motion.curves import Shape
-from inertian.motion.spans import SpanKind
+from inertian.desktop.bench.bench_menus import (
+    copy_numbers,
+    copy_picture,
+    span_menu,
+    strip_menu,
+    unit_menu,
+)
+from inertian.desktop.look import words
+from inertian.motion.fits.curves import Shape
+from inertian.motion.spans.spans import SpanKind
 from inertian.project.project import Project, Series, with_trials
 from pointing import CTRL, SHIFT, click, drag, move, place, press, release, strip_x
 
@@ -25,7 +31,9 @@ def plot(window, quantity="position", axis="x"):
 def tidy_text(window):
     """What the tidy page says about the steps."""
     QApplication.processEvents()
-    return [label.text() for label in window.tidy.widget().findChildren(QLabel) if label.isVisible()]
+    return [
+        label.text() for label in window.tidy.widget().findChildren(QLabel) if label.isVisible()
+    ]
 
 
 def tick(window, qtbot):
@@ -66,7 +74,9 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
     key(window, qtbot, "3")  # they were blurred
     assert [s.reason for s in entry(window).steps] == ["blurred"]
     assert window.document.history.undo_name == "Set 6 aside: blurred"
-    click(view, *at_sample(window, "heavy", 16), CTRL)  # the last reason is not needed to let one count again
+    click(
+        view, *at_sample(window, "heavy", 16), CTRL
+    )  # the last reason is not needed to let one count again
     assert entry(window).ready.aside["heavy"].tolist() == [14, 15, 17, 18, 30]
     while window.document.history.undo_name:
         window.document.undo()
@@ -75,7 +85,9 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
     assert window.margin.readings["heavy", "x", "open"].text() == before
 
 
-def test_the_mouse_can_set_aside_without_a_key_and_steps_are_switched_in_the_margin(open_window, demo, qtbot):
+def test_the_mouse_can_set_aside_without_a_key_and_steps_are_switched_in_the_margin(
+    open_window, demo, qtbot
+):
     window = open_window(demo)
     window.show_page(words.PAGE_TIDY)
     qtbot.mouseClick(window.tidy.mouse, Qt.MouseButton.LeftButton)
@@ -111,7 +123,9 @@ def test_jumps_are_shown_before_they_are_set_aside_and_a_gap_is_bridged(open_win
     assert len(window.bench.strip("position", "x").traces[0].rings[0]) == 2
     assert not entry(window).steps
     qtbot.mouseClick(window.tidy.apply, Qt.MouseButton.LeftButton)
-    assert any("2 samples set aside: jumps over 6 local spreads" in text for text in tidy_text(window))
+    assert any(
+        "2 samples set aside: jumps over 6 local spreads" in text for text in tidy_text(window)
+    )
     assert not len(window.bench.strip("position", "x").traces[0].rings[0])
     click(plot(window).viewport(), strip_x(plot(window), 1.02), 40)
     qtbot.mouseClick(window.tidy.bridge, Qt.MouseButton.LeftButton)
@@ -129,7 +143,9 @@ def test_jumps_are_shown_before_they_are_set_aside_and_a_gap_is_bridged(open_win
 # -- spans and the plumb line ----------------------------------------------------------------------------------------
 
 
-def test_a_span_is_drawn_in_a_strip_named_and_its_readings_follow_the_mouse(open_window, demo, qtbot):
+def test_a_span_is_drawn_in_a_strip_named_and_its_readings_follow_the_mouse(
+    open_window, demo, qtbot
+):
     window = open_window(demo)
     window.show_page(words.PAGE_READINGS)
     view, x = plot(window).viewport(), lambda t: strip_x(plot(window), t)
@@ -151,7 +167,9 @@ def test_a_span_is_drawn_in_a_strip_named_and_its_readings_follow_the_mouse(open
     assert all(" ± " in text for text in before.values())
     press(view, x(0.7) - 1, 60)
     move(view, x(0.8), 60)
-    assert all(row.value.text() != before[kind] for kind, row in mean.items() if kind not in ("least",))
+    assert all(
+        row.value.text() != before[kind] for kind, row in mean.items() if kind not in ("least",)
+    )
     qtbot.keyClick(plot(window), Qt.Key.Key_Escape)
     assert {kind: row.value.text() for kind, row in mean.items()} == before
     release(view, x(0.8), 60)
@@ -178,7 +196,9 @@ def test_the_plumb_line_reads_every_strip_and_pins_are_compared(open_window, dem
     assert window.bench.view.line - line == pytest.approx(0.2, abs=0.021)
     key(window, qtbot, "P")
     assert len(window.bench.view.pins) == 2
-    qtbot.waitUntil(lambda: " ± " in window.readings.pin_rows["difference"].value.text(), timeout=3000)
+    qtbot.waitUntil(
+        lambda: " ± " in window.readings.pin_rows["difference"].value.text(), timeout=3000
+    )
     qtbot.mouseClick(window.readings.pin_rows["difference"].keep, Qt.MouseButton.LeftButton)
     window.readings.name_field.setText("way")
     qtbot.keyClick(window.readings.name_field, Qt.Key.Key_Return)
@@ -238,7 +258,9 @@ def test_a_trial_is_marked_with_keys_alone(open_window, qtbot):
     assert window.bench.rail.hasFocus()
 
 
-def test_a_span_is_begun_on_an_empty_rail_split_copied_and_removed_from_its_menu(open_window, demo, qtbot):
+def test_a_span_is_begun_on_an_empty_rail_split_copied_and_removed_from_its_menu(
+    open_window, demo, qtbot
+):
     window = open_window(demo)
     document, rail = window.document, window.bench.rail
     drag(rail, (rail.x_of(0.2), 30), (rail.x_of(0.5), 30), SHIFT)
@@ -285,7 +307,11 @@ def test_strips_are_added_moved_and_shown_in_other_units_and_copied(open_window,
     assert energy.unit.text() == "in J"
     assert np.nanmax(energy.traces[0].y) == pytest.approx(0.5 * 19.1 * 1.6**2, rel=0.1)
     choose(energy, words.STRIP_DOWN)
-    assert [s.title.text() for s in window.bench.strips()] == ["Position x", "Velocity x", "Kinetic energy"]
+    assert [s.title.text() for s in window.bench.strips()] == [
+        "Position x",
+        "Velocity x",
+        "Kinetic energy",
+    ]
     metres = window.bench.strip("position", "x").traces[0].y[0]
     next(a for a in unit_menu(window.bench, "m").actions() if a.text() == "cm").trigger()
     assert window.bench.strip("position", "x").unit.text() == "in cm"
@@ -293,7 +319,10 @@ def test_strips_are_added_moved_and_shown_in_other_units_and_copied(open_window,
     copy_numbers(window.bench, energy)
     rows = QApplication.clipboard().text().split("\n")
     names = ["heavy", "light", words.ALL_BODIES]
-    assert rows[0].split("\t") == ["time (s)", *(t for n in names for t in (f"{n} (J)", f"u {n} (J)"))]
+    assert rows[0].split("\t") == [
+        "time (s)",
+        *(t for n in names for t in (f"{n} (J)", f"u {n} (J)")),
+    ]
     assert len(rows) == len(entry(window).trial.t) + 1
     copy_picture(window.bench, energy)
     assert not QApplication.clipboard().pixmap().isNull()
@@ -306,7 +335,9 @@ def test_strips_are_added_moved_and_shown_in_other_units_and_copied(open_window,
     assert len(window.bench.side.plot.listDataItems()) == 2
 
 
-def test_a_curve_is_fitted_its_residuals_shown_a_parameter_held_and_all_go_with_one_key(open_window, demo, qtbot):
+def test_a_curve_is_fitted_its_residuals_shown_a_parameter_held_and_all_go_with_one_key(
+    open_window, demo, qtbot
+):
     window = open_window(demo)
     window.show_page(words.PAGE_READINGS)
     menu = window.readings.fits.menu()
@@ -372,11 +403,15 @@ def test_the_frame_is_typed_read_off_and_copied_to_the_series(open_window, demo,
 def test_the_others_are_treated_alike_in_one_edit_and_the_doubtful_are_stepped_through(
     open_window, demo, qtbot, monkeypatch
 ):
-    from inertian.desktop.treat_dialog import TreatDialog
+    from inertian.desktop.bench.batch_dialog import TreatDialog
 
     t = np.arange(100) * 0.02
     noise = np.random.default_rng(6)
-    lone = recording(t, {b: {"x": 0.3 + 1.1 * t + noise.normal(0, 1e-3, 100)} for b in ("heavy", "light")}, name="lone")
+    lone = recording(
+        t,
+        {b: {"x": 0.3 + 1.1 * t + noise.normal(0, 1e-3, 100)} for b in ("heavy", "light")},
+        name="lone",
+    )
     project = with_trials(demo, [lone], "in line")
     window = open_window(project)
     rail = window.bench.rail
@@ -394,7 +429,9 @@ def test_the_others_are_treated_alike_in_one_edit_and_the_doubtful_are_stepped_t
     monkeypatch.setattr(TreatDialog, "exec", accept)
     window.bench_actions.treat_others()
     entries = window.document.project.entries_of("in line")
-    assert all([s.name for s in e.spans] == ["before", "early", "contact", "after"] for e in entries[:10])
+    assert all(
+        [s.name for s in e.spans] == ["before", "early", "contact", "after"] for e in entries[:10]
+    )
     assert window.document.doubts.keys() == {"lone"}
     assert "1 need" in window.note_label.text()
     window.activateWindow()

@@ -6,14 +6,14 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
 from conftest import recording
-from inertian.desktop import words
-from inertian.desktop.pyramid import LONG, Pyramid
-from inertian.desktop.tokens import DARK
-from inertian.desktop.treat_dialog import TreatDialog
-from inertian.motion.curves import Shape
-from inertian.motion.spans import SpanKind
-from inertian.motion.trials import Body, Channel, Trial
-from inertian.physics.asked import TOTAL, Quantity, ReadingKind, Shown
+from inertian.desktop.bench.batch_dialog import TreatDialog
+from inertian.desktop.bench.pyramid import LONG, Pyramid
+from inertian.desktop.look import words
+from inertian.desktop.look.tokens import DARK
+from inertian.motion.fits.curves import Shape
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.motion.spans.spans import SpanKind
+from inertian.physics.definitions.requests import TOTAL, Quantity, ReadingKind, Shown
 from inertian.project.encoding import decode, encode
 from inertian.project.marking_edits import span_kind_set
 from inertian.project.project import Project, Series, with_trials
@@ -107,7 +107,10 @@ def test_a_disc_gets_its_centre_from_a_circle_and_strips_of_its_turning(open_win
     assert np.nanmedian(np.abs(omega - (4.0 - 0.6 * t))) < 0.05
     type_fact(qtbot, form.centres["x"], "")
     assert entry(window).frame.centre is None
-    assert {s.shown.quantity for s in window.bench.strips()} == {Quantity.POSITION, Quantity.VELOCITY}
+    assert {s.shown.quantity for s in window.bench.strips()} == {
+        Quantity.POSITION,
+        Quantity.VELOCITY,
+    }
     document.undo()
     assert entry(window).frame.centre is not None
 
@@ -119,7 +122,9 @@ def test_a_force_gauge_is_zeroed_and_its_area_is_an_impulse(open_window, qtbot):
     x = 0.4 * np.minimum(t, 1.0) - 0.3 * np.maximum(t - 1.2, 0.0) + rng.normal(0, 5e-4, 200)
     channels = (Channel("x", "x", unit_of("length", "m"), x),)
     sensors = (Channel("F", "F", unit_of("force", "N"), force),)
-    trial = Trial("gauge", "gauge", "t", unit_of("time", "s"), t, (Body("sled", channels, sensors),))
+    trial = Trial(
+        "gauge", "gauge", "t", unit_of("time", "s"), t, (Body("sled", channels, sensors),)
+    )
     window = open_window(project_of(trial), verdicts=False)
     window.show_page(words.PAGE_TIDY)
     button = window.tidy.frame.sensor_zeros[0][0]
@@ -129,7 +134,12 @@ def test_a_force_gauge_is_zeroed_and_its_area_is_an_impulse(open_window, qtbot):
     assert entry(window).frame.zeros[0][2] == pytest.approx(0.3, abs=0.02)
     shown = window.bench.strip("sensor", "F").traces[0].y
     assert np.median(shown) == pytest.approx(0.0, abs=0.01)
-    drag(window.bench.rail, (window.bench.rail.x_of(0.9), 30), (window.bench.rail.x_of(1.3), 30), SHIFT)
+    drag(
+        window.bench.rail,
+        (window.bench.rail.x_of(0.9), 30),
+        (window.bench.rail.x_of(1.3), 30),
+        SHIFT,
+    )
     qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
     window.bench.view.take(Shown(Quantity.SENSOR, "F"))
     window.show_page(words.PAGE_READINGS)
@@ -230,11 +240,15 @@ def test_a_span_in_the_second_lane_is_taken_by_its_flag(open_window, demo, qtbot
     press(rail, rail.x_of(0.5), 30)
     assert rail.active.span == "before"
     release(rail, rail.x_of(0.5), 30)
-    window.document.do(span_kind_set(window.document.settled, entry(window).trial.id, "span", SpanKind.PUSH))
+    window.document.do(
+        span_kind_set(window.document.settled, entry(window).trial.id, "span", SpanKind.PUSH)
+    )
     assert entry(window).spans.named("before").stop == entry(window).spans.named("span").start
 
 
-def test_the_whole_series_is_marked_from_the_menu_while_the_window_stays_awake(open_window, demo, qtbot):
+def test_the_whole_series_is_marked_from_the_menu_while_the_window_stays_awake(
+    open_window, demo, qtbot
+):
     window = open_window(demo)
     key(window, qtbot, "Up")
     key(window, qtbot, "Delete")
@@ -245,7 +259,9 @@ def test_the_whole_series_is_marked_from_the_menu_while_the_window_stays_awake(o
     assert window.document.history.undo_name == "Mark spans in 1 trials"
 
 
-def test_treating_the_others_can_be_stopped_and_changes_nothing(open_window, demo, qtbot, monkeypatch):
+def test_treating_the_others_can_be_stopped_and_changes_nothing(
+    open_window, demo, qtbot, monkeypatch
+):
     window = open_window(demo)
     said = []
 
@@ -267,7 +283,9 @@ def test_treating_the_others_can_be_stopped_and_changes_nothing(open_window, dem
     assert window.note_label.text() == words.NO_OTHERS
 
 
-def test_what_was_marked_is_there_after_saving_and_opening_again(open_window, demo, qtbot, tmp_path):
+def test_what_was_marked_is_there_after_saving_and_opening_again(
+    open_window, demo, qtbot, tmp_path
+):
     from inertian.project.saving import load, save
 
     window = open_window(demo)
@@ -294,7 +312,9 @@ def test_a_long_recording_is_drawn_from_its_pyramid_and_its_numbers_follow(open_
     light = np.where(t < 3, 1.8, 1.8 + 0.6 * (t - 3)) + rng.normal(0, 1e-3, n)
     trial = recording(t, {"heavy": {"x": heavy}, "light": {"x": light}}, name="long")
     window = open_window(project_of(trial), verdicts=False)
-    qtbot.waitUntil(lambda: "±" in window.margin.readings["heavy", "x", "open"].text(), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: "±" in window.margin.readings["heavy", "x", "open"].text(), timeout=20_000
+    )
     drawn = window.bench.strip("position", "x")._drawn[0]
     x, _ = drawn._line.getData()
     assert 500 < len(x) < 8000
@@ -335,25 +355,35 @@ def test_what_was_put_right_while_reading_stands_among_the_steps(open_window, qt
     (tmp_path / "mixed.csv").write_text("time (s),sled (m)\n" + "\n".join(rows) + "\n")
     window = open_window(Project("p"))
     window.keeping.open_files([tmp_path / "mixed.csv"])
-    qtbot.waitUntil(lambda: bool(window.receiving.desk.makes) and not window.receiving.desk.busy, timeout=10_000)
+    qtbot.waitUntil(
+        lambda: bool(window.receiving.desk.makes) and not window.receiving.desk.busy, timeout=10_000
+    )
     window.receiving.bring_in()
     qtbot.waitUntil(lambda: window.document.entry is not None, timeout=10_000)
     window.show_page(words.PAGE_TIDY)
     QApplication.processEvents()
-    said = [label.text() for label in window.tidy.widget().findChildren(QLabel) if label.isVisible()]
+    said = [
+        label.text() for label in window.tidy.widget().findChildren(QLabel) if label.isVisible()
+    ]
     assert any("put in order" in text for text in said)
     assert any("the time of another one; the first counts" in text for text in said)
     assert len(window.document.entry.trial.t) == 40
 
 
-def test_a_formula_of_ones_own_is_typed_fitted_saved_and_refused_in_words(open_window, demo, qtbot, tmp_path):
+def test_a_formula_of_ones_own_is_typed_fitted_saved_and_refused_in_words(
+    open_window, demo, qtbot, tmp_path
+):
     from inertian.project.saving import load, save
 
     window = open_window(demo)
     window.show_page(words.PAGE_READINGS)
     form = window.readings.fits
     next(a for a in form.menu().actions() if a.text() == words.OWN_FORMULA).trigger()
-    for text, why in (("x0 + v t +", "something is missing"), ("a + b", "does not occur"), ("t", "nothing to fit")):
+    for text, why in (
+        ("x0 + v t +", "something is missing"),
+        ("a + b", "does not occur"),
+        ("t", "nothing to fit"),
+    ):
         form.formula.setText(text)
         qtbot.keyClick(form.formula, Qt.Key.Key_Return)
         assert why in form.trouble.text()
@@ -365,7 +395,9 @@ def test_a_formula_of_ones_own_is_typed_fitted_saved_and_refused_in_words(open_w
     assert not form.trouble.isVisible()
     window.readings.fits.ask(Shape.PARABOLA)
     _, parabola = window.readings.fits.results[1]
-    mine, theirs = (p[s].text().replace("−", "") for p, s in ((form.results[0][1], "a"), (parabola, "y₂")))
+    mine, theirs = (
+        p[s].text().replace("−", "") for p, s in ((form.results[0][1], "a"), (parabola, "y₂"))
+    )
     assert theirs.startswith(mine)  # the same number; only its unit is not known here
     save(window.document.project, tmp_path / "p.inertian")
     assert load(tmp_path / "p.inertian").entries[0].curves == entry(window).curves
@@ -384,7 +416,11 @@ def test_what_the_mouse_does_goes_back_to_usual_with_esc_or_with_the_page(open_w
     window.show_page(words.PAGE_ACCOUNT)
     assert window.bench.view.dragging_origin is None
     start = entry(window).spans.before.start
-    drag(plot(window).viewport(), (strip_x(plot(window), start) + 1, 80), (strip_x(plot(window), 0.4), 80))
+    drag(
+        plot(window).viewport(),
+        (strip_x(plot(window), start) + 1, 80),
+        (strip_x(plot(window), 0.4), 80),
+    )
     assert entry(window).frame.origin == (0.0, 0.0)
     assert entry(window).spans.before.start == pytest.approx(0.4, abs=0.02)
 
@@ -412,5 +448,7 @@ def test_the_window_of_local_fits_is_typed_kept_and_taken_back(demo, open_window
 
 
 def velocity_u(document):
-    band = document.evaluator.band(document.project, document.entry, Shown(Quantity.VELOCITY, "x"), "heavy")
+    band = document.evaluator.band(
+        document.project, document.entry, Shown(Quantity.VELOCITY, "x"), "heavy"
+    )
     return float(np.nanmedian(band[1]))

@@ -17,7 +17,11 @@ SCALAR_KEYS = {"value", "u", "dof", "k68", "k95"}
 
 
 def inertian(*arguments, **environment):
-    env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    env = {
+        k: v
+        for k, v in os.environ.items()
+        if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    }
     return subprocess.run(
         [sys.executable, "-m", "inertian", *map(str, arguments)],
         capture_output=True,
@@ -41,7 +45,9 @@ def test_the_demo_is_written_whole_and_alike_each_time(written, tmp_path):
     assert len(names) == 12
     assert "Ice rink.inertian" in names
     inertian("demo", "--write", tmp_path)
-    assert [(tmp_path / n).read_bytes() for n in names] == [(written / n).read_bytes() for n in names]
+    assert [(tmp_path / n).read_bytes() for n in names] == [
+        (written / n).read_bytes() for n in names
+    ]
 
 
 def test_ledger_json_keeps_its_contract(written):
@@ -59,11 +65,18 @@ def test_ledger_json_keeps_its_contract(written):
         assert all(set(s) == SCALAR_KEYS for s in (opening, closing, left))
         entries = sum(e["value"] for e in ledger["entries"])
         assert all(set(e) == {"name", "value", "u"} for e in ledger["entries"])
-        assert left["value"] == pytest.approx(closing["value"] - opening["value"] - entries, abs=1e-9)
+        assert left["value"] == pytest.approx(
+            closing["value"] - opening["value"] - entries, abs=1e-9
+        )
         assert ledger["smallest_visible"] == pytest.approx(3 * left["u"])
         assert [set(b) for b in ledger["bodies"]] == [{"name", "opening", "closing"}] * 2
         if ledger["expectation"] == "conserved":
-            assert ledger["verdict"] in ("no imbalance seen", "doubtful", "does not balance", "too rough to tell")
+            assert ledger["verdict"] in (
+                "no imbalance seen",
+                "doubtful",
+                "does not balance",
+                "too rough to tell",
+            )
             assert ledger["z"] == pytest.approx(left["value"] / left["u"], rel=0.05)
             assert 0 <= ledger["p"] <= 1
         else:
@@ -79,7 +92,9 @@ def test_ledger_text_shows_units_and_uncertainties(written):
     assert all(line.count("±") == 3 and ("kg·m/s" in line or " J" in line) for line in lines)
 
 
-@pytest.mark.parametrize("content", [b"", b"PK\x03\x04 not a zip", b"time (s)\tx (m)\n0\t1\n", None])
+@pytest.mark.parametrize(
+    "content", [b"", b"PK\x03\x04 not a zip", b"time (s)\tx (m)\n0\t1\n", None]
+)
 def test_what_is_no_project_is_refused_with_one_line_and_2(tmp_path, content):
     path = tmp_path / "x.inertian"
     if content is not None:
@@ -121,8 +136,8 @@ def test_a_folder_that_cannot_be_written_is_refused(tmp_path):
 def test_start_up_paints_before_heavy_modules_are_loaded():
     code = (
         "import sys\n"
-        "from inertian.desktop.application import application, make_window\n"
-        "from inertian.project.demo import demo_project\n"
+        "from inertian.desktop.shell.application import application, make_window\n"
+        "from inertian.project.demo_project import demo_project\n"
         "application()\n"
         "w = make_window(demo_project())\n"
         "w._warm = True; w.show(); w.bench.refresh(); w.margin.refresh(); w.grab()\n"
@@ -141,12 +156,21 @@ def test_start_up_paints_before_heavy_modules_are_loaded():
 
 def test_k_factors_in_json_are_finite_numbers(written):
     result = json.loads(inertian("ledger", written / "Ice rink.inertian", "--json").stdout)
-    scalars = [led[k] for t in result["trials"] for led in t["ledgers"] for k in ("opening", "closing", "unaccounted")]
-    assert all(0.7 < s["k68"] < 1.3 and 1.5 < s["k95"] < 3.0 and math.isfinite(s["u"]) for s in scalars)
+    scalars = [
+        led[k]
+        for t in result["trials"]
+        for led in t["ledgers"]
+        for k in ("opening", "closing", "unaccounted")
+    ]
+    assert all(
+        0.7 < s["k68"] < 1.3 and 1.5 < s["k95"] < 3.0 and math.isfinite(s["u"]) for s in scalars
+    )
 
 
 def test_inspect_keeps_its_contract(tmp_path):
-    (tmp_path / "a.csv").write_text("time (ms);heavy (cm);sled F (N)\n0;10,0;1\n100;26,0;2\n200;;3\nOK\n300;58,0;4\n")
+    (tmp_path / "a.csv").write_text(
+        "time (ms);heavy (cm);sled F (N)\n0;10,0;1\n100;26,0;2\n200;;3\nOK\n300;58,0;4\n"
+    )
     (tmp_path / "b.csv").write_text("<html></html>")
     done = inertian("inspect", tmp_path / "a.csv", tmp_path / "b.csv", "--json")
     assert done.returncode == 2
@@ -155,7 +179,17 @@ def test_inspect_keeps_its_contract(tmp_path):
     result = json.loads(done.stdout, parse_constant=pytest.fail)
     assert set(result) == {"schema", "files"}
     first, second = result["files"]
-    keys = {"path", "sha256", "format", "encoding", "delimiter", "decimal", "refused", "trials", "warnings"}
+    keys = {
+        "path",
+        "sha256",
+        "format",
+        "encoding",
+        "delimiter",
+        "decimal",
+        "refused",
+        "trials",
+        "warnings",
+    }
     assert set(first) == set(second) == keys
     assert (first["path"], first["delimiter"], first["decimal"], first["refused"]) == (
         str(tmp_path / "a.csv"),
@@ -237,7 +271,9 @@ def test_inspect_of_every_ugly_file_is_whole_json_of_the_documented_form():
 
 
 def test_inspect_for_reading_says_what_was_understood(tmp_path):
-    (tmp_path / "a.csv").write_text("time (ms);heavy (cm);remark\n0;10,0;ok\n100;26,0;\n200;x;\n300;58,0;\n")
+    (tmp_path / "a.csv").write_text(
+        "time (ms);heavy (cm);remark\n0;10,0;ok\n100;26,0;\n200;x;\n300;58,0;\n"
+    )
     done = inertian("inspect", tmp_path / "a.csv", tmp_path / "none.csv")
     assert done.returncode == 2
     assert "cannot be found" in done.stderr
@@ -257,7 +293,9 @@ def test_spans_are_told_as_the_contract_says_and_a_bad_file_stops_nothing(tmp_pa
     (tmp_path / good.name).write_bytes(good.content)
     (tmp_path / "not a table.txt").write_bytes(b"Dear diary,\nthe ice was fine today.\n")
     (tmp_path / "empty.csv").write_bytes(b"")
-    slow = b"time (s);x (cm)\n" + b"".join(b"%d,%02d;%d,5\n" % (k // 50, 2 * (k % 50), 3 * k) for k in range(120))
+    slow = b"time (s);x (cm)\n" + b"".join(
+        b"%d,%02d;%d,5\n" % (k // 50, 2 * (k % 50), 3 * k) for k in range(120)
+    )
     (tmp_path / "glide.csv").write_bytes(slow)
     names = [good.name, "not a table.txt", "empty.csv", "glide.csv"]
     done = inertian("spans", *(tmp_path / n for n in names), "--json")

@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 from scipy.stats import binom
 
-from inertian.motion.contact import suggest_spans
-from inertian.motion.noise import Noise
-from inertian.motion.trials import Body, Channel, Trial
-from inertian.physics.collisions import glide_of, mass_key, read_collision
-from inertian.physics.ledger import ENERGY, draw_up
-from inertian.physics.verdicts import Expectation
-from inertian.project.evaluation import Evaluator
+from inertian.analysis.evaluation import Evaluator
+from inertian.motion.noise.reading_noise import Noise
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.motion.spans.span_suggestion import suggest_spans
+from inertian.physics.accounts.collision_inputs import glide_of, mass_key, read_collision
+from inertian.physics.accounts.ledger import ENERGY, draw_up
+from inertian.physics.accounts.verdicts import Expectation
 from inertian.project.project import Entry, Project, Series
 from inertian.quantities.coverage import P68, P95
 from inertian.quantities.errors import InertianError
@@ -41,13 +41,17 @@ def _series(rng, camera, weighed):
     while len(entries) < TRIALS:
         ranges = SPEEDS[rng.integers(len(SPEEDS))]
         speeds = tuple(rng.uniform(*r) for r in ranges)
-        truth = collide(in_line_stones(speeds, rng.uniform(0.8, 1.2), rng.uniform(0.6, 0.95), weighed))
+        truth = collide(
+            in_line_stones(speeds, rng.uniform(0.8, 1.2), rng.uniform(0.6, 0.95), weighed)
+        )
         end = truth.end + rng.uniform(0.8, 1.1)
         final = np.abs(truth.velocity(np.array([truth.end, end]))[:, 0])
         if np.any((final[:, 1] < 0.02) & (final[:, 0] > 0)):
             continue
         shot = film(truth, end, camera, rng)
-        bodies = tuple(Body(b, (Channel("x", b, CM, shot.positions_cm[i, 0]),)) for i, b in enumerate(MASSES))
+        bodies = tuple(
+            Body(b, (Channel("x", b, CM, shot.positions_cm[i, 0]),)) for i, b in enumerate(MASSES)
+        )
         trial = Trial(str(len(entries)), "made", "time", S, shot.times, bodies)
         entries.append(Entry(trial, "s", suggest_spans(trial)))
         truths.append(truth)
@@ -75,10 +79,18 @@ def _known_width(evaluator, project, entry, camera):
     series = evaluator.series(project, "s")
     rounding = 1e-4**2 / 12.0
     known = Noise(np.hypot(camera.noise, rounding**0.5), camera.jitter, np.inf, Pools(), True)
-    glide = glide_of([*series.before.values(), *series.after.values()], series.glide.values, known, "series s")
+    glide = glide_of(
+        [*series.before.values(), *series.after.values()], series.glide.values, known, "series s"
+    )
     key = entry.trial.id
     read = read_collision(
-        entry.trial, entry.spans.contact, series.before[key], series.after[key], project.masses(entry), known, glide
+        entry.trial,
+        entry.spans.contact,
+        series.before[key],
+        series.after[key],
+        project.masses(entry),
+        known,
+        glide,
     )
     return draw_up(read, {}).ledger("momentum x").unaccounted.u
 
@@ -95,7 +107,9 @@ def _simulate(meaning, seed):
             weighed = tuple(m + rng.normal(0, 0.01) for m in MASSES.values())
             facts = {b: Fact(m, 0.01, meaning, KG) for b, m in MASSES.items()}
         entries, truths = _series(rng, camera, weighed)
-        project = Project("sim", entries, (Series("s"),), {FactId(mass_key(b)): f for b, f in facts.items()})
+        project = Project(
+            "sim", entries, (Series("s"),), {FactId(mass_key(b)): f for b, f in facts.items()}
+        )
         found = evaluator.accounts(project, entries[0].trial.id)
         assert not isinstance(found, InertianError), str(found)
         for ledger in found.ledgers:
@@ -113,7 +127,9 @@ def _simulate(meaning, seed):
         momentum = found.ledger("momentum x")
         assert momentum.judgement.verdict is not None
         z.append(abs(momentum.judgement.z))
-        widths.append((momentum.unaccounted.u, _known_width(evaluator, project, entries[0], camera)))
+        widths.append(
+            (momentum.unaccounted.u, _known_width(evaluator, project, entries[0], camera))
+        )
     return hits, np.array(z), np.mean(widths, axis=0)
 
 
@@ -125,7 +141,9 @@ def test_intervals_cover_verdicts_rarely_cry_wolf_and_widths_are_near_the_least(
     print()
     for cell, found in hits.items():
         rates = np.mean(found, axis=0)
-        print(f"{meaning}: {cell}: {100 * rates[0]:.1f} % and {100 * rates[1]:.1f} % in {COLLISIONS}")
+        print(
+            f"{meaning}: {cell}: {100 * rates[0]:.1f} % and {100 * rates[1]:.1f} % in {COLLISIONS}"
+        )
         for rate, claimed in zip(rates, (P68, P95), strict=True):
             low, high = binom.ppf((0.0005, 0.9995), COLLISIONS, claimed) / COLLISIONS
             assert low <= rate <= high, (cell, claimed)

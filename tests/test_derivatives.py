@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 from scipy.signal import lfilter
 
 from conftest import recording
-from inertian.motion.kinematics import Method, derive
-from inertian.motion.local_estimates import BY_DATA, WindowAsked, local_estimates
-from inertian.motion.local_noise import NOTICED, Stretch, estimate, with_given
-from inertian.motion.sliding import basis, sliding
-from inertian.motion.spans import Span, SpanKind, Spans
-from inertian.motion.windows import QUOTED
+from inertian.motion.derivatives.derive import Method, derive
+from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowAsked, local_estimates
+from inertian.motion.noise.local_noise import NOTICED, Stretch, estimate, with_given
+from inertian.motion.numerics.sliding_fits import basis, sliding
+from inertian.motion.numerics.window_selection import QUOTED
+from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.quantities.coverage import P68, P95, coverage_factor
 from test_cli import inertian
 
@@ -28,7 +28,9 @@ from test_cli import inertian
     st.sampled_from(["even", "uneven", "gaps"]),
     st.sampled_from([7, 12, 31, 81, 400]),
 )
-def test_polynomials_come_back_exactly_whatever_the_spacing_and_the_time_offset(seed, offset, spacing, window):
+def test_polynomials_come_back_exactly_whatever_the_spacing_and_the_time_offset(
+    seed, offset, spacing, window
+):
     rng = np.random.default_rng(seed)
     t = {
         "even": np.arange(160) * 0.01,
@@ -50,15 +52,23 @@ def test_polynomials_come_back_exactly_whatever_the_spacing_and_the_time_offset(
 @given(st.integers(2, 40), st.sampled_from(list(Method)), st.integers(0, 2**32 - 1))
 def test_any_few_samples_give_numbers_with_uncertainties_or_nothing(n, method, seed):
     rng = np.random.default_rng(seed)
-    x = np.where(rng.random(n) < 0.2, np.nan, rng.choice([0.0, 1e-15, 1.0, 1e12]) * rng.normal(size=n))
+    x = np.where(
+        rng.random(n) < 0.2, np.nan, rng.choice([0.0, 1e-15, 1.0, 1e12]) * rng.normal(size=n)
+    )
     t = np.cumsum(rng.uniform(0.001, 1.0, n))
     with warnings.catch_warnings():
         warnings.simplefilter("error")
-        (body,) = derive(recording(t, {"sled": {"x": x}}), method=method, window=rng.choice([BY_DATA, WindowAsked(5)]))
+        (body,) = derive(
+            recording(t, {"sled": {"x": x}}),
+            method=method,
+            window=rng.choice([BY_DATA, WindowAsked(5)]),
+        )
     for one in body.axes.values():
         for value, u in ((one.v, one.u_v), (one.a, one.u_a)):
             known = np.isfinite(value)
-            assert np.all(u[known] > 0.0) or np.isnan(body.noise.sigma) or not x[np.isfinite(x)].any()
+            assert (
+                np.all(u[known] > 0.0) or np.isnan(body.noise.sigma) or not x[np.isfinite(x)].any()
+            )
 
 
 def test_no_velocity_reaches_across_an_impact():
@@ -88,7 +98,9 @@ def test_differences_have_their_larger_uncertainties():
 
 
 def _noise(rng, n, rho, sigma):
-    return sigma * lfilter([1.0], [1.0, -rho], rng.normal(size=n + 100) * np.sqrt(1.0 - rho**2))[100:]
+    return (
+        sigma * lfilter([1.0], [1.0, -rho], rng.normal(size=n + 100) * np.sqrt(1.0 - rho**2))[100:]
+    )
 
 
 def test_correlated_noise_is_noticed_nine_times_in_ten():
@@ -108,7 +120,9 @@ def test_correlated_noise_is_noticed_nine_times_in_ten():
 def test_time_jitter_is_told_from_reading_noise_and_shared_by_the_bodies_of_a_clock():
     rng, t = np.random.default_rng(5), np.arange(600) * 0.01
     late = rng.normal(0.0, 1e-3, 600)
-    bodies = [[Stretch(t, a * np.sin(3.0 * (t + late)) + rng.normal(0.0, 2e-4, 600))] for a in (1.0, 0.8)]
+    bodies = [
+        [Stretch(t, a * np.sin(3.0 * (t + late)) + rng.normal(0.0, 2e-4, 600))] for a in (1.0, 0.8)
+    ]
     first, second = estimate(bodies, [0.0, 0.0])
     assert first.stamp == second.stamp == pytest.approx(1e-3, rel=0.15)
     assert 1e-4 < first.sigma < 4e-4  # most of what is seen is jitter
@@ -132,14 +146,17 @@ def test_a_body_at_rest_in_coarse_steps_may_creep_by_a_step():
     (body,) = derive(recording(t, {"stone": {"x": np.full(50, 0.37)}}))
     d = body.axes["x"]
     assert np.all(np.abs(d.v) < 1e-12)
-    assert d.u_v[25] > 0.2 * 0.01 / 1.0  # m over s: a good part of a step in the second that was watched
+    assert (
+        d.u_v[25] > 0.2 * 0.01 / 1.0
+    )  # m over s: a good part of a step in the second that was watched
 
 
 def test_derive_writes_the_long_table_and_says_how(tmp_path):
     rng, t = np.random.default_rng(4), np.arange(80) * 0.025
     good, out = tmp_path / "glide;x.csv", tmp_path / "out.csv"
     rows = "\n".join(
-        f"{a:.3f};{100 * (0.5 * a - 0.1 * a * a) + e:.3f}" for a, e in zip(t, rng.normal(0, 0.05, 80), strict=True)
+        f"{a:.3f};{100 * (0.5 * a - 0.1 * a * a) + e:.3f}"
+        for a, e in zip(t, rng.normal(0, 0.05, 80), strict=True)
     )
     good.write_text(f"t (s);x (cm)\n{rows}\n".replace(".", ","))
     bad = tmp_path / "notes.txt"
@@ -151,12 +168,18 @@ def test_derive_writes_the_long_table_and_says_how(tmp_path):
     made = json.loads(done.stdout, parse_constant=pytest.fail)
     schema = json.loads((Path(__file__).parents[1] / "docs/schemas/derive-1.json").read_text())
     (body,) = made["files"][0]["trials"][0]["bodies"]
-    assert (set(made), set(body)) == (set(schema["required"]), set(schema["$defs"]["body"]["required"]))
+    assert (set(made), set(body)) == (
+        set(schema["required"]),
+        set(schema["$defs"]["body"]["required"]),
+    )
     assert body["noise"] == pytest.approx(5e-4, rel=0.3)
     assert body["dof"] > 50
     assert made["method"] == "local"
     table = list(csv.reader(out.read_text().splitlines()))
-    assert ",".join(table[0]) == "trial,body,axis,t (s),x (m),u_x (m),v (m/s),u_v (m/s),a (m/s2),u_a (m/s2)"
+    assert (
+        ",".join(table[0])
+        == "trial,body,axis,t (s),x (m),u_x (m),v (m/s),u_v (m/s),a (m/s2),u_a (m/s2)"
+    )
     assert len(table) == 81 == made["rows"] + 1
     v, u = np.array([[float(r[6]), float(r[7])] for r in table[1:]]).T
     assert np.mean(np.abs(v - (0.5 - 0.2 * t)) < 2.0 * u) > 0.7
@@ -164,7 +187,9 @@ def test_derive_writes_the_long_table_and_says_how(tmp_path):
 
 def test_derive_takes_method_window_and_noise_and_refuses_nonsense_in_one_line(tmp_path):
     path, out = tmp_path / "a.csv", tmp_path / "o.csv"
-    path.write_text("t,x\n" + "".join(f"{k * 0.1:.1f},{(k * 0.1) ** 2 / 7:.4f}\n" for k in range(30)))
+    path.write_text(
+        "t,x\n" + "".join(f"{k * 0.1:.1f},{(k * 0.1) ** 2 / 7:.4f}\n" for k in range(30))
+    )
     asked = ("--method", "central", "--window", "0.5 s", "--noise", "2 mm", "--json")
     done = inertian("derive", path, "--out", out, *asked)
     (body,) = json.loads(done.stdout)["files"][0]["trials"][0]["bodies"]
@@ -177,9 +202,18 @@ def test_derive_takes_method_window_and_noise_and_refuses_nonsense_in_one_line(t
     )
     by_hand = json.loads(inertian("derive", path, "--out", out, "--window", "9", "--json").stdout)
     assert by_hand["files"][0]["trials"][0]["bodies"][0]["window"]["v"]["samples"] == 9
-    for wrong in (("--method", "guess"), ("--window", "wide"), ("--noise", "-1 mm"), ("--window", "2")):
+    for wrong in (
+        ("--method", "guess"),
+        ("--window", "wide"),
+        ("--noise", "-1 mm"),
+        ("--window", "2"),
+    ):
         done = inertian("derive", path, "--out", out, *wrong)
-        assert (done.returncode, "Traceback" in done.stderr, done.stderr.count("\n")) == (2, False, 1), done.stderr
+        assert (done.returncode, "Traceback" in done.stderr, done.stderr.count("\n")) == (
+            2,
+            False,
+            1,
+        ), done.stderr
     done = inertian("derive", path, "--out", tmp_path / "none" / "o.csv")
     assert done.returncode == 2
     assert "cannot be written" in done.stderr
@@ -214,7 +248,11 @@ def test_intervals_of_velocity_and_acceleration_cover_as_the_methods_say(name):
     hits = {1: [], 2: []}
     for _ in range(200):
         for moving in _motions(rng):
-            t = np.arange(n) * 2.0 / n if even else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+            t = (
+                np.arange(n) * 2.0 / n
+                if even
+                else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+            )
             x = moving[0](t) + _noise(rng, n, rho, 1e-3)
             (noise,) = estimate([[Stretch(t, x)]], [0.0])
             k68, k95 = coverage_factor(P68, noise.dof), coverage_factor(P95, noise.dof)
@@ -233,8 +271,12 @@ def test_a_jump_keeps_its_row_and_sways_nothing(tmp_path):
     t = np.arange(50) * 0.02
     x = 0.8 * t + rng.normal(0.0, 5e-4, 50)
     x[20] += 0.7
-    path.write_text("t (s),x (m)\n" + "".join(f"{a:.2f},{b:.5f}\n" for a, b in zip(t, x, strict=True)))
-    (body,) = json.loads(inertian("derive", path, "--out", out, "--json").stdout)["files"][0]["trials"][0]["bodies"]
+    path.write_text(
+        "t (s),x (m)\n" + "".join(f"{a:.2f},{b:.5f}\n" for a, b in zip(t, x, strict=True))
+    )
+    (body,) = json.loads(inertian("derive", path, "--out", out, "--json").stdout)["files"][0][
+        "trials"
+    ][0]["bodies"]
     assert (body["set_aside"], "left out: 1" in body["remark"]) == (1, True)
     assert body["noise"] < 1e-3
     table = list(csv.reader(out.read_text().splitlines()))
@@ -250,13 +292,21 @@ def test_jitter_of_the_clock_asks_for_wider_windows_where_the_body_is_fast_and_i
     rng, hits, widths = np.random.default_rng(n + even), [], []
     for _ in range(40 if n < 1000 else 12):
         w, phase = rng.uniform(2.5, 5.0), rng.uniform(0.0, 6.0)
-        t = np.arange(n) * 2.0 / n if even else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+        t = (
+            np.arange(n) * 2.0 / n
+            if even
+            else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+        )
         shaken = t + 0.003 * rng.normal(size=n)
-        trial = recording(t, {"sled": {"x": 0.3 * np.sin(w * shaken + phase) + 3e-4 * rng.normal(size=n)}})
+        trial = recording(
+            t, {"sled": {"x": 0.3 * np.sin(w * shaken + phase) + 3e-4 * rng.normal(size=n)}}
+        )
         (body,) = derive(trial)
         d, true = body.axes["x"], 0.3 * w * np.cos(w * t + phase)
         off = np.abs(d.v - true) / d.u_v
-        slow = np.abs(true) < 0.1 * w  # at the turning points stamps matter little, but windows reach into fast motion
+        slow = (
+            np.abs(true) < 0.1 * w
+        )  # at the turning points stamps matter little, but windows reach into fast motion
         hits.append([np.mean(off < 1.0), np.mean(off < 2.0), np.mean(off[slow] < 2.0)])
         widths.append(np.median(d.u_v) / (0.3 * w))
     shares = np.mean(hits, axis=0)

@@ -12,12 +12,19 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from inertian.files.assembly import FRAME
-from inertian.files.door import read_bytes, read_file
-from inertian.files.findings import Code
-from inertian.files.recipes import ColumnRule, Recipe, RecipeError, Stated, read_recipe, recipe_json
-from inertian.files.recordings import trials_of
-from inertian.motion.trials import TrialError
+from inertian.files.cells.findings import Code
+from inertian.files.cells.recipes import (
+    ColumnRule,
+    Recipe,
+    RecipeError,
+    Stated,
+    read_recipe,
+    recipe_json,
+)
+from inertian.files.interpretation.assembly import FRAME
+from inertian.files.reader import read_bytes, read_file
+from inertian.files.trial_building import trials_of
+from inertian.motion.recording.trials import TrialError
 from inertian.quantities.units import ascii_symbol
 from inertian.rink.day import day
 
@@ -49,7 +56,10 @@ def check_trial(trial, expected):
     np.testing.assert_allclose(trial.time.seconds, expected["t"], rtol=1e-12, atol=1e-12)
     assert expected["unit"] in (None, trial.time.unit.symbol)
     assert expected.get("name", trial.name) == trial.name
-    assert expected.get("unusable", []) == [u.line for u in trial.unusable] or "unusable" not in expected
+    assert (
+        expected.get("unusable", []) == [u.line for u in trial.unusable]
+        or "unusable" not in expected
+    )
     assert [b.name for b in trial.bodies] == list(expected["bodies"])
     for body in trial.bodies:
         channels = expected["bodies"][body.name]
@@ -60,7 +70,9 @@ def check_trial(trial, expected):
         for channel in body.channels:
             unit, values = channels[channel.axis]
             assert ascii_symbol(channel.unit) == unit
-            np.testing.assert_allclose(channel.si, np.array(values, dtype=float), rtol=1e-12, atol=1e-12)
+            np.testing.assert_allclose(
+                channel.si, np.array(values, dtype=float), rtol=1e-12, atol=1e-12
+            )
 
 
 DELIMITERS = {",": ".", ";": ",", "\t": ",", "|": ".", "  ": "."}
@@ -71,11 +83,20 @@ def layouts(draw):
     """A random table: values on a grid of decimals, and how it is written."""
     n = draw(st.integers(4, 30))
     decimals = draw(st.integers(1, 5))
-    bodies = draw(st.lists(st.sampled_from(["heavy", "light", "sled", "puck", "stone A"]), min_size=1, unique=True))
+    bodies = draw(
+        st.lists(
+            st.sampled_from(["heavy", "light", "sled", "puck", "stone A"]), min_size=1, unique=True
+        )
+    )
     step = draw(st.sampled_from([0.02, 0.1, 1 / 30, 0.5]))
-    whole = st.integers(-(10**6), 10**6).filter(lambda k: set(str(abs(k))) != {"9"})  # 999 may stand for missing
+    whole = st.integers(-(10**6), 10**6).filter(
+        lambda k: set(str(abs(k))) != {"9"}
+    )  # 999 may stand for missing
     whole = whole.map(lambda k: k / 10**decimals)
-    columns = [draw(st.lists(whole, min_size=n, max_size=n).filter(lambda v: len(set(v)) > 2)) for _ in bodies]
+    columns = [
+        draw(st.lists(whole, min_size=n, max_size=n).filter(lambda v: len(set(v)) > 2))
+        for _ in bodies
+    ]
     delimiter = draw(st.sampled_from(list(DELIMITERS)))
     if " " in delimiter:
         bodies = [b.replace(" ", "_") for b in bodies]
@@ -92,13 +113,21 @@ def layouts(draw):
 def written(w):
     glue = " " if w["delimiter"] != "  " else ""
     titles = [
-        f"{name}{glue}{w['brackets'].format(u)}" for name, u in [("time", "s"), *((b, w["unit"]) for b in w["bodies"])]
+        f"{name}{glue}{w['brackets'].format(u)}"
+        for name, u in [("time", "s"), *((b, w["unit"]) for b in w["bodies"])]
     ]
     if not glue:
         titles = [t.replace(" ", "") for t in titles]
-    rows = [[f"{t:.6f}", *(f"{c[k]:.{w['decimals']}f}" for c in w["columns"])] for k, t in enumerate(w["t"])]
+    rows = [
+        [f"{t:.6f}", *(f"{c[k]:.{w['decimals']}f}" for c in w["columns"])]
+        for k, t in enumerate(w["t"])
+    ]
     body = [w["delimiter"].join(r).replace(".", w["decimal"]) for r in rows]
-    return w["end"].join([*w["preamble"], w["delimiter"].join(titles), *body, ""]).encode(w["encoding"])
+    return (
+        w["end"]
+        .join([*w["preamble"], w["delimiter"].join(titles), *body, ""])
+        .encode(w["encoding"])
+    )
 
 
 @settings(max_examples=300, deadline=None, suppress_health_check=list(HealthCheck))
@@ -110,7 +139,9 @@ def test_what_is_written_in_any_layout_is_read_back(w):
     trial = reading.trials[0]
     factor = {"m": 1.0, "cm": 0.01, "mm": 0.001}[w["unit"]]
     np.testing.assert_allclose(trial.time.seconds, w["t"], atol=1e-12)
-    assert [b.name.replace(" ", "_") for b in trial.bodies] == [b.replace(" ", "_") for b in w["bodies"]]
+    assert [b.name.replace(" ", "_") for b in trial.bodies] == [
+        b.replace(" ", "_") for b in w["bodies"]
+    ]
     for body, column in zip(trial.bodies, w["columns"], strict=True):
         np.testing.assert_allclose(body.channels[0].si, np.array(column) * factor, rtol=1e-12)
 
@@ -122,19 +153,23 @@ def test_mutated_files_end_in_a_reading_or_a_reason():
 
 
 def test_a_large_clean_table_is_read_in_bulk_to_the_same_values(monkeypatch):
-    from inertian.files import bulk
+    from inertian.files.interpretation import large_tables
 
     rng = np.random.default_rng(4)
     t, x = np.arange(20_000) / 100, np.round(rng.normal(0, 1, 20_000), 4)
     text = "".join(f"{a:.2f};{b:.4f}\n" for a, b in zip(t, x, strict=True)).replace(".", ",")
     content = ("# long run\nZeit (s);Ort (m)\n" + text).encode()
-    monkeypatch.setattr(bulk, "FROM", 10_000)
+    monkeypatch.setattr(large_tables, "FROM", 10_000)
     calls = []
-    honest = bulk.BulkTable.fill
-    monkeypatch.setattr(bulk.BulkTable, "fill", lambda *a: calls.append(1) or honest(*a))
+    honest = large_tables.BulkTable.fill
+    monkeypatch.setattr(large_tables.BulkTable, "fill", lambda *a: calls.append(1) or honest(*a))
     fast = read_bytes("run.csv", content).trials[0]
     assert calls
-    for odd, count, by_bulk in ((b"0,5000x", 19_999, False), (b"nan", 20_000, False), (b"", 20_000, True)):
+    for odd, count, by_bulk in (
+        (b"0,5000x", 19_999, False),
+        (b"nan", 20_000, False),
+        (b"", 20_000, True),
+    ):
         calls.clear()
         lines = content.split(b"\n")
         lines[9000] = lines[9000].split(b";")[0] + b";" + odd
@@ -187,7 +222,10 @@ def test_a_cut_off_gzip_gives_what_is_there():
 
 
 def test_a_recipe_goes_through_json_and_decides_what_the_file_leaves_open():
-    rules = (ColumnRule("frame", 0, "frame"), ColumnRule("heavy", 1, "position", "granite", "x", "px"))
+    rules = (
+        ColumnRule("frame", 0, "frame"),
+        ColumnRule("heavy", 1, "position", "granite", "x", "px"),
+    )
     recipe = Recipe(
         "camera",
         ("frame", "heavy"),
@@ -229,9 +267,9 @@ def test_answers_change_what_an_ambiguous_number_means():
     point = read_bytes("a.tsv", content, Recipe(decimal="."))
     assert point.questions == ()
     assert point.trials[0].bodies[0].channels[0].si[0] == pytest.approx(1.1)
-    assert read_bytes("a.tsv", content, Recipe(decimal=",")).trials[0].bodies[0].channels[0].si[0] == pytest.approx(
-        0.0011
-    )
+    assert read_bytes("a.tsv", content, Recipe(decimal=",")).trials[0].bodies[0].channels[0].si[
+        0
+    ] == pytest.approx(0.0011)
 
 
 def test_clocks_of_their_own_become_one_trial_with_blanks():
@@ -253,7 +291,9 @@ def test_missing_files_and_folders_are_refused(tmp_path):
 
 def test_the_rink_writes_the_same_files_each_time_and_reads_them_back(demo):
     assert day()[3].content == day()[3].content
-    assert any(np.diff(entry.trial.t).max() > 0.03 for entry in demo.entries)  # some frames are lost
+    assert any(
+        np.diff(entry.trial.t).max() > 0.03 for entry in demo.entries
+    )  # some frames are lost
     for file, entry in zip(day(), demo.entries, strict=True):
         assert entry.trial.provenance.content == file.content
         assert entry.trial.provenance.unusable == ()

@@ -11,11 +11,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.motion.finder import find_spans
-from inertian.motion.glitches import glitches, scatter
+from inertian.motion.numerics.outliers import glitches, scatter
+from inertian.motion.spans.finder import find_spans
 from inertian.rink.scenes import Course, record, stones_meet
 
-_SPEC = importlib.util.spec_from_file_location("judge", Path(__file__).parents[1] / "benchmarks" / "finder.py")
+_SPEC = importlib.util.spec_from_file_location(
+    "judge", Path(__file__).parents[1] / "benchmarks" / "finder.py"
+)
 judge = importlib.util.module_from_spec(_SPEC)
 sys.modules["judge"] = judge  # dataclasses look their module up
 _SPEC.loader.exec_module(judge)
@@ -57,7 +59,10 @@ def test_an_impact_is_told_apart_with_eight_samples_on_each_side(demo):
     noise = np.random.default_rng(5).normal(0.0, 0.001, (2, 17))
     heavy = np.where(t < 0.66, 1.2 * (t - 0.66), 0.3 * (t - 0.66)) + noise[0]
     light = np.where(t < 0.66, 0.0, 1.1 * (t - 0.66)) + 0.3 + noise[1]
-    spans = {(s.kind.value, s.bodies) for s in find_spans(recording(t, {"heavy": {"x": heavy}, "light": {"x": light}}))}
+    spans = {
+        (s.kind.value, s.bodies)
+        for s in find_spans(recording(t, {"heavy": {"x": heavy}, "light": {"x": light}}))
+    }
     assert ("contact", ("heavy", "light")) in spans
     assert ("rest", ("light",)) in spans
     assert any(kind == "steady velocity" and "heavy" in bodies for kind, bodies in spans)
@@ -68,11 +73,17 @@ def test_offset_times_and_shifted_axes_change_nothing():
     t, x = record(stones_meet(rng), rng, 60.0, 0.001)
     plain = find_spans(recording(t, {b: {"x": v[:, 0]} for b, v in x.items()}))
     moved = find_spans(recording(t + 1.7e9, {b: {"x": 40.0 - v[:, 0]} for b, v in x.items()}))
-    assert [(s.kind, s.name, s.bodies) for s in plain] == [(s.kind, s.name, s.bodies) for s in moved]
+    assert [(s.kind, s.name, s.bodies) for s in plain] == [
+        (s.kind, s.name, s.bodies) for s in moved
+    ]
     assert np.allclose([s.t0 for s in plain], [s.t0 - 1.7e9 for s in moved], atol=2e-3)
 
 
-@given(st.integers(4, 60), st.integers(0, 2**31), st.sampled_from(["noise", "steps", "stuck", "spikes", "walk"]))
+@given(
+    st.integers(4, 60),
+    st.integers(0, 2**31),
+    st.sampled_from(["noise", "steps", "stuck", "spikes", "walk"]),
+)
 @settings(max_examples=60)
 def test_anything_is_survived_and_spans_lie_inside(n, seed, kind):
     rng = np.random.default_rng(seed)
@@ -108,6 +119,11 @@ def test_the_scatter_is_that_of_the_readings_whatever_the_motion():
 
 
 def test_a_course_is_continuous():
-    course = Course("a", np.array([0.0]), np.array([1.0])).glide(1.0, 0.1).push(0.2, np.array([-2.0])).glide(1.0, 0.1)
+    course = (
+        Course("a", np.array([0.0]), np.array([1.0]))
+        .glide(1.0, 0.1)
+        .push(0.2, np.array([-2.0]))
+        .glide(1.0, 0.1)
+    )
     t = np.linspace(0.0, course.t, 20_001)
     assert np.abs(np.diff(course.position(t)[:, 0])).max() < 1.3e-4

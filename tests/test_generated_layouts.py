@@ -5,16 +5,35 @@ import random
 import numpy as np
 import pytest
 
-from inertian.files.door import read_bytes
+from inertian.files.reader import read_bytes
 
-BODIES = ["heavy", "light", "sled", "puck", "stone A", "Schlitten", "carro", "låda", "body 1", "2nd stone"]
+BODIES = [
+    "heavy",
+    "light",
+    "sled",
+    "puck",
+    "stone A",
+    "Schlitten",
+    "carro",
+    "låda",
+    "body 1",
+    "2nd stone",
+]
 TIME_TITLES = {
     "s": ["time (s)", "t [s]", "Zeit / s", "Temps en s", "t in s", "time_s"],
     "ms": ["time (ms)", "t[ms]", "time_ms"],
 }
 MISSING = ["", "NA", "NaN", "--", "n/a", "null"]
 SOME_LINES = ["battery low", "OK", "# nudged", "*** restart of sensor ***"]
-PREAMBLES = ["Ice rink", "# lane 2", "recorded by Ada", "Date: 25.11.2026", "% v1.2", "", "Group 4, Tuesday"]
+PREAMBLES = [
+    "Ice rink",
+    "# lane 2",
+    "recorded by Ada",
+    "Date: 25.11.2026",
+    "% v1.2",
+    "",
+    "Group 4, Tuesday",
+]
 
 
 def recording(rng):
@@ -41,7 +60,10 @@ def recording(rng):
         (b, a): [round(start[b] + 0.3 * k / w["rate"] + rng.gauss(0, 0.002), 4) for k in range(n)]
         for b in w["bodies"] for a in w["axes"]
     }  # fmt: skip
-    w["gone"] = {key: {k for k in range(1, n - 1) if w["missing"] and rng.random() < 0.08} for key in w["truth"]}
+    w["gone"] = {
+        key: {k for k in range(1, n - 1) if w["missing"] and rng.random() < 0.08}
+        for key in w["truth"]
+    }
     return w
 
 
@@ -83,7 +105,9 @@ def written(w, rng):
         cells.append(f"{t:.3f}" if w["time"] == "s" else f"{1000 * t:.0f}")
         for key in keys:
             gone = k in w["gone"][key]
-            cells.append(rng.choice(MISSING) if gone else f"{per * w['truth'][key][k]:.{decimals}f}")
+            cells.append(
+                rng.choice(MISSING) if gone else f"{per * w['truth'][key][k]:.{decimals}f}"
+            )
         cells += [f"{0.3:.2f}"] * w["speed"] + ["-3.1"] * w["warmth"]
         cells = [c.replace(".", w["decimal"]) if c[-1:].isdigit() else c for c in cells]
         cells += [rng.choice(["", "", "ok", "ice cracked"])] * w["remark"]
@@ -110,7 +134,9 @@ def test_a_recording_is_read_back_however_it_was_written(seed):
         return  # asked, and not guessed
     assert reading.refused is None, w
     (trial,) = reading.trials
-    np.testing.assert_allclose(trial.time.seconds, [round(k / w["rate"], 3) for k in range(w["n"])], atol=1e-9)
+    np.testing.assert_allclose(
+        trial.time.seconds, [round(k / w["rate"], 3) for k in range(w["n"])], atol=1e-9
+    )
     found = {(b.name, c.axis): c for b in trial.bodies for c in b.channels}
     assert set(found) == {(b, a) for b in w["bodies"] for a in w["axes"]}, w
     for key, column in w["truth"].items():

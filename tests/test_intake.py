@@ -7,18 +7,18 @@ import numpy as np
 import pytest
 
 from conftest import recording
-from inertian.files.door import read_bytes
-from inertian.files.recipes import Recipe, Stated
-from inertian.files.recordings import trials_of
-from inertian.files.stretches import parse_rate, parse_scale, parse_time_base
-from inertian.motion.joining import JoinError, find_offset, joined
-from inertian.motion.trials import Body, Channel
+from inertian.analysis.evaluation import Evaluator
+from inertian.files.cells.recipes import Recipe, Stated
+from inertian.files.cells.stated_scales import parse_rate, parse_scale, parse_time_base
+from inertian.files.reader import read_bytes
+from inertian.files.trial_building import trials_of
+from inertian.motion.recording.trials import Body, Channel
+from inertian.motion.spans.clock_alignment import JoinError, find_offset, joined
 from inertian.project.edits import stretch_set, trials_joined
-from inertian.project.evaluation import Evaluator
 from inertian.project.history import History
-from inertian.project.intake import brought_in, makes_of, read_by_recipes, reread
 from inertian.project.project import Project, with_trials
 from inertian.project.saving import load, save
+from inertian.project.trial_import import brought_in, makes_of, read_by_recipes, reread
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact
 from inertian.quantities.units import Unit, unit_of
@@ -39,7 +39,9 @@ def two_recorders(offset=0.15, length=5.0):
     t1, t2 = np.arange(0, 2.4, 0.02), np.arange(0, 2.4, 0.025)
     heavy, _ = motions(t1)
     _, light = motions(t2 + offset)
-    return recording(t1, {"heavy": {"x": heavy}}, "left"), recording(t2, {"light": {"x": length - light}}, "right")
+    return recording(t1, {"heavy": {"x": heavy}}, "left"), recording(
+        t2, {"light": {"x": length - light}}, "right"
+    )
 
 
 def test_two_recorders_become_one_trial_by_the_contact_that_both_saw():
@@ -50,7 +52,9 @@ def test_two_recorders_become_one_trial_by_the_contact_that_both_saw():
     assert [b.name for b in trial.bodies] == ["heavy", "light"]
     assert np.isfinite(trial.body("light").channel("x").si).sum() == right.t.size
     speed = np.polyfit(
-        trial.t[-20:], np.interp(trial.t[-20:], right.t + offset.value, 5.0 - right.bodies[0].channels[0].si), 1
+        trial.t[-20:],
+        np.interp(trial.t[-20:], right.t + offset.value, 5.0 - right.bodies[0].channels[0].si),
+        1,
     )
     assert speed[0] == pytest.approx(W2, abs=0.03)
     with pytest.raises(JoinError, match="another time"):
@@ -63,8 +67,15 @@ def test_a_force_and_an_acceleration_are_laid_over_one_another():
 
     t1, t2 = np.arange(0, 3, 0.001), np.arange(0, 3, 0.005)
     rng = np.random.default_rng(2)
-    force = Channel("F", "F", unit_of("force", "N"), pulse(t1, 1.3, 50.0) + rng.normal(0, 0.5, t1.size))
-    shaken = Channel("a", "a", unit_of("acceleration", "m/s²"), -pulse(t2, 0.9, 4.0) + rng.normal(0, 0.05, t2.size))
+    force = Channel(
+        "F", "F", unit_of("force", "N"), pulse(t1, 1.3, 50.0) + rng.normal(0, 0.5, t1.size)
+    )
+    shaken = Channel(
+        "a",
+        "a",
+        unit_of("acceleration", "m/s²"),
+        -pulse(t2, 0.9, 4.0) + rng.normal(0, 0.05, t2.size),
+    )
     one = replace(recording(t1, {"x": {"x": t1}}, "gauge"), bodies=(Body("bumper", (), (force,)),))
     two = replace(recording(t2, {"x": {"x": t2}}, "sled"), bodies=(Body("sled", (), (shaken,)),))
     offset = find_offset(one, two)
@@ -85,9 +96,9 @@ def test_joining_is_one_edit_saved_and_undone_and_its_offset_is_in_the_budget(tm
     again = load(tmp_path / "a.inertian")
     for trial in (history.project.entries[0].trial, again.entries[0].trial):
         assert len(history.project.entries) == 1
-        assert trial.body("light").channel("x").si[np.isfinite(trial.body("light").channel("x").si)][
-            0
-        ] == pytest.approx(2.4, abs=0.01)
+        assert trial.body("light").channel("x").si[
+            np.isfinite(trial.body("light").channel("x").si)
+        ][0] == pytest.approx(2.4, abs=0.01)
     accounts = Evaluator().accounts(again, "left")
     energy = accounts.ledger("kinetic energy")
     assert any("clock offset" in source.name for source in energy.budget)
@@ -102,7 +113,10 @@ def pixels(noise=0.3, rng=None):
     """A film of the hit in px at 412 px/m and 50 frames/s, whose times were stretched by 12."""
     t = np.arange(0, 2.4, 0.02)
     heavy, light = motions(t, rng, noise / 412)
-    rows = "".join(f"{12 * a:.3f},{412 * h:.2f},{412 * x:.2f}\n" for a, h, x in zip(t, heavy, light, strict=True))
+    rows = "".join(
+        f"{12 * a:.3f},{412 * h:.2f},{412 * x:.2f}\n"
+        for a, h, x in zip(t, heavy, light, strict=True)
+    )
     return ("time (s),heavy (px),light (px)\n" + rows).encode()
 
 
@@ -147,12 +161,20 @@ def test_intervals_cover_when_scale_and_time_base_are_known_within_their_u():
 def test_correcting_a_time_base_moves_no_span_off_its_samples():
     project = filmed(Stated(1 / 412), None)
     before = project.entries[0]
-    after = stretch_set(project, "s", "time base", Fact(1 / 12, 0.0, Meaning.EXACT, NUMBER)).project.entries[0]
+    after = stretch_set(
+        project, "s", "time base", Fact(1 / 12, 0.0, Meaning.EXACT, NUMBER)
+    ).project.entries[0]
     assert after.trial.t[-1] == pytest.approx(before.trial.t[-1] / 12)
     for old, new in zip(before.spans, after.spans, strict=True):
         assert old.rows(before.trial.t) == new.rows(after.trial.t)
-    wider = stretch_set(project, "s", "scale", Fact(1 / 206, 0.0, Meaning.EXACT, NUMBER)).project.entries[0].trial
-    assert wider.bodies[0].channels[0].si[0] == pytest.approx(2 * before.trial.bodies[0].channels[0].si[0])
+    wider = (
+        stretch_set(project, "s", "scale", Fact(1 / 206, 0.0, Meaning.EXACT, NUMBER))
+        .project.entries[0]
+        .trial
+    )
+    assert wider.bodies[0].channels[0].si[0] == pytest.approx(
+        2 * before.trial.bodies[0].channels[0].si[0]
+    )
 
 
 def test_recipes_live_in_the_project_and_serve_the_next_files(tmp_path):
@@ -173,8 +195,14 @@ def test_reading_again_keeps_id_name_and_spans():
     entry = project.entries[0]
     edit = reread(project, entry.trial.id, replace(project.recipes[0], scale=Stated(1 / 400)))
     new = edit.project.entries[0]
-    assert (new.trial.id, new.trial.name, new.spans) == (entry.trial.id, entry.trial.name, entry.spans)
-    assert new.trial.bodies[0].channels[0].si[0] == pytest.approx(entry.trial.bodies[0].channels[0].si[0] * 412 / 400)
+    assert (new.trial.id, new.trial.name, new.spans) == (
+        entry.trial.id,
+        entry.trial.name,
+        entry.spans,
+    )
+    assert new.trial.bodies[0].channels[0].si[0] == pytest.approx(
+        entry.trial.bodies[0].channels[0].si[0] * 412 / 400
+    )
 
 
 @pytest.mark.parametrize(
@@ -192,7 +220,11 @@ def test_scales_are_read_as_they_are_typed(text, value, u):
 
 
 def test_time_bases_and_rates_are_read_and_nonsense_is_refused_in_words():
-    assert parse_time_base("300 as 25").value == parse_time_base("25/300").value == pytest.approx(1 / 12)
+    assert (
+        parse_time_base("300 as 25").value
+        == parse_time_base("25/300").value
+        == pytest.approx(1 / 12)
+    )
     assert parse_time_base("0,0833 ± 0,0002").plus_minus == pytest.approx(0.0002)
     assert parse_rate("50 fps") == 50.0
     for read, text in ((parse_scale, "412"), (parse_scale, "1 m = 2 m"), (parse_scale, "0 px = 1 m"),
@@ -207,7 +239,9 @@ def test_a_name_that_looks_like_a_formula_is_data_and_runs_in_no_spreadsheet(tmp
     import zipfile
 
     name = '=HYPERLINK("x")'
-    project = with_trials(Project("p"), [recording([0.0, 1.0, 2.0], {name: {"x": [1.0, 2.0, 3.0]}})], "s")
+    project = with_trials(
+        Project("p"), [recording([0.0, 1.0, 2.0], {name: {"x": [1.0, 2.0, 3.0]}})], "s"
+    )
     save(project, tmp_path / "p.inertian")
     with zipfile.ZipFile(tmp_path / "p.inertian") as archive:
         header = next(csv.reader(archive.read("data/made.csv").decode().splitlines()))
@@ -223,7 +257,10 @@ def test_intervals_cover_when_a_clock_offset_is_known_within_its_u():
         t1, t2 = np.arange(0, 2.4, 0.02), np.arange(0, 2.4, 0.025)
         heavy, _light = motions(t1, rng)
         _heavy, light = motions(t2 + 0.15, rng)
-        pair = [recording(t1, {"heavy": {"x": heavy}}, "left"), recording(t2, {"light": {"x": light}}, "right")]
+        pair = [
+            recording(t1, {"heavy": {"x": heavy}}, "left"),
+            recording(t2, {"light": {"x": light}}, "right"),
+        ]
         project = with_trials(Project("p"), pair, "s")
         stated = Fact(0.15 + rng.normal(0, u), u, Meaning.STANDARD, S)
         project = trials_joined(project, "left", "right", stated, None).project
@@ -256,26 +293,37 @@ def test_the_sensitivity_to_a_stretch_is_that_of_evaluating_anew(name, law):
 
 
 def test_a_ratio_of_speeds_of_one_film_does_not_feel_its_scale():
-    from inertian.physics.ledger import restitution_of
+    from inertian.physics.accounts.ledger import restitution_of
 
     readings = []
     for u in (0.0, 0.05):
         project = filmed(Stated(1 / 412, u / 412, "standard"), Stated(1 / 12, u / 12, "standard"))
         readings.append(restitution_of(Evaluator().readings(project, project.entries[0].trial.id)))
-    assert readings[1].u < 1.03 * readings[0].u  # uncancelled, fifty times as large; draws tell u to 2 %
+    assert (
+        readings[1].u < 1.03 * readings[0].u
+    )  # uncancelled, fifty times as large; draws tell u to 2 %
 
 
 def test_files_of_one_make_are_kept_together_and_other_makes_apart():
     one, two = b"time (s),heavy (m)\n0,1\n1,2\n2,4\n", b"t (s);x (m)\n0;1\n1;2\n2;3\n"
-    readings = [read_bytes(f"{k}.csv", c) for k, c in enumerate((one, two, one + b"3,5\n", b"", one + b"3,6\n"))]
+    readings = [
+        read_bytes(f"{k}.csv", c)
+        for k, c in enumerate((one, two, one + b"3,5\n", b"", one + b"3,6\n"))
+    ]
     makes = makes_of(readings)
     assert [[r.file for r in m.readings] for m in makes] == [["0.csv", "2.csv", "4.csv"], ["1.csv"]]
     assert [m.count() for m in makes] == [3, 1]
     assert makes[0].bodies() == ("heavy",)
     assert makes[0].topics() == ()
-    edit, reasons = brought_in(Project("p"), makes, "film", {"heavy": Fact(19.1, 0.1, Meaning.LIMITS, KG)})
+    edit, reasons = brought_in(
+        Project("p"), makes, "film", {"heavy": Fact(19.1, 0.1, Meaning.LIMITS, KG)}
+    )
     assert reasons == []
-    assert (edit.name, len(edit.project.entries), len(edit.project.recipes)) == ("Bring in 4 trials", 4, 2)
+    assert (edit.name, len(edit.project.entries), len(edit.project.recipes)) == (
+        "Bring in 4 trials",
+        4,
+        2,
+    )
     assert [e.trial.name for e in edit.project.entries] == ["0", "2", "4", "1"]
     assert FactId("mass of heavy") in edit.project.setup
 
@@ -302,7 +350,10 @@ def test_version_1_projects_are_still_opened(demo, tmp_path):
     import zipfile
 
     save(demo, tmp_path / "new.inertian")
-    with zipfile.ZipFile(tmp_path / "new.inertian") as new, zipfile.ZipFile(tmp_path / "old.inertian", "w") as old:
+    with (
+        zipfile.ZipFile(tmp_path / "new.inertian") as new,
+        zipfile.ZipFile(tmp_path / "old.inertian", "w") as old,
+    ):
         for name in new.namelist():
             content = new.read(name)
             if name == "analysis.json":

@@ -5,11 +5,20 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inertian.motion.integrals import Rule, baseline, integrate, integrate_twice, running_weights, sample_weights
+from inertian.motion.numerics.integrals import (
+    Rule,
+    baseline,
+    integrate,
+    integrate_twice,
+    running_weights,
+    sample_weights,
+)
 from inertian.quantities.errors import Refusal
 
 
-@pytest.mark.parametrize(("rule", "order"), [(Rule.STEP, 1), (Rule.TRAPEZOID, 2), (Rule.SIMPSON, 4)])
+@pytest.mark.parametrize(
+    ("rule", "order"), [(Rule.STEP, 1), (Rule.TRAPEZOID, 2), (Rule.SIMPSON, 4)]
+)
 @pytest.mark.parametrize("even", [True, False])
 def test_rules_converge_with_the_order_they_are_known_for(rule, order, even):
     errors = []
@@ -25,10 +34,14 @@ def test_rules_converge_with_the_order_they_are_known_for(rule, order, even):
 def test_weights_and_running_sums_agree_at_any_spacing(steps, rule):
     t = np.concatenate([[5.0], 5.0 + np.cumsum(steps)])
     y = np.cos(t)
-    assert sample_weights(t, rule) @ y == pytest.approx(integrate(t, y, 0.0, rule).value[-1], abs=1e-9)
+    assert sample_weights(t, rule) @ y == pytest.approx(
+        integrate(t, y, 0.0, rule).value[-1], abs=1e-9
+    )
     if rule is Rule.SIMPSON:
         parabola = integrate(t, 3.0 * t**2 - t, 0.0, rule).value[-1]
-        assert parabola == pytest.approx(t[-1] ** 3 - t[0] ** 3 - (t[-1] ** 2 - t[0] ** 2) / 2.0, rel=1e-9)
+        assert parabola == pytest.approx(
+            t[-1] ** 3 - t[0] ** 3 - (t[-1] ** 2 - t[0] ** 2) / 2.0, rel=1e-9
+        )
 
 
 def test_the_step_sum_states_its_error():
@@ -59,9 +72,16 @@ def test_distance_and_velocity_of_a_towed_sled_cover_the_truth_as_claimed(n):
         velocity = integrate(t, a, 0.05, base=base)
         distance = integrate_twice(t, a, 0.05, base=base)
         k = int(np.searchsorted(t, 3.9))
-        hits.append([abs(velocity.value[k] - v[k]) < velocity.u[k], abs(distance.value[k] - x[k]) < distance.u[k]])
+        hits.append(
+            [
+                abs(velocity.value[k] - v[k]) < velocity.u[k],
+                abs(distance.value[k] - x[k]) < distance.u[k],
+            ]
+        )
     for share in np.mean(hits, axis=0):
-        assert abs(share - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 600) + (0.02 if n < 100 else 0.0), share
+        assert abs(share - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 600) + (
+            0.02 if n < 100 else 0.0
+        ), share
 
 
 def test_uncertainties_grow_as_they_must():
@@ -82,7 +102,9 @@ def test_a_baseline_needs_quiet_samples_and_carries_its_uncertainty():
     y = 0.2 + np.random.default_rng(1).normal(0.0, 0.01, 50)
     still = baseline(t, y, [(0.0, 0.5)], drifts=False)
     assert still.drift == 0.0
-    assert integrate(t, y, 0.0, base=still).u[-1] == pytest.approx(np.sqrt(still.covariance[0, 0]), rel=1e-3)
+    assert integrate(t, y, 0.0, base=still).u[-1] == pytest.approx(
+        np.sqrt(still.covariance[0, 0]), rel=1e-3
+    )
 
 
 @given(st.integers(0, 10_000), st.integers(3, 40), st.sampled_from(list(Rule)))
@@ -97,7 +119,9 @@ def test_running_weights_are_the_running_integral_at_any_spacing(seed, n, rule):
     assert outside == pytest.approx([0.0, found[-1]], abs=1e-9)
     between = np.sort(rng.uniform(t[0], t[-1], 5))
     ones = running_weights(t, between, rule) @ np.ones(n)
-    assert ones == pytest.approx(between - t[0], rel=1e-6)  # a constant is exact by any rule, also between samples
+    assert ones == pytest.approx(
+        between - t[0], rel=1e-6
+    )  # a constant is exact by any rule, also between samples
 
 
 @given(st.integers(0, 10_000), st.integers(4, 30))
@@ -106,9 +130,13 @@ def test_simpson_is_exact_on_parabolas_and_trapezoids_on_lines(seed, n):
     t = np.cumsum(rng.uniform(0.05, 1.0, n))
     a, b, c = rng.normal(size=3)
     whole = a * t + 0.5 * b * t**2 + c * t**3 / 3.0
-    assert running_weights(t, t, Rule.SIMPSON) @ (a + b * t + c * t**2) == pytest.approx(whole - whole[0], abs=1e-8)
+    assert running_weights(t, t, Rule.SIMPSON) @ (a + b * t + c * t**2) == pytest.approx(
+        whole - whole[0], abs=1e-8
+    )
     line = a * t + 0.5 * b * t**2
-    assert running_weights(t, t, Rule.TRAPEZOID) @ (a + b * t) == pytest.approx(line - line[0], abs=1e-9)
+    assert running_weights(t, t, Rule.TRAPEZOID) @ (a + b * t) == pytest.approx(
+        line - line[0], abs=1e-9
+    )
     middle = 0.5 * (t[1:] + t[:-1])  # a trapezoid is exact on lines between samples as well
     assert running_weights(t, middle, Rule.TRAPEZOID) @ (a + b * t) == pytest.approx(
         a * middle + 0.5 * b * middle**2 - line[0], abs=1e-9

@@ -9,18 +9,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inertian.files.assembly import ChannelReading, restarts
-from inertian.files.door import read_bytes, read_file
-from inertian.files.findings import Code
-from inertian.files.flaws import saturated_at, step_of, time_flaws
-from inertian.files.readings import trial_name
-from inertian.files.recordings import trials_of
+from inertian.files.cells.findings import Code
+from inertian.files.interpretation.assembly import ChannelReading, restarts
+from inertian.files.interpretation.data_checks import saturated_at, step_of, time_flaws
+from inertian.files.interpretation.parsed_file import trial_name
+from inertian.files.reader import read_bytes, read_file
+from inertian.files.trial_building import trials_of
 from inertian.project.saving import save
 from inertian.quantities.units import unit_of
 
 METRE, NEWTON = unit_of("length", "m"), unit_of("force", "N")
 VALUE = st.integers(-99_999, 99_999).map(lambda k: k / 1000)
-NAMES = st.lists(st.sampled_from(["heavy", "light", "sled", "puck"]), min_size=2, max_size=4, unique=True)
+NAMES = st.lists(
+    st.sampled_from(["heavy", "light", "sled", "puck"]), min_size=2, max_size=4, unique=True
+)
 
 
 def codes(reading):
@@ -73,7 +75,9 @@ def test_clocks_of_their_own_may_differ_in_length(n1, n2, late):
         left = f"{t1[k]},{k + 0.5}" if k < n1 else ","
         right = f"{t2[k]},{10 - k}" if k < n2 else ","
         rows.append(f"{left},{right}\n")
-    reading = read_bytes("clocks.csv", ("t heavy (s),heavy (m),t light (s),light (m)\n" + "".join(rows)).encode())
+    reading = read_bytes(
+        "clocks.csv", ("t heavy (s),heavy (m),t light (s),light (m)\n" + "".join(rows)).encode()
+    )
     assert codes(reading) <= {Code.CONSTANT}
     trial = trials_of(reading)[0]
     for body, times in (("heavy", t1), ("light", t2)):
@@ -90,7 +94,10 @@ def test_restarts_are_told_from_a_few_samples_out_of_order():
 
 
 @given(
-    st.floats(0.001, 10), st.integers(5, 200), st.sets(st.integers(1, 150), max_size=4), st.integers(-(10**6), 10**9)
+    st.floats(0.001, 10),
+    st.integers(5, 200),
+    st.sets(st.integers(1, 150), max_size=4),
+    st.integers(-(10**6), 10**9),
 )
 def test_an_even_step_is_found_though_samples_are_lost_at_any_offset(step, n, lost, start):
     kept = np.array([k for k in range(n) if k not in lost])
@@ -101,7 +108,9 @@ def test_an_even_step_is_found_though_samples_are_lost_at_any_offset(step, n, lo
 
 def test_an_uneven_step_is_none_and_rounding_is_no_unevenness():
     assert step_of(np.array([0, 0.1, 0.25, 0.3, 0.5])) is None
-    assert step_of(np.array([0.0, 0.033, 0.067, 0.1, 0.133, 0.167]), 0.0005) == pytest.approx(1 / 30, rel=0.01)
+    assert step_of(np.array([0.0, 0.033, 0.067, 0.1, 0.133, 0.167]), 0.0005) == pytest.approx(
+        1 / 30, rel=0.01
+    )
     assert step_of(np.array([1.0])) is None
     gates = np.array([0.41, 0.66, 1.20, 2.00])
     assert step_of(gates) is None
@@ -112,7 +121,10 @@ def test_gaps_are_told_and_single_lost_frames_are_not():
     t = np.arange(50) / 50
     assert time_flaws(np.delete(t, [7, 20, 21])) == []
     assert [f.code for f in time_flaws(np.delete(t, range(20, 30)))] == [Code.GAP]
-    assert {f.code for f in time_flaws(np.array([0, 1, 1, 3, 2, 4.0]))} == {Code.TIME_NOT_SORTED, Code.DUPLICATE_TIME}
+    assert {f.code for f in time_flaws(np.array([0, 1, 1, 3, 2, 4.0]))} == {
+        Code.TIME_NOT_SORTED,
+        Code.DUPLICATE_TIME,
+    }
 
 
 def channel(x, axis="x"):
@@ -140,8 +152,13 @@ TABLE = "t,heavy\n" + "".join(f"{k / 10},{k * 1.5}\n" for k in range(6))
 
 
 def package(path="data/run.csv", inline=None):
-    resource = {"name": "run", "schema": {"fields": [{"name": "t", "unit": "s"}, {"name": "heavy", "unit": "cm"}]}}
-    return json.dumps({"name": "p", "resources": [resource | ({"data": inline} if inline else {"path": path})]})
+    resource = {
+        "name": "run",
+        "schema": {"fields": [{"name": "t", "unit": "s"}, {"name": "heavy", "unit": "cm"}]},
+    }
+    return json.dumps(
+        {"name": "p", "resources": [resource | ({"data": inline} if inline else {"path": path})]}
+    )
 
 
 def test_a_data_package_is_read_from_a_folder_with_the_units_of_its_schema(tmp_path):
@@ -157,7 +174,9 @@ def test_a_data_package_is_read_from_a_folder_with_the_units_of_its_schema(tmp_p
     assert read_file(tmp_path / "datapackage.json").refused is not None
     rows = [{"t": k / 10, "heavy": k} for k in range(4)]
     (tmp_path / "datapackage.json").write_text(package(inline=rows))
-    np.testing.assert_allclose(values(read_file(tmp_path / "datapackage.json").trials[0], "heavy"), np.arange(4) / 100)
+    np.testing.assert_allclose(
+        values(read_file(tmp_path / "datapackage.json").trials[0], "heavy"), np.arange(4) / 100
+    )
 
 
 def test_our_own_projects_are_read_back_as_recordings_to_the_last_digit(demo, tmp_path):
@@ -184,7 +203,12 @@ def test_archives_give_what_is_usable_and_say_what_is_not():
     inner = zipped(deep_dot_csv=TABLE)
     reading = read_bytes(
         "a.zip",
-        zipped(run_dot_csv=TABLE, inner_dot_zip=inner, read_dot_txt="hello there", p_dot_png=b"\x89PNG\r\n\x1a\n\0"),
+        zipped(
+            run_dot_csv=TABLE,
+            inner_dot_zip=inner,
+            read_dot_txt="hello there",
+            p_dot_png=b"\x89PNG\r\n\x1a\n\0",
+        ),
     )
     assert [t.name for t in reading.trials] == ["run", "deep"]
     assert Code.BINARY in codes(reading)
@@ -216,12 +240,26 @@ def test_json_in_its_usual_shapes(value, bodies, n):
 
 
 def test_json_with_several_trials_keeps_their_names():
-    value = {"trials": [{"name": k, "t": [0, 0.1, 0.2], "x": [1, 2, 4]} for k in ("first", "second")]}
-    assert [t.name for t in read_bytes("a.json", json.dumps(value).encode()).trials] == ["first", "second"]
+    value = {
+        "trials": [{"name": k, "t": [0, 0.1, 0.2], "x": [1, 2, 4]} for k in ("first", "second")]
+    }
+    assert [t.name for t in read_bytes("a.json", json.dumps(value).encode()).trials] == [
+        "first",
+        "second",
+    ]
 
 
 @pytest.mark.parametrize(
-    "text", ['{"t": [0, 1', '{"t": 1}', "[]", "{}", '[{"a": "x"}, {"a": "y"}]', "[1e999, 2", '{"a": [[[[]]]]}']
+    "text",
+    [
+        '{"t": [0, 1',
+        '{"t": 1}',
+        "[]",
+        "{}",
+        '[{"a": "x"}, {"a": "y"}]',
+        "[1e999, 2",
+        '{"a": [[[[]]]]}',
+    ],
 )
 def test_json_without_a_table_is_refused_in_words(text):
     reading = read_bytes("a.json", text.encode())
@@ -259,7 +297,12 @@ def npy(array):
 def test_trials_side_by_side_feed_one_body_and_keep_their_own_time_columns():
     rows = "Run 1;;Run 2;;Gate\nt/s;x/m;t/s;x/m;no\n0,0;1,00;0,0;2,00;1\n0,1;1,11;0,1;2,09;2\n0,2;1,19;0,2;2,31;3\n"
     for first, second in (("Run 1", "Run 2"), ("Messreihe 1", "Messreihe 2")):
-        reading = read_bytes("runs.csv", rows.replace("Run 1", first).replace("Run 2", second).encode())
-        assert [(t.name, [b.name for b in t.bodies]) for t in reading.trials] == [(first, ["body"]), (second, ["body"])]
+        reading = read_bytes(
+            "runs.csv", rows.replace("Run 1", first).replace("Run 2", second).encode()
+        )
+        assert [(t.name, [b.name for b in t.bodies]) for t in reading.trials] == [
+            (first, ["body"]),
+            (second, ["body"]),
+        ]
         assert [t.time.column for t in reading.trials] == [f"{first} t/s", f"{second} t/s"]
         assert reading.bodies_fed(reading.tables[0]) == {1: 0, 3: 0}

@@ -6,12 +6,12 @@ import pytest
 from PyQt6.QtGui import QFont, QFontMetrics, QRawFont, QTextDocument
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit
 
-from inertian.desktop import words
-from inertian.desktop.theme import FAMILY, load_fonts
-from inertian.desktop.tokens import DARK, LIGHT, MARKERS
-from inertian.motion.curves import FORMS
-from inertian.motion.frame import Frame
-from inertian.physics.asked import Quantity, Shown
+from inertian.desktop.look import words
+from inertian.desktop.look.theme import FAMILY, load_fonts
+from inertian.desktop.look.tokens import DARK, LIGHT, MARKERS
+from inertian.motion.fits.curves import FORMS
+from inertian.motion.recording.frame import Frame
+from inertian.physics.definitions.requests import Quantity, Shown
 from inertian.project.project import Project
 from inertian.project.tidying_edits import frame_set, rows_set_aside
 
@@ -101,8 +101,16 @@ def test_no_text_is_clipped(open_window, demo, theme, size):
             window.show_stage(stage)
             for _ in range(3):
                 QApplication.processEvents()
-            shown = [w for kind in (QLabel, QLineEdit, QComboBox, QAbstractButton) for w in window.findChildren(kind)]
-            shown = [w for w in shown if (w.isVisible() and not hasattr(w, "currentText")) or isinstance(w, QComboBox)]
+            shown = [
+                w
+                for kind in (QLabel, QLineEdit, QComboBox, QAbstractButton)
+                for w in window.findChildren(kind)
+            ]
+            shown = [
+                w
+                for w in shown
+                if (w.isVisible() and not hasattr(w, "currentText")) or isinstance(w, QComboBox)
+            ]
             assert len(shown) > 20
             for widget in (w for w in shown if w.isVisible()):
                 text = widget.currentText() if isinstance(widget, QComboBox) else widget.text()
@@ -120,7 +128,9 @@ def test_no_text_of_the_pages_is_clipped_when_they_are_full(open_window, demo, t
     document, view = window.document, window.bench.view
     document.select(demo.entries[10].trial.id)
     trial = document.entry.trial.id
-    document.do(rows_set_aside(document.settled, trial, "heavy", range(20, 38), "hidden by something"))
+    document.do(
+        rows_set_aside(document.settled, trial, "heavy", range(20, 38), "hidden by something")
+    )
     document.do(rows_set_aside(document.settled, trial, "light", [70], "touched by a hand"))
     document.do(frame_set(document.settled, [trial], Frame(0.92, (0.1234, -0.5), 0.3), {}))
     view.move_line(0.6213)
@@ -134,7 +144,12 @@ def test_no_text_of_the_pages_is_clipped_when_they_are_full(open_window, demo, t
         for _ in range(6):
             QApplication.processEvents()
         assert pane.widget().width() <= pane.viewport().width()
-        shown = [w for kind in (QLabel, QLineEdit, QAbstractButton) for w in pane.findChildren(kind) if w.isVisible()]
+        shown = [
+            w
+            for kind in (QLabel, QLineEdit, QAbstractButton)
+            for w in pane.findChildren(kind)
+            if w.isVisible()
+        ]
         assert len(shown) > 12
         for widget in shown:
             assert not _clipped(widget), (page, widget.text(), widget.width())
@@ -166,8 +181,14 @@ def test_no_text_of_the_intake_is_clipped(open_window, theme, size, qtbot):
         for _ in range(3):
             QApplication.processEvents()
         assert margin.widget().width() <= margin.viewport().width()
-        shown = [w for kind in (QLabel, QLineEdit, QAbstractButton) for w in window.receiving.stage.findChildren(kind)]
-        shown += [w for kind in (QLabel, QLineEdit, QAbstractButton) for w in margin.findChildren(kind)]
+        shown = [
+            w
+            for kind in (QLabel, QLineEdit, QAbstractButton)
+            for w in window.receiving.stage.findChildren(kind)
+        ]
+        shown += [
+            w for kind in (QLabel, QLineEdit, QAbstractButton) for w in margin.findChildren(kind)
+        ]
         shown = [w for w in shown if w.isVisible()]
         assert len(shown) > 15
         for widget in shown:
@@ -184,7 +205,10 @@ def test_the_intake_wears_both_themes(open_window, qtbot):
         for _ in range(3):
             QApplication.processEvents()
         view, preview = window.receiving.stage.view, window.receiving.stage.preview
-        return [w.grab().toImage().pixelColor(w.width() - 30, w.height() - 8).lightness() for w in (view, preview)]
+        return [
+            w.grab().toImage().pixelColor(w.width() - 30, w.height() - 8).lightness()
+            for w in (view, preview)
+        ]
 
     assert min(lightness()) > 200
     window.wear(DARK)

@@ -8,28 +8,41 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.motion.curves import FORMS, Shape, fit_curve, form_of
-from inertian.motion.frame import ANGLE, AS_FILED, ORIGIN, Frame, FrameError
-from inertian.motion.noise import READINGS, Noise
-from inertian.motion.ready import ready
-from inertian.motion.spans import Span, SpanError, SpanKind, Spans
-from inertian.motion.tidying import Step, StepKind, TidyError, runs_of
-from inertian.physics.asked import CurveAsked, NamedReading, Quantity, ReadingKind, Shown
-from inertian.physics.collisions import mass_key
-from inertian.physics.observed import Observed
-from inertian.physics.reading import at_moment, between, fit_asked, over_span, read_named, scalars
-from inertian.physics.readouts import at_all_samples, readout
+from inertian.analysis.batch_treatment import treated_alike
+from inertian.analysis.evaluation import Evaluator
+from inertian.motion.fits.curves import FORMS, Shape, fit_curve, form_of
+from inertian.motion.noise.reading_noise import READINGS, Noise
+from inertian.motion.recording.frame import ANGLE, AS_FILED, ORIGIN, Frame, FrameError
+from inertian.motion.recording.prepared_trial import ready
+from inertian.motion.recording.tidying import Step, StepKind, TidyError, runs_of
+from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans
+from inertian.physics.accounts.collision_inputs import mass_key
+from inertian.physics.definitions.requests import (
+    CurveAsked,
+    NamedReading,
+    Quantity,
+    ReadingKind,
+    Shown,
+)
+from inertian.physics.evaluation.quantity_values import at_all_samples, readout
+from inertian.physics.evaluation.trial_context import Observed
+from inertian.physics.readings.readings import (
+    at_moment,
+    between,
+    fit_asked,
+    over_span,
+    read_named,
+    scalars,
+)
 from inertian.project import marking_edits as marking
 from inertian.project import tidying_edits as tidying
-from inertian.project.alike import treated_alike
-from inertian.project.demo import demo_project, marked_before
-from inertian.project.evaluation import Evaluator
+from inertian.project.demo_project import demo_project, marked_before
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Pools
+from inertian.quantities.expressions import FormulaError, parse_formula
 from inertian.quantities.facts import Fact, FactId, Meaning
-from inertian.quantities.formulas import FormulaError, parse_formula
 from inertian.quantities.units import unit_of
 
 T = np.arange(60) * 0.02
@@ -83,7 +96,9 @@ def test_steps_set_samples_aside_and_every_one_comes_back_to_the_bit():
     x = one(off).counted.body("a").channel("x").si
     assert np.array_equal(x, trial.body("a").channel("x").si, equal_nan=True)
     trim = tidying.trimmed(project, trial.id, 0.2, 0.8).project
-    assert np.flatnonzero(np.isfinite(one(trim).counted.body("b").channel("x").si)).tolist() == list(range(10, 41))
+    assert np.flatnonzero(
+        np.isfinite(one(trim).counted.body("b").channel("x").si)
+    ).tolist() == list(range(10, 41))
     with pytest.raises(TidyError, match="Fewer than 2"):
         tidying.trimmed(project, trial.id, 0.201, 0.209)
 
@@ -97,7 +112,9 @@ def test_a_bridge_is_drawn_but_adds_nothing_to_a_fit():
     assert bridged.ready.bridges["a", "x"] == pytest.approx(truth, abs=0.002)
     assert np.isnan(bridged.counted.body("a").channel("x").si[[45, 46]]).all()
     plain, with_bridge = (
-        fit_asked(seen_of(e.counted), CurveAsked(Shown(Quantity.POSITION, "x"), "a", "all", Shape.LINE)).fit
+        fit_asked(
+            seen_of(e.counted), CurveAsked(Shown(Quantity.POSITION, "x"), "a", "all", Shape.LINE)
+        ).fit
         for e in (one(project), bridged)
     )
     assert (plain.dof, plain.values.tolist()) == (with_bridge.dof, with_bridge.values.tolist())
@@ -122,31 +139,43 @@ def test_a_frame_turns_shifts_and_flips_without_changing_lengths(x0, y0, angle, 
     x, y = np.array([0.3, 1.7, -2.0]), np.array([1.1, -0.4, 0.0])
     u, v = frame.applied(x, y)
     assert np.hypot(np.diff(u), np.diff(v)) == pytest.approx(np.hypot(np.diff(x), np.diff(y)))
-    assert np.array([frame.undone(*p) for p in zip(u, v, strict=True)]) == pytest.approx(np.stack([x, y], 1), abs=1e-9)
+    assert np.array([frame.undone(*p) for p in zip(u, v, strict=True)]) == pytest.approx(
+        np.stack([x, y], 1), abs=1e-9
+    )
     more = replace(frame, angle=angle + 1e-7)
     rates = frame.turned_rates({"x": float(u[0]), "y": float(v[0])})
     moved = [a[0] for a in more.applied(x, y)]
-    assert [rates["x"], rates["y"]] == pytest.approx([(moved[0] - u[0]) / 1e-7, (moved[1] - v[0]) / 1e-7], abs=1e-5)
+    assert [rates["x"], rates["y"]] == pytest.approx(
+        [(moved[0] - u[0]) / 1e-7, (moved[1] - v[0]) / 1e-7], abs=1e-5
+    )
 
 
 def test_turning_the_axes_leaves_energy_and_its_u_alone_and_a_bare_axis_cannot_turn(demo):
     glancing = demo.entries[10]
     angle = Fact(0.3, 0.01, Meaning.STANDARD, unit_of("angle", "rad"))
-    turned = tidying.frame_set(demo, [glancing.trial.id], Frame(angle=0.3, flipped=("y",)), {ANGLE: angle}).project
-    energies = [Evaluator().accounts(p, glancing.trial.id).ledger("kinetic energy").unaccounted for p in (demo, turned)]
+    turned = tidying.frame_set(
+        demo, [glancing.trial.id], Frame(angle=0.3, flipped=("y",)), {ANGLE: angle}
+    ).project
+    energies = [
+        Evaluator().accounts(p, glancing.trial.id).ledger("kinetic energy").unaccounted
+        for p in (demo, turned)
+    ]
     assert energies[1].value == pytest.approx(energies[0].value, rel=1e-9)
     assert energies[1].u == pytest.approx(energies[0].u, rel=0.02)
     x, y = (Evaluator().readings(turned, glancing.trial.id).inputs for _ in range(2))
-    assert x.u("v heavy x open") > 3 * Evaluator().readings(demo, glancing.trial.id).inputs.u("v heavy x open") or (
-        abs(y.values[y.index("v heavy y open")]) < 0.1
-    )
+    assert x.u("v heavy x open") > 3 * Evaluator().readings(demo, glancing.trial.id).inputs.u(
+        "v heavy x open"
+    ) or (abs(y.values[y.index("v heavy y open")]) < 0.1)
     with pytest.raises(FrameError, match="cannot turn"):
         tidying.frame_set(demo, [demo.entries[0].trial.id], Frame(angle=0.1), {})
 
 
 def test_an_origin_has_its_uncertainty_in_a_position_but_not_in_a_change():
     trial = recording(T, {"a": {"x": 1.0 + 0.5 * T, "y": 0.0 * T}})
-    key, fact = FactId(ORIGIN["x"], "trial made"), Fact(0.4, 0.02, Meaning.STANDARD, unit_of("length", "m"))
+    key, fact = (
+        FactId(ORIGIN["x"], "trial made"),
+        Fact(0.4, 0.02, Meaning.STANDARD, unit_of("length", "m")),
+    )
     frame = Frame(origin=(0.4, 0.0))
     seen = seen_of(ready(trial, (), frame).trial, frame=frame, shared={ORIGIN["x"]: (key, fact)})
     shown = Shown(Quantity.POSITION, "x")
@@ -176,12 +205,15 @@ def test_spans_are_named_split_and_retyped_and_keep_off_events(demo):
         "before (heavy)": ("heavy",),
         "before (light)": ("light",),
     }
-    same = [Evaluator().accounts(p, entry.trial.id).ledgers[0].unaccounted.value for p in (project, split)]
+    same = [
+        Evaluator().accounts(p, entry.trial.id).ledgers[0].unaccounted.value
+        for p in (project, split)
+    ]
     assert same[0] == same[1]  # split spans of the same times say the same
 
 
 def test_the_spans_kept_for_the_demo_are_those_the_finder_finds(demo):
-    from inertian.motion.contact import suggest_spans
+    from inertian.motion.spans.span_suggestion import suggest_spans
 
     for entry in demo.entries[::5]:
         assert suggest_spans(entry.trial) == marked_before(entry.trial) == entry.spans
@@ -195,9 +227,16 @@ def test_readings_of_exact_motions_are_exact_far_from_the_origin_of_time():
     trial = recording(t, {"a": {"x": 3.0 + 0.8 * (t - 1.7e6) - 0.6 * (t - 1.7e6) ** 2}})
     spans = Spans([Span("all", SpanKind.FREE, float(t[0]), float(t[-1]))])
     seen = seen_of(trial, spans)
-    found = scalars(seen, {str(k): e for k, e in at_moment(seen, Shown(Quantity.VELOCITY, "x"), "a", t[30]).items()})
-    assert (found["value"].value, found["slope"].value) == pytest.approx((0.8 - 1.2 * 0.6, -1.2), abs=1e-6)
-    energy = scalars(seen, {"E": readout(seen, Shown(Quantity.KINETIC), "a", t[[5]]).estimate(np.ones(1))})["E"]
+    found = scalars(
+        seen,
+        {str(k): e for k, e in at_moment(seen, Shown(Quantity.VELOCITY, "x"), "a", t[30]).items()},
+    )
+    assert (found["value"].value, found["slope"].value) == pytest.approx(
+        (0.8 - 1.2 * 0.6, -1.2), abs=1e-6
+    )
+    energy = scalars(
+        seen, {"E": readout(seen, Shown(Quantity.KINETIC), "a", t[[5]]).estimate(np.ones(1))}
+    )["E"]
     assert energy.value == pytest.approx((0.8 - 1.2 * 0.1) ** 2, abs=1e-6)  # ½ · 2 kg · v²
     area = over_span(seen, Shown(Quantity.VELOCITY, "x"), "a", spans[0], ReadingKind.AREA)
     change = over_span(seen, Shown(Quantity.POSITION, "x"), "a", spans[0], ReadingKind.CHANGE)
@@ -210,7 +249,9 @@ def test_a_band_is_what_readouts_say_sample_by_sample():
     rng = np.random.default_rng(5)
     t = np.sort(rng.uniform(0, 1.2, 60))
     trial = recording(t, {"a": {"x": np.cos(3 * t), "y": np.sin(3 * t)}})
-    seen = replace(seen_of(trial, frame=Frame(centre=(0.0, 0.0))), noise=Noise(0.001, 0.0005, 60, Pools()))
+    seen = replace(
+        seen_of(trial, frame=Frame(centre=(0.0, 0.0))), noise=Noise(0.001, 0.0005, 60, Pools())
+    )
     for shown in (
         Shown(Quantity.POSITION, "x"),
         Shown(Quantity.SPEED),
@@ -221,10 +262,14 @@ def test_a_band_is_what_readouts_say_sample_by_sample():
     ):
         values, u = at_all_samples(seen, shown, "a")
         row = np.array([20])
-        result = scalars(seen, {"r": readout(seen, shown, "a", t[row], row).estimate(np.ones(1))})["r"]
+        result = scalars(seen, {"r": readout(seen, shown, "a", t[row], row).estimate(np.ones(1))})[
+            "r"
+        ]
         assert result.value == pytest.approx(values[20], rel=1e-9, abs=1e-12)
         # one pass takes the velocity of the moment for the whole window, and position and slope for unrelated
-        assert result.u == pytest.approx(u[20], rel=0.05 if shown.quantity is Quantity.ANGULAR_SPEED else 0.03)
+        assert result.u == pytest.approx(
+            u[20], rel=0.05 if shown.quantity is Quantity.ANGULAR_SPEED else 0.03
+        )
 
 
 TRUE = {  # x = 0.2 + 0.9 t − 0.25 t², over 0.2 … 1.0 s
@@ -242,8 +287,14 @@ TRUE = {  # x = 0.2 + 0.9 t − 0.25 t², over 0.2 … 1.0 s
 def named_of(name):
     quantity, kind = TRUE[name]
     axis = "" if quantity == "kinetic energy" else "x"
-    times = {ReadingKind.SLOPE: (0.6,), ReadingKind.DIFFERENCE: (0.3, 0.9), ReadingKind.RATIO: (0.3, 0.9)}.get(kind, ())
-    return NamedReading(name, kind, Shown(Quantity(quantity), axis), "a", times, "" if times else "part")
+    times = {
+        ReadingKind.SLOPE: (0.6,),
+        ReadingKind.DIFFERENCE: (0.3, 0.9),
+        ReadingKind.RATIO: (0.3, 0.9),
+    }.get(kind, ())
+    return NamedReading(
+        name, kind, Shown(Quantity(quantity), axis), "a", times, "" if times else "part"
+    )
 
 
 @pytest.mark.slow
@@ -256,12 +307,16 @@ def test_intervals_of_readings_cover_the_truth_as_often_as_they_claim(name):
     for _ in range(runs):
         trial = recording(T, {"a": {"x": clean + rng.normal(0, 0.001, 60)}})
         kilos = MASS[1].si + rng.normal(0, MASS[1].u)
-        seen = replace(seen_of(trial, spans), masses={"a": (MASS[0], replace(MASS[1], typed=kilos))})
+        seen = replace(
+            seen_of(trial, spans), masses={"a": (MASS[0], replace(MASS[1], typed=kilos))}
+        )
         found = read_named(seen, named_of(name))
         off = abs(found.value - truth)
         inside += (off <= found.k68 * found.u, off <= found.k95 * found.u)
     share = inside / runs
-    limits = 3.29 * np.sqrt(np.array([0.6827 * 0.3173, 0.9545 * 0.0455]) / runs)  # 99.9 % for the test itself
+    limits = 3.29 * np.sqrt(
+        np.array([0.6827 * 0.3173, 0.9545 * 0.0455]) / runs
+    )  # 99.9 % for the test itself
     assert np.abs(share - [0.6827, 0.9545]) == pytest.approx([0, 0], abs=max(limits)), share
     assert np.all(np.abs(share - [0.6827, 0.9545]) <= limits + 1e-12)
 
@@ -284,8 +339,12 @@ def test_further_samples_lie_where_the_curve_says(shape):
 
 def test_two_points_near_one_another_share_their_samples():
     trial = recording(T, {"a": {"x": 0.5 * T}})
-    near = between(seen_of(trial), Shown(Quantity.POSITION, "x"), "a", (0.60, 0.61))[ReadingKind.DIFFERENCE]
-    far = between(seen_of(trial), Shown(Quantity.POSITION, "x"), "a", (0.20, 1.00))[ReadingKind.DIFFERENCE]
+    near = between(seen_of(trial), Shown(Quantity.POSITION, "x"), "a", (0.60, 0.61))[
+        ReadingKind.DIFFERENCE
+    ]
+    far = between(seen_of(trial), Shown(Quantity.POSITION, "x"), "a", (0.20, 1.00))[
+        ReadingKind.DIFFERENCE
+    ]
     assert near.u < 0.5 * far.u
 
 
@@ -315,7 +374,9 @@ def test_curves_find_their_own_start_and_come_back_to_the_truth(shape, offset):
     for _ in range(60):
         fit = fit_curve(t, clean + rng.normal(0, 0.002, 60), shape, start)
         pulls.append((fit.values - SHAPES[shape]) / (0.002 * np.linalg.norm(fit.operator, axis=1)))
-    assert np.sqrt(np.mean(np.square(pulls), axis=0)) == pytest.approx(np.ones(len(SHAPES[shape])), abs=0.35)
+    assert np.sqrt(np.mean(np.square(pulls), axis=0)) == pytest.approx(
+        np.ones(len(SHAPES[shape])), abs=0.35
+    )
 
 
 def test_a_held_parameter_stays_and_a_wrong_shape_is_told_in_words():
@@ -329,7 +390,9 @@ def test_a_held_parameter_stays_and_a_wrong_shape_is_told_in_words():
     assert good.units["y₂"] == "m/s²"
     assert good.fit.dof == 58
     assert 25 < good.chi_squared < 100
-    bad = fit_asked(seen_of(trial), CurveAsked(Shown(Quantity.POSITION, "x"), "a", "all", Shape.LINE))
+    bad = fit_asked(
+        seen_of(trial), CurveAsked(Shown(Quantity.POSITION, "x"), "a", "all", Shape.LINE)
+    )
     assert "a line is too simple here" in bad.remark
     assert bad.chi_squared > 1e3
     assert bad.fit.r_squared > 0.99  # and yet: R² never decides
@@ -346,15 +409,21 @@ def test_others_are_treated_like_one_and_few_need_a_look(demo):
     named = NamedReading("v late", ReadingKind.MEAN, shown, "light", span="after")
     project = marking.reading_named(project, pattern.trial.id, named).project
     project = marking.reading_named(
-        project, pattern.trial.id, NamedReading("v there", ReadingKind.VALUE, shown, "heavy", (0.8,))
+        project,
+        pattern.trial.id,
+        NamedReading("v there", ReadingKind.VALUE, shown, "heavy", (0.8,)),
     ).project
     others = [e.trial.id for e in demo.entries[1:10]]
     seen = []
-    treated = treated_alike(project, pattern.trial.id, others, lambda k, n: seen.append((k, n)) or True)
+    treated = treated_alike(
+        project, pattern.trial.id, others, lambda k, n: seen.append((k, n)) or True
+    )
     assert seen[-1] == (9, 9)
     assert sum(bool(d.reasons) for d in treated.doubts) <= 1
     for entry in treated.edit.project.entries[1:10]:
-        assert [s.name for s in entry.spans] == ["before", "early", "contact", "after"] or len(entry.spans) == 4
+        assert [s.name for s in entry.spans] == ["before", "early", "contact", "after"] or len(
+            entry.spans
+        ) == 4
         gap = entry.spans.contact.start - entry.spans.named("early").start
         assert gap == pytest.approx(pattern.spans.contact.start - 0.3, abs=1e-9)
         results = Evaluator().named(treated.edit.project, entry)
@@ -386,7 +455,9 @@ def test_marks_survive_the_file_to_the_bit(tmp_path):
     project = marking.span_split(project, trial, "after").project
     asked = CurveAsked(Shown(Quantity.SPEED), "light", "before", Shape.LINE, (("y₁", 0.0),))
     project = marking.curve_added(project, trial, asked).project
-    named = NamedReading("Δv", ReadingKind.DIFFERENCE, Shown(Quantity.VELOCITY, "x"), "light", (0.2, 0.4))
+    named = NamedReading(
+        "Δv", ReadingKind.DIFFERENCE, Shown(Quantity.VELOCITY, "x"), "light", (0.2, 0.4)
+    )
     project = marking.reading_named(project, trial, named).project
     save(project, tmp_path / "p.inertian")
     back = load(tmp_path / "p.inertian")
@@ -395,7 +466,12 @@ def test_marks_survive_the_file_to_the_bit(tmp_path):
     assert back.setup == project.setup
 
 
-@given(st.sampled_from(list(FORMS)), st.integers(0, 10_000), st.integers(2, 40), st.sampled_from([1e-12, 1.0, 1e9]))
+@given(
+    st.sampled_from(list(FORMS)),
+    st.integers(0, 10_000),
+    st.integers(2, 40),
+    st.sampled_from([1e-12, 1.0, 1e9]),
+)
 @settings(max_examples=60)
 def test_any_samples_are_fitted_or_refused_in_words(shape, seed, n, size):
     rng = np.random.default_rng(seed)
@@ -410,7 +486,7 @@ def test_any_samples_are_fitted_or_refused_in_words(shape, seed, n, size):
 
 
 def test_steps_go_where_their_samples_are_when_rows_change():
-    from inertian.motion.tidying import carried_over
+    from inertian.motion.recording.tidying import carried_over
 
     old = T
     new = np.sort(np.concatenate([T[:40], T[5:20] + 0.007]))
@@ -441,7 +517,9 @@ def test_a_formula_of_ones_own_is_fitted_from_a_start_it_finds(formula, truth):
     y = curve(t=T, **truth) + rng.normal(0, 1e-4, 60)
     fit = fit_curve(T, y, Shape.FORMULA, 0.0, formula=formula)
     assert fit.scatter == pytest.approx(1e-4, rel=0.35)
-    found = dict(zip([p.symbol for p in form_of(Shape.FORMULA, formula).parameters], fit.values, strict=True))
+    found = dict(
+        zip([p.symbol for p in form_of(Shape.FORMULA, formula).parameters], fit.values, strict=True)
+    )
     for name, value in truth.items():
         if name in ("A", "φ"):  # a wave may be found half a turn on
             continue

@@ -7,12 +7,12 @@ import pytest
 from scipy.stats import t as student
 
 from conftest import recording
-from inertian.motion.curves import Shape, fit_curve
-from inertian.physics.asked import NamedReading, Quantity, ReadingKind, Shown
-from inertian.physics.own import OwnQuantity
-from inertian.physics.reading import read_named
-from inertian.physics.simulated import simulate
-from inertian.project.evaluation import Evaluator
+from inertian.analysis.evaluation import Evaluator
+from inertian.motion.fits.curves import Shape, fit_curve
+from inertian.physics.definitions.derived_quantities import OwnQuantity
+from inertian.physics.definitions.requests import NamedReading, Quantity, ReadingKind, Shown
+from inertian.physics.readings.reading_monte_carlo import simulate
+from inertian.physics.readings.readings import read_named
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.coverage import coverage_factor
 from inertian.quantities.estimates import Joint, Part, Pools, Source
@@ -58,9 +58,13 @@ def test_the_additive_model_of_jcgm_101(u, bounded, interval, does):
 
 
 def test_draws_are_reproducible_and_can_be_stopped():
-    joint = independent({"a": 0.0, "b": 1.0, "c": 0.0, "d": 0.0}, {"a": 1.0, "b": 0.0, "c": 1.0, "d": 0.0})
+    joint = independent(
+        {"a": 0.0, "b": 1.0, "c": 0.0, "d": 0.0}, {"a": 1.0, "b": 0.0, "c": 1.0, "d": 0.0}
+    )
     one, same, other = (distribution(added, joint, "Y", seed) for seed in (1, 1, 2))
-    assert (one.mean, one.shortest95) == (same.mean, same.shortest95) != (other.mean, other.shortest95)
+    assert (
+        (one.mean, one.shortest95) == (same.mean, same.shortest95) != (other.mean, other.shortest95)
+    )
     with pytest.raises(Cancelled):
         distribution(added, joint, "Y", progress=lambda share: share < 0.02)
     assert (tolerance_of(0.0321), tolerance_of(9.9), tolerance_of(0.0)) == (
@@ -74,7 +78,9 @@ def test_an_energy_near_rest_has_a_one_sided_interval():
     joint = independent({"m": 2.0, "v": 0.0}, {"m": 0.01, "v": 0.1})
     found = distribution(lambda q: {"E": 0.5 * q["m"] * q["v"] ** 2}, joint, "E")
     assert 0.0 <= found.shortest95[0] < 1e-5
-    assert found.shortest95[1] == pytest.approx(0.04, rel=0.03)  # v² / σ² is χ² of one degree of freedom: 4 at 95.45 %
+    assert found.shortest95[1] == pytest.approx(
+        0.04, rel=0.03
+    )  # v² / σ² is χ² of one degree of freedom: 4 at 95.45 %
     assert not found.first_order_does
 
 
@@ -89,7 +95,14 @@ def test_h_1_the_end_gauge():
     def gauge(q):
         return {"l": q["l_s"] + q["d"] - q["l_s"] * (q["da"] * q["theta"] + q["a_s"] * q["dt"])}
 
-    values = {"l_s": 50_000_623.0, "d": 215.0, "da": 0.0, "theta": -0.1, "a_s": 11.5e-6, "dt": 0.0}  # lengths in nm
+    values = {
+        "l_s": 50_000_623.0,
+        "d": 215.0,
+        "da": 0.0,
+        "theta": -0.1,
+        "a_s": 11.5e-6,
+        "dt": 0.0,
+    }  # lengths in nm
     us = {"l_s": 25.0, "d": 9.7, "da": 0.58e-6, "theta": 0.41, "a_s": 1.2e-6, "dt": 0.029}
     dofs = {"l_s": 18.0, "d": 25.6, "da": 50.0, "dt": 2.0}
     found = propagate(gauge, independent(values, us, ("a_s", "theta"), dofs)).joint
@@ -113,7 +126,9 @@ READINGS = {
 def test_h_2_resistance_and_reactance_with_their_correlations():
     table = np.array(list(READINGS.values()))
     covariance = np.cov(table) / table.shape[1]
-    joint = Joint(tuple(READINGS), table.mean(axis=1), (Part(Source("all", "readings"), covariance),), Pools())
+    joint = Joint(
+        tuple(READINGS), table.mean(axis=1), (Part(Source("all", "readings"), covariance),), Pools()
+    )
 
     def ohm(q):
         z = q["V"] / q["I"]
@@ -121,10 +136,18 @@ def test_h_2_resistance_and_reactance_with_their_correlations():
 
     found = propagate(ohm, joint).joint
     assert [round(float(v), 3) for v in found.values] == [127.732, 219.847, 254.260]
-    assert [round(found.u(n), 3) for n in found.names] == [0.071, 0.296, 0.236]  # X printed as 0.295, from 0.29558
+    assert [round(found.u(n), 3) for n in found.names] == [
+        0.071,
+        0.296,
+        0.236,
+    ]  # X printed as 0.295, from 0.29558
     u = np.sqrt(np.diag(found.covariance))
     r = found.covariance / np.outer(u, u)
-    assert [round(float(r[i, j]), 3) for i, j in ((0, 1), (0, 2), (1, 2))] == [-0.588, -0.485, 0.993]
+    assert [round(float(r[i, j]), 3) for i, j in ((0, 1), (0, 2), (1, 2))] == [
+        -0.588,
+        -0.485,
+        0.993,
+    ]
 
 
 THERMOMETER = (
@@ -143,7 +166,10 @@ def test_h_3_the_calibration_line_of_a_thermometer():
     assert round(covariance[0, 1] / (u[0] * u[1]), 3) == -0.930
     assert round(fit.scatter, 4) == 0.0035
     at = np.array([1.0, 30.0 - 20.0])
-    assert (round(float(at @ fit.values), 4), round(float(np.sqrt(at @ covariance @ at)), 4)) == (-0.1494, 0.0041)
+    assert (round(float(at @ fit.values), 4), round(float(np.sqrt(at @ covariance @ at)), 4)) == (
+        -0.1494,
+        0.0041,
+    )
     assert fit.dof == 9
     assert round(coverage_factor(0.95, 9), 2) == 2.26
 
@@ -156,7 +182,9 @@ def sled(rng, turn=None, n=60):
     t = np.arange(n) * 2.0 / n
     at = 5.0 if turn is None else turn
     x = -0.4 * (t - at) ** 2 + rng.normal(0.0, 1e-3, n)
-    made = with_trials(Project(series=(Series("made"),)), [recording(t, {"sled": {"x": x}})], "made")
+    made = with_trials(
+        Project(series=(Series("made"),)), [recording(t, {"sled": {"x": x}})], "made"
+    )
     mass = Fact(2.0 + rng.normal(0.0, 0.02), 0.02, Meaning.STANDARD, unit_of("mass", "kg"))
     made = made.with_fact(FactId("mass of sled"), mass)
     return Evaluator().observed(made, made.entries[0]), lambda time: -0.8 * (time - at)
@@ -176,9 +204,13 @@ ASKED = {
 def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
     seen, _ = sled(np.random.default_rng(2))
     if name == "area of a formula":
-        seen = replace(seen, own={**seen.own, "J_F": OwnQuantity("Impulse", "J_F", "N·s", "area(m a_x)")})
+        seen = replace(
+            seen, own={**seen.own, "J_F": OwnQuantity("Impulse", "J_F", "N·s", "area(m a_x)")}
+        )
     quantity, kind, axis, times = ASKED[name]
-    named = NamedReading("r", kind, Shown(quantity, axis, "W" if axis == "P" else "N·s"), "sled", times)
+    named = NamedReading(
+        "r", kind, Shown(quantity, axis, "W" if axis == "P" else "N·s"), "sled", times
+    )
     first = read_named(seen, named)
     found = simulate(seen, named, first)
     assert first.way == "first order"
@@ -186,7 +218,9 @@ def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
     dof = first.dof
     wider = np.sqrt(dof / (dof - 2.0)) if np.isfinite(dof) else 1.0
     assert first.u * 0.97 < found.u < 1.03 * wider * first.u
-    assert found.shortest95[1] - found.shortest95[0] == pytest.approx(2.0 * first.k95 * first.u, rel=0.04)
+    assert found.shortest95[1] - found.shortest95[0] == pytest.approx(
+        2.0 * first.k95 * first.u, rel=0.04
+    )
     same = simulate(seen, named, first)
     assert (same.mean, same.shortest95) == (found.mean, found.shortest95)
     with pytest.raises(Cancelled):
@@ -199,7 +233,9 @@ def test_a_kinetic_energy_near_rest_is_mapped_and_covers(away):
     rng, hits, ways, at = np.random.default_rng(8), [], set(), 1.0 + away
     for _ in range(250):
         seen, speed = sled(rng, turn=1.0)
-        found = read_named(seen, NamedReading("r", ReadingKind.VALUE, Shown(Quantity.KINETIC, ""), "sled", (at,)))
+        found = read_named(
+            seen, NamedReading("r", ReadingKind.VALUE, Shown(Quantity.KINETIC, ""), "sled", (at,))
+        )
         ways.add(found.way)
         (low, high), wide = found.interval68, found.interval95
         truth, tiny = speed(at) ** 2, 1e-15
@@ -207,5 +243,7 @@ def test_a_kinetic_energy_near_rest_is_mapped_and_covers(away):
         hits.append((low - tiny <= truth <= high, wide[0] - tiny <= truth <= wide[1]))
     assert ways == {"mapped"}
     narrow, wide = np.mean(hits, axis=0)
-    assert 0.6827 - 3.3 * np.sqrt(0.6827 * 0.3173 / 250) < narrow < 0.95  # two speeds give one energy: never less
+    assert (
+        0.6827 - 3.3 * np.sqrt(0.6827 * 0.3173 / 250) < narrow < 0.95
+    )  # two speeds give one energy: never less
     assert wide > 0.9545 - 3.3 * np.sqrt(0.9545 * 0.0455 / 250)

@@ -6,20 +6,25 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.motion.contact import suggest_spans
-from inertian.motion.derivatives import ChannelSamples, Derivatives
-from inertian.motion.fits import TooFewSamplesError, fit_polynomial
-from inertian.motion.freemotion import FreeMotion, fit_body, shared_deceleration
-from inertian.motion.noise import READINGS, STAMPS, estimate_noise
-from inertian.motion.spans import Span, SpanError, SpanKind, Spans, move_edge, move_span
-from inertian.motion.trials import TrialError
+from inertian.motion.derivatives.local_fit_cache import ChannelSamples, Derivatives
+from inertian.motion.fits.free_motion import FreeMotion, fit_body, shared_deceleration
+from inertian.motion.fits.polynomial_fits import TooFewSamplesError, fit_polynomial
+from inertian.motion.noise.reading_noise import READINGS, STAMPS, estimate_noise
+from inertian.motion.recording.trials import TrialError
+from inertian.motion.spans.span_suggestion import suggest_spans
+from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans, move_edge, move_span
 
 FREE, CONTACT = SpanKind.FREE, SpanKind.CONTACT
 
 
 @settings(max_examples=60)
 @given(
-    st.integers(1, 2), st.floats(0, 1.7e9), st.floats(-5, 5), st.floats(-3, 3), st.floats(-2, 2), st.integers(0, 1000)
+    st.integers(1, 2),
+    st.floats(0, 1.7e9),
+    st.floats(-5, 5),
+    st.floats(-3, 3),
+    st.floats(-2, 2),
+    st.integers(0, 1000),
 )
 def test_fits_are_exact_on_their_own_polynomials_at_any_time_offset(degree, offset, a, b, c, seed):
     rng = np.random.default_rng(seed)
@@ -53,17 +58,26 @@ def test_fit_covariance_agrees_with_a_simulation_and_weights_with_values():
 def test_chi_squared_and_coefficient_covariance_are_those_of_their_definition():
     rng = np.random.default_rng(6)
     t = np.sort(rng.uniform(0, 1, 30))
-    draws = [fit_polynomial(t, 2 * t + rng.normal(0, 0.01, 30), 2, slice(0, 30)) for _ in range(4000)]
+    draws = [
+        fit_polynomial(t, 2 * t + rng.normal(0, 0.01, 30), 2, slice(0, 30)) for _ in range(4000)
+    ]
     stated = draws[0].covariance(0.01**2)
-    assert np.cov(np.array([fit.coefficients for fit in draws]).T) == pytest.approx(stated, rel=0.1, abs=3e-7)
+    assert np.cov(np.array([fit.coefficients for fit in draws]).T) == pytest.approx(
+        stated, rel=0.1, abs=3e-7
+    )
     chi = np.array([fit.chi_squared(0.01**2) for fit in draws])
     assert chi.mean() == pytest.approx(draws[0].dof, rel=0.02)
     assert chi.var() == pytest.approx(2 * draws[0].dof, rel=0.1)
 
 
 def test_a_span_with_too_few_samples_says_how_many_it_needs():
-    with pytest.raises(TooFewSamplesError, match=r"“before” holds 1 usable samples; this fit needs 2\. Widen the span"):
-        fit_polynomial(np.arange(3.0), np.array([1.0, np.nan, np.nan]), 1, slice(0, 3), span="before")
+    with pytest.raises(
+        TooFewSamplesError,
+        match=r"“before” holds 1 usable samples; this fit needs 2\. Widen the span",
+    ):
+        fit_polynomial(
+            np.arange(3.0), np.array([1.0, np.nan, np.nan]), 1, slice(0, 3), span="before"
+        )
 
 
 def test_trials_refuse_what_cannot_be_a_recording_and_lock_their_data():
@@ -81,11 +95,24 @@ def test_trials_refuse_what_cannot_be_a_recording_and_lock_their_data():
         trial.bodies[0].channels[0].si[0] = 5.0
 
 
-THREE = Spans((Span("before", FREE, 0.0, 1.0), Span("contact", CONTACT, 1.0, 1.2), Span("after", FREE, 1.2, 2.0)))
+THREE = Spans(
+    (
+        Span("before", FREE, 0.0, 1.0),
+        Span("contact", CONTACT, 1.0, 1.2),
+        Span("after", FREE, 1.2, 2.0),
+    )
+)
 
 
 @settings(max_examples=300)
-@example([("contact", "start", 0.0), ("contact", "stop", 0.0), ("after", "stop", 0.0), ("after", "start", 0.0)])
+@example(
+    [
+        ("contact", "start", 0.0),
+        ("contact", "stop", 0.0),
+        ("after", "stop", 0.0),
+        ("after", "start", 0.0),
+    ]
+)
 @given(
     st.lists(
         st.tuples(
@@ -141,7 +168,9 @@ def test_shared_deceleration_is_exact_without_noise_and_its_estimates_carry_it()
     velocity = flat[1].estimate("x", 1.0, 1, ("a", a))
     assert velocity.value == pytest.approx(-0.9 + 0.12, rel=1e-10)
     moved = flat[1].estimate("x", 1.0, 1, ("a", a + 1e-3))
-    assert (moved.value - velocity.value) / 1e-3 == pytest.approx(velocity.sensitivities["a"], rel=1e-6)
+    assert (moved.value - velocity.value) / 1e-3 == pytest.approx(
+        velocity.sensitivities["a"], rel=1e-6
+    )
     assert flat[1].estimate("x", 1.0, 2, ("a", a)).value == pytest.approx(0.12, rel=1e-10)
     assert np.abs(flat[0].residuals("x", a)).max() < 1e-12
 
@@ -161,12 +190,17 @@ def test_line_estimates_and_the_deceleration_are_uncorrelated():
         assert abs(fit.fits["x"].weights(0.5, 1).values @ of_a) < 1e-12
 
 
-@pytest.mark.parametrize(("jitter", "speeds"), [(0.0, (1.5, 0.0)), (0.0008, (1.5, 0.0)), (0.0008, (1.6, -1.2))])
+@pytest.mark.parametrize(
+    ("jitter", "speeds"), [(0.0, (1.5, 0.0)), (0.0008, (1.5, 0.0)), (0.0008, (1.6, -1.2))]
+)
 def test_reading_noise_and_jitter_are_told_apart_without_bias(jitter, speeds):
     found = []
     for seed in range(120):
         fits = _glides(np.random.default_rng(seed), [speeds] * 3, noise=0.0012, jitter=jitter)
-        a = {b: shared_deceleration([f for g in fits for f in g if f.body == b and f.moving]) for b in ("b0", "b1")}
+        a = {
+            b: shared_deceleration([f for g in fits for f in g if f.body == b and f.moving])
+            for b in ("b0", "b1")
+        }
         noise = estimate_noise(fits, {b: v for b, v in a.items() if v is not None}, 0.0)
         found.append((noise.reading**2, noise.stamp**2, noise.pools.relative[READINGS, READINGS]))
     reading, stamp, relative = np.mean(found, axis=0)
@@ -192,7 +226,9 @@ def test_typed_noise_is_used_unless_the_scatter_is_larger():
 
 
 def test_noise_is_never_below_the_step_of_the_readings():
-    trial = recording(np.arange(30) * 0.1, {"a": {"x": np.zeros(30)}}, unit=recording.__globals__["CENTIMETRE"])
+    trial = recording(
+        np.arange(30) * 0.1, {"a": {"x": np.zeros(30)}}, unit=recording.__globals__["CENTIMETRE"]
+    )
     fit = fit_body(trial, "a", Span("before", FREE, 0.0, 2.9), FreeMotion.LINE)
     assert estimate_noise([[fit]], {}, 0.01).reading == pytest.approx(0.01 / np.sqrt(12))
 
@@ -239,7 +275,9 @@ def test_suggested_spans_enclose_the_hit_and_nothing_is_suggested_without_one(de
         assert contact.start < file.truth.begin < file.truth.end < contact.stop
         assert contact.length <= 3.5 * entry.trial.step()
     t = np.arange(80) * 0.02
-    smooth = recording(t, {"a": {"x": 1.2 * t - 0.1 * t**2 + np.random.default_rng(1).normal(0, 0.001, 80)}})
+    smooth = recording(
+        t, {"a": {"x": 1.2 * t - 0.1 * t**2 + np.random.default_rng(1).normal(0, 0.001, 80)}}
+    )
     (glide,) = suggest_spans(smooth)
     assert (glide.kind, glide.start, glide.stop) == (SpanKind.ACCELERATION, t[0], t[-1])
     assert suggest_spans(recording(t[:5], {"a": {"x": t[:5]}})) == Spans()
@@ -255,24 +293,38 @@ def test_blocks_stand_for_all_samples_in_every_fit_to_the_last_digit(offset, une
     x, y = 0.4 + 0.6 * t - 0.004 * t**2, -0.2 * t
     noisy = {"x": x + rng.normal(0, 1e-3, t.size), "y": y + rng.normal(0, 1e-3, t.size)}
     noisy["x"][20_000:20_010] = np.nan
-    trial = recording(t + offset, {"a": noisy, "b": {"x": y + rng.normal(0, 1e-3, t.size), "y": 0 * t}})
+    trial = recording(
+        t + offset, {"a": noisy, "b": {"x": y + rng.normal(0, 1e-3, t.size), "y": 0 * t}}
+    )
     span = Span("s", FREE, float(trial.t[rows[0]]), float(trial.t[rows[1] - 1]))
     for model in (FreeMotion.GLIDE, FreeMotion.PARABOLA):
-        pair = [[fit_body(trial, b, span, model, condensed) for b in "ab"] for condensed in (True, False)]
+        pair = [
+            [fit_body(trial, b, span, model, condensed) for b in "ab"]
+            for condensed in (True, False)
+        ]
         (short, _), (full, _) = pair
         assert len(short.fits["x"].tau) < 0.2 * len(full.fits["x"].tau)
         for axis in "xy":
             one, other = short.fits[axis], full.fits[axis]
             u = 1e-3 * np.linalg.norm(other.operator, axis=1)
-            ends = [[f.at(e, k) for e in (span.start, span.stop) for k in (0, 1)] for f in (one, other)]
+            ends = [
+                [f.at(e, k) for e in (span.start, span.stop) for k in (0, 1)] for f in (one, other)
+            ]
             assert ends[0][::2] == pytest.approx(ends[1][::2], abs=1e-12 * float(np.ptp(x)))
             assert np.all(np.abs(one.coefficients - other.coefficients) <= 1e-6 * u)
-            assert one.operator @ one.operator.T == pytest.approx(other.operator @ other.operator.T, rel=1e-9)
+            assert one.operator @ one.operator.T == pytest.approx(
+                other.operator @ other.operator.T, rel=1e-9
+            )
             assert (one.count, one.dof) == (other.count, other.dof)
             assert one.sum_of_squares == pytest.approx(other.sum_of_squares, rel=1e-9)
             assert short.pattern(axis, 0.01) == pytest.approx(full.pattern(axis, 0.01), abs=0.2)
-        assert (short.information, short.pull) == pytest.approx((full.information, full.pull), rel=1e-8)
-        pulled = [sum(float(np.sum((f.bent[a] * f.velocity(a, 0.01)) ** 2)) for a in "xy") for f in (short, full)]
+        assert (short.information, short.pull) == pytest.approx(
+            (full.information, full.pull), rel=1e-8
+        )
+        pulled = [
+            sum(float(np.sum((f.bent[a] * f.velocity(a, 0.01)) ** 2)) for a in "xy")
+            for f in (short, full)
+        ]
         assert pulled[0] == pytest.approx(pulled[1], rel=1e-8)
         noises = [estimate_noise([fits], {"a": 0.01}, 0.0) for fits in pair]
         assert noises[0].reading == pytest.approx(noises[1].reading, rel=1e-9)

@@ -13,23 +13,29 @@ from scipy.signal import lfilter
 from typer.testing import CliRunner
 
 from conftest import CENTIMETRE, METRE, SECOND, recording
+from inertian.analysis.evaluation import Evaluator
 from inertian.cli import make_app
-from inertian.desktop import words
-from inertian.files.door import read_bytes
-from inertian.files.recordings import trials_of
-from inertian.motion.curves import Shape
-from inertian.motion.frame import Frame, framed
-from inertian.motion.kinematics import Method, derive, stated_sigma
-from inertian.motion.local_noise import LocalNoise, pooled
-from inertian.motion.operators import samples_themselves
-from inertian.motion.rounding import amplitudes, patterns, white_part
-from inertian.motion.spans import Span, SpanKind, Spans
-from inertian.motion.trials import Body, Channel, Trial
-from inertian.physics.asked import CurveAsked, NamedReading, Quantity, ReadingKind, Shown
-from inertian.physics.reading import fit_asked, read_named
-from inertian.physics.readouts import at_all_samples, readout
-from inertian.physics.simulated import simulate
-from inertian.project.evaluation import Evaluator
+from inertian.desktop.look import words
+from inertian.files.reader import read_bytes
+from inertian.files.trial_building import trials_of
+from inertian.motion.derivatives.derive import Method, derive, stated_sigma
+from inertian.motion.fits.curves import Shape
+from inertian.motion.noise.local_noise import LocalNoise, pooled
+from inertian.motion.numerics.operators import samples_themselves
+from inertian.motion.numerics.quantisation import amplitudes, patterns, white_part
+from inertian.motion.recording.frame import Frame, framed
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.definitions.requests import (
+    CurveAsked,
+    NamedReading,
+    Quantity,
+    ReadingKind,
+    Shown,
+)
+from inertian.physics.evaluation.quantity_values import at_all_samples, readout
+from inertian.physics.readings.reading_monte_carlo import simulate
+from inertian.physics.readings.readings import fit_asked, read_named
 from inertian.project.project import Entry, Project, Series, with_trials
 from inertian.project.saving import load, save
 from inertian.quantities.estimates import ReadingNoise, SampleWeights
@@ -79,7 +85,9 @@ def test_a_column_of_uncertainties_is_known_by_its_title(header):
     mark = next(m for m in ("\t", ";", ",") if m in header)
     names = header.split(mark)
     places = [
-        k for k, n in enumerate(names) if any(w in n for w in ("u_", "u(", "Unsicher", "rror", "σ", "±", "uncert"))
+        k
+        for k, n in enumerate(names)
+        if any(w in n for w in ("u_", "u(", "Unsicher", "rror", "σ", "±", "uncert"))
     ]
     cells = [[f"{1.0 + 0.1 * i + 0.01 * k:.2f}" for k in range(len(names))] for i in range(6)]
     for i, row in enumerate(cells):
@@ -90,22 +98,30 @@ def test_a_column_of_uncertainties_is_known_by_its_title(header):
     (trial,) = trials_of(read_bytes("made.csv", "\n".join([header, *rows]).encode()))
     found = {f"{b.name} {c.axis}": c for b in trial.bodies for c in b.channels if c.u is not None}
     assert {name: c.u[0] / 0.5 for name, c in found.items()} == pytest.approx(HEADERS[header])
-    assert not any(c.column in ("u_x (m)", "±") for b in trial.bodies for c in (*b.channels, *b.sensors))
+    assert not any(
+        c.column in ("u_x (m)", "±") for b in trial.bodies for c in (*b.channels, *b.sensors)
+    )
 
 
 def test_stated_uncertainties_are_kept_and_found_again(tmp_path):
     u = np.array([0.1, np.nan, 0.3, 0.1 + 0.2])
-    project = Project("p", (Entry(stated(np.arange(4.0), np.arange(4.0), u, CENTIMETRE), "s"),), (Series("s"),))
+    project = Project(
+        "p", (Entry(stated(np.arange(4.0), np.arange(4.0), u, CENTIMETRE), "s"),), (Series("s"),)
+    )
     save(project, tmp_path / "p.inertian")
     (channel,) = load(tmp_path / "p.inertian").entries[0].trial.bodies[0].channels
     assert np.array_equal(channel.u, u, equal_nan=True)
     assert channel.stated[[0, 2]] == pytest.approx([1e-3, 3e-3])
-    assert channel.stated[1] == pytest.approx(0.01 * np.sqrt(np.mean(u[[0, 2, 3]] ** 2)))  # blank: the usual
+    assert channel.stated[1] == pytest.approx(
+        0.01 * np.sqrt(np.mean(u[[0, 2, 3]] ** 2))
+    )  # blank: the usual
 
 
 @given(st.floats(0.0, 6.3), st.booleans())
 def test_turned_axes_mix_stated_uncertainties(angle, flipped):
-    channels = tuple(Channel(a, a, METRE, np.arange(5.0), u=np.full(5, u)) for a, u in (("x", 0.3), ("y", 0.4)))
+    channels = tuple(
+        Channel(a, a, METRE, np.arange(5.0), u=np.full(5, u)) for a, u in (("x", 0.3), ("y", 0.4))
+    )
     trial = Trial("t", "t", "time", SECOND, np.arange(5.0), (Body("b", channels),))
     turned = framed(trial, Frame(origin=(1.0, 2.0), angle=angle, flipped=("x",) if flipped else ()))
     ux, uy = (c.stated[0] for c in turned.bodies[0].channels)
@@ -118,7 +134,14 @@ def test_turned_axes_mix_stated_uncertainties(angle, flipped):
 
 def derived(tmp_path, *more, text):
     (tmp_path / "made.csv").write_text(text)
-    ask = ["derive", str(tmp_path / "made.csv"), "--out", str(tmp_path / "out.csv"), "--json", *more]
+    ask = [
+        "derive",
+        str(tmp_path / "made.csv"),
+        "--out",
+        str(tmp_path / "out.csv"),
+        "--json",
+        *more,
+    ]
     result = CliRunner().invoke(APP, ask)
     assert result.exit_code == 0, result.output
     rows = list(csv.DictReader((tmp_path / "out.csv").read_text().splitlines()))
@@ -177,7 +200,8 @@ def test_few_samples_share_what_they_know_of_the_noise(tmp_path):
 
 def test_what_is_known_well_or_of_another_step_is_not_pooled():
     few, sure, other = (
-        LocalNoise(s, 0.0, d, 0.0, step) for s, d, step in ((1.0, 4.0, 0.1), (1.2, 50.0, 0.1), (1.1, 9.0, 0.2))
+        LocalNoise(s, 0.0, d, 0.0, step)
+        for s, d, step in ((1.0, 4.0, 0.1), (1.2, 50.0, 0.1), (1.1, 9.0, 0.2))
     )
     found = pooled([few, sure, other])
     assert found[1:] == [sure, other]
@@ -196,7 +220,11 @@ def test_readings_of_a_trial_with_a_column_cover_their_truth():
     mean = NamedReading("m", ReadingKind.MEAN, VELOCITY, "sled", (), "part")
     for _ in range(runs):
         one = seen(stated(t, 0.2 + 0.7 * t + u * rng.normal(size=60), u))
-        found = [read_named(one, AT_ONE), read_named(one, mean), fit_asked(one, slopes).parameters[1][1]]
+        found = [
+            read_named(one, AT_ONE),
+            read_named(one, mean),
+            fit_asked(one, slopes).parameters[1][1],
+        ]
         hits.append([abs(f.value - 0.7) < f.u for f in found])
     assert one.noise.given
     assert all(inside(share, runs) for share in np.mean(hits, axis=0))
@@ -264,11 +292,14 @@ def test_draws_agree_with_first_order(kind):
         trial = recording(t, {"sled": {"x": x + errors}})
     one = seen(trial)
     noise = one.clock_noise.reading[one.trial.channel_id("sled", "x")][1]
-    assert {"column": np.ndim(noise.variance), "steps": len(noise.rounding), "alike": noise.alike}[kind]
+    assert {"column": np.ndim(noise.variance), "steps": len(noise.rounding), "alike": noise.alike}[
+        kind
+    ]
     first = read_named(one, AT_ONE)
     drawn = simulate(one, AT_ONE, first)
     assert drawn.u == pytest.approx(
-        first.u * (np.sqrt(first.dof / (first.dof - 2.0)) if np.isfinite(first.dof) else 1.0), rel=0.05
+        first.u * (np.sqrt(first.dof / (first.dof - 2.0)) if np.isfinite(first.dof) else 1.0),
+        rel=0.05,
     )
     _, at_samples = at_all_samples(one, VELOCITY, "sled")
     assert np.interp(1.0, t, at_samples) == pytest.approx(first.u, rel=0.15)
@@ -312,10 +343,16 @@ def test_patterns_and_what_is_white_add_up_to_the_variance(step, more):
 def test_strips_of_local_fits_have_the_same_u_as_readings_at_their_samples():
     t = np.arange(80) * 0.025
     u = np.linspace(3e-4, 2e-3, 80)
-    one = seen(stated(t, 0.4 * t + 0.05 * np.sin(2.0 * t) + u * np.random.default_rng(2).normal(size=80), u))
+    one = seen(
+        stated(
+            t, 0.4 * t + 0.05 * np.sin(2.0 * t) + u * np.random.default_rng(2).normal(size=80), u
+        )
+    )
     strip = at_all_samples(one, VELOCITY, "sled")[1]
     for k in (3, 40, 77):
-        reading = read_named(one, NamedReading("v", ReadingKind.VALUE, VELOCITY, "sled", (float(t[k]),)))
+        reading = read_named(
+            one, NamedReading("v", ReadingKind.VALUE, VELOCITY, "sled", (float(t[k]),))
+        )
         assert strip[k] == pytest.approx(reading.u, rel=1e-6)
     whole = readout(one, Shown(Quantity.POSITION, "x"), "sled", t, np.arange(80))
     assert isinstance(whole.terms[0][1], type(samples_themselves(np.arange(80), np.arange(80))))
@@ -324,7 +361,9 @@ def test_strips_of_local_fits_have_the_same_u_as_readings_at_their_samples():
 # -- on the screen ----------------------------------------------------------------------------------------------------
 
 
-def test_a_column_is_made_the_uncertainty_of_another_in_the_intake_and_counts(open_window, qtbot, tmp_path):
+def test_a_column_is_made_the_uncertainty_of_another_in_the_intake_and_counts(
+    open_window, qtbot, tmp_path
+):
     rng = np.random.default_rng(2)
     lines = [f"{0.05 * k:.2f},{0.3 * 0.05 * k + 2e-3 * rng.normal():.5f},0.002" for k in range(40)]
     (tmp_path / "made.csv").write_text("\n".join(["t (s),sled (m),weight", *lines]))
@@ -335,11 +374,17 @@ def test_a_column_is_made_the_uncertainty_of_another_in_the_intake_and_counts(op
     assert role.currentData() == "other"
     role.setCurrentIndex(role.findData("uncertainty"))
     role.activated.emit(role.currentIndex())
-    qtbot.waitUntil(lambda: window.receiving.desk.reading.trials[0].bodies[0].channels[0].u is not None, timeout=10_000)
-    assert window.receiving.margin.choices["role 2"].currentText() == words.ROLE_NAMES["uncertainty"]
+    qtbot.waitUntil(
+        lambda: window.receiving.desk.reading.trials[0].bodies[0].channels[0].u is not None,
+        timeout=10_000,
+    )
+    assert (
+        window.receiving.margin.choices["role 2"].currentText() == words.ROLE_NAMES["uncertainty"]
+    )
     window.receiving.bring_in()
     qtbot.waitUntil(
-        lambda: window.document.entry is not None and window.stages.currentWidget() is window.bench, timeout=10_000
+        lambda: window.document.entry is not None and window.stages.currentWidget() is window.bench,
+        timeout=10_000,
     )
     qtbot.waitUntil(lambda: bool(window.margin.noise.text()), timeout=10_000)
     assert window.margin.noise.text() == words.AS_STATED.format(sigma="2.0 mm")
@@ -364,7 +409,9 @@ def test_a_long_trial_is_derived_on_the_worker_and_its_neighbours_ahead(open_win
     assert strip.why.text() == words.DERIVING
     qtbot.waitUntil(lambda: bool(strip.traces), timeout=30_000)
     assert not strip.why.text()
-    assert np.nanmedian(np.abs(strip.traces[0].y - 0.3 * np.cos(0.3 * t))) < 3.0 * np.nanmedian(strip.traces[0].u)
+    assert np.nanmedian(np.abs(strip.traces[0].y - 0.3 * np.cos(0.3 * t))) < 3.0 * np.nanmedian(
+        strip.traces[0].u
+    )
     qtbot.waitUntil(lambda: second.counted in window.document.known, timeout=30_000)
     window.document.select(second.trial.id)
     assert window.bench.strip("velocity", "x").traces  # at once
@@ -393,7 +440,9 @@ def test_a_column_that_cannot_be_an_uncertainty_is_left_out_and_spoils_nothing(k
 def test_a_few_bad_cells_of_a_column_get_the_usual_uncertainty():
     cells = ["0.1", "0.2", "?", "0.2", "-1", "0.1", "", "0.2"]
     rows = [f"{0.1 * k:.1f};{1.0 + 0.2 * k:.1f};{cell}" for k, cell in enumerate(cells)]
-    (trial,) = trials_of(read_bytes("made.csv", "\n".join(["t (s);x (cm);σ_x (cm)", *rows]).encode()))
+    (trial,) = trials_of(
+        read_bytes("made.csv", "\n".join(["t (s);x (cm);σ_x (cm)", *rows]).encode())
+    )
     (channel,) = trial.bodies[0].channels
     usual = 0.01 * np.sqrt(np.mean(np.square([0.1, 0.2, 0.2, 0.1, 0.2])))
     assert channel.stated == pytest.approx([1e-3, 2e-3, usual, 2e-3, usual, 1e-3, usual, 2e-3])
@@ -402,7 +451,8 @@ def test_a_few_bad_cells_of_a_column_get_the_usual_uncertainty():
 
 def test_stated_uncertainties_follow_their_rows_through_clocks_blocks_and_large_files():
     two = "t (s),A (m),u(A) (m),t (s),B (m),u(B) (m)\n" + "\n".join(
-        f"{0.1 * k:.1f},{k},{0.1 + 0.01 * k:.2f},{0.1 * k + 0.05:.2f},{2 * k},{0.2 + 0.01 * k:.2f}" for k in range(6)
+        f"{0.1 * k:.1f},{k},{0.1 + 0.01 * k:.2f},{0.1 * k + 0.05:.2f},{2 * k},{0.2 + 0.01 * k:.2f}"
+        for k in range(6)
     )
     (trial,) = trials_of(read_bytes("two.csv", two.encode()))
     a, b = (body.channels[0] for body in trial.bodies)
@@ -411,12 +461,16 @@ def test_stated_uncertainties_follow_their_rows_through_clocks_blocks_and_large_
     assert np.isnan(a.u[1::2]).all()
     shuffled = np.random.default_rng(1).permutation(9)
     long = "t (s),stone,x (m),uncertainty (m)\n" + "\n".join(
-        f"{0.1 * k:.1f},{name},{k + j},{0.1 * (j + 1) + 0.01 * k:.2f}" for k in shuffled for j, name in enumerate("AB")
+        f"{0.1 * k:.1f},{name},{k + j},{0.1 * (j + 1) + 0.01 * k:.2f}"
+        for k in shuffled
+        for j, name in enumerate("AB")
     )
     (trial,) = trials_of(read_bytes("long.csv", long.encode()))
     for j, body in enumerate(trial.bodies):
         assert body.channels[0].u == pytest.approx(0.1 * (j + 1) + 0.01 * np.arange(9))
-    large = "t (s),x (m),u_x (m)\n" + "\n".join(f"{k * 1e-3:.3f},{k % 97},{1 + k % 7}" for k in range(60_000))
+    large = "t (s),x (m),u_x (m)\n" + "\n".join(
+        f"{k * 1e-3:.3f},{k % 97},{1 + k % 7}" for k in range(60_000)
+    )
     (trial,) = trials_of(read_bytes("large.csv", large.encode()))
     assert np.array_equal(trial.bodies[0].channels[0].u, 1.0 + np.arange(60_000) % 7)
 
@@ -426,7 +480,10 @@ def test_a_typed_noise_is_held_against_the_scatter_also_where_nothing_is_marked(
     trial = recording(t, {"sled": {"x": 0.4 * t + 2e-3 * rng.normal(size=100)}})
     for typed, used in ((1e-4, False), (5e-3, True)):
         project = Project(
-            "p", (Entry(trial, "s"),), (Series("s"),), {FactId("reading noise"): Fact(typed, 0.0, Meaning.EXACT, METRE)}
+            "p",
+            (Entry(trial, "s"),),
+            (Series("s"),),
+            {FactId("reading noise"): Fact(typed, 0.0, Meaning.EXACT, METRE)},
         )
         noise = Evaluator().observed(project, project.entries[0]).noise
         assert noise.given is used
@@ -442,11 +499,24 @@ def test_a_sine_with_uncertain_times_is_fitted_along_both_axes_in_a_trial():
     for _ in range(runs):
         shaken = t + 0.004 * rng.normal(size=100)
         one = seen(
-            recording(t, {"sled": {"x": 0.3 * np.sin(2.0 * np.pi * shaken / 1.1) + 3e-4 * rng.normal(size=100)}}), whole
+            recording(
+                t,
+                {
+                    "sled": {
+                        "x": 0.3 * np.sin(2.0 * np.pi * shaken / 1.1) + 3e-4 * rng.normal(size=100)
+                    }
+                },
+            ),
+            whole,
         )
         fit = fit_asked(one, asked)
         values = dict(fit.parameters)
-        hits.append([abs(values["A"].value - 0.3) < values["A"].u, abs(values["T"].value - 1.1) < values["T"].u])
+        hits.append(
+            [
+                abs(values["A"].value - 0.3) < values["A"].u,
+                abs(values["T"].value - 1.1) < values["T"].u,
+            ]
+        )
         errs.append([values["A"].value - 0.3, one.noise.stamp])
     found = np.array(errs)
     assert np.median(found[:, 1]) == pytest.approx(0.004, rel=0.3)

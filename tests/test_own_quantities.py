@@ -10,26 +10,32 @@ from PyQt6.QtCore import Qt
 from scipy.special import stdtrit
 
 from conftest import recording
-from inertian.desktop import formula_words, words
-from inertian.motion.integrals import integrate_twice
-from inertian.motion.spans import Span, SpanKind, Spans
-from inertian.motion.trials import Body, Channel, Trial
-from inertian.physics.apparatus import WAYS, computed, stiffness
-from inertian.physics.asked import NamedReading, Quantity, ReadingKind, Shown
-from inertian.physics.observed import ReadoutError
-from inertian.physics.own import READY, OwnQuantity, OwnQuantityError, checked, put_together
-from inertian.physics.own_readouts import own_readout
-from inertian.physics.reading import over_span, read_named, scalars
-from inertian.physics.readouts import at_all_samples, readout
-from inertian.physics.simulated import Draws, drawn_values
+from inertian.analysis.evaluation import Evaluator
+from inertian.desktop.look import formula_words, words
+from inertian.motion.numerics.integrals import integrate_twice
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.definitions.apparatus import WAYS, computed, stiffness
+from inertian.physics.definitions.derived_quantities import (
+    READY,
+    OwnQuantity,
+    OwnQuantityError,
+    checked,
+    put_together,
+)
+from inertian.physics.definitions.requests import NamedReading, Quantity, ReadingKind, Shown
+from inertian.physics.evaluation.formula_values import own_readout
+from inertian.physics.evaluation.quantity_values import at_all_samples, readout
+from inertian.physics.evaluation.trial_context import ReadoutError
+from inertian.physics.readings.reading_monte_carlo import Draws, drawn_values
+from inertian.physics.readings.readings import over_span, read_named, scalars
 from inertian.project.encoding import decode, encode
-from inertian.project.evaluation import Evaluator
-from inertian.project.own_edits import quantity_removed, quantity_set
+from inertian.project.formula_edits import quantity_removed, quantity_set
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.dimensions import parse_unit
 from inertian.quantities.errors import InertianError, Refusal
+from inertian.quantities.expressions import FormulaError, parse_formula
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact
-from inertian.quantities.formulas import FormulaError, parse_formula
 from inertian.quantities.units import unit_of
 
 KG, DEGREE = unit_of("mass", "kg"), unit_of("angle", "°")
@@ -101,7 +107,13 @@ def test_rings_are_refused_and_chains_cannot_grow_without_end():
 
 @pytest.mark.parametrize(
     ("text", "size", "unit"),
-    [("kg·m/s", 1.0, "kg·m/s"), ("N m", 1.0, "J"), ("cm^2", 1e-4, "m²"), ("mJ/s", 1e-3, "W"), ("g·cm²", 1e-7, "kg·m²")],
+    [
+        ("kg·m/s", 1.0, "kg·m/s"),
+        ("N m", 1.0, "J"),
+        ("cm^2", 1e-4, "m²"),
+        ("mJ/s", 1e-3, "W"),
+        ("g·cm²", 1e-7, "kg·m²"),
+    ],
 )
 def test_units_are_read_as_people_write_them(text, size, unit):
     factor, dimension = parse_unit(text)
@@ -115,13 +127,19 @@ def test_rates_follow_the_chain_rule(a, b):
     u, w = 0.7 * a, 1.0 + b
     h = 1e-6
     expected = (plain(u=u + a * h, w=w + b * h) - plain(u=u - a * h, w=w - b * h)) / (2 * h)
-    assert formula.along({"u": u, "w": w}, {"u": a, "w": b}) == pytest.approx(expected, rel=1e-6, abs=1e-6)
+    assert formula.along({"u": u, "w": w}, {"u": a, "w": b}) == pytest.approx(
+        expected, rel=1e-6, abs=1e-6
+    )
 
 
 def test_a_formula_of_a_built_in_quantity_has_its_value_and_uncertainty():
     rng = np.random.default_rng(1)
     trial, *_ = incline(rng)
-    seen = seen_of(project(trial, [own("K", "J", "0.5*m*v**2"), own("K2", "mJ", "2 K - K"), own("O", "m", "x - x")]))
+    seen = seen_of(
+        project(
+            trial, [own("K", "J", "0.5*m*v**2"), own("K2", "mJ", "2 K - K"), own("O", "m", "x - x")]
+        )
+    )
     builtin, mine, double, nothing = (
         at_all_samples(seen, s, "sled")
         for s in (
@@ -141,7 +159,7 @@ def test_a_formula_of_a_built_in_quantity_has_its_value_and_uncertainty():
 
 
 def _whole(trial):
-    from inertian.motion.spans import Span, SpanKind
+    from inertian.motion.spans.spans import Span, SpanKind
 
     return Span("whole", SpanKind.FREE, float(trial.t[5]), float(trial.t[-6]))
 
@@ -171,12 +189,18 @@ def test_the_centre_of_mass_follows_bodies_of_different_clocks():
     heavy, light = 0.3 * t, 2.0 - 0.5 * t
     first, second = np.arange(121) % 2 == 0, np.arange(121) % 2 == 1
     trial = recording(
-        t, {"sled": {"x": np.where(first, heavy, np.nan)}, "cart": {"x": np.where(second, light, np.nan)}}
+        t,
+        {
+            "sled": {"x": np.where(first, heavy, np.nan)},
+            "cart": {"x": np.where(second, light, np.nan)},
+        },
     )
     seen = seen_of(project(trial))
     rows = np.flatnonzero(first)[10:-10]
     found = own_readout(seen, Shown(Quantity.OWN, "x_cm", "m"), "sled", t[rows], rows)
-    np.testing.assert_allclose(found.values, (2.0 * heavy[rows] + 0.5 * light[rows]) / 2.5, atol=1e-9)
+    np.testing.assert_allclose(
+        found.values, (2.0 * heavy[rows] + 0.5 * light[rows]) / 2.5, atol=1e-9
+    )
     assert FactId("mass of cart") in found.facts
 
 
@@ -185,10 +209,18 @@ def test_missing_facts_are_named_and_quantities_outlive_saving():
     made = project(trial, [own("S", "J", "½ k x² + E_i", "Stored")])
     with pytest.raises(ReadoutError, match="k is not known"):
         readout(seen_of(made), Shown(Quantity.OWN, "S", "J"), "sled", np.array([0.5]))
-    assert Shown(Quantity.OWN, "S", "J") in made.offered(made.entries[0])  # one's own is offered, to say what it lacks
+    assert Shown(Quantity.OWN, "S", "J") in made.offered(
+        made.entries[0]
+    )  # one's own is offered, to say what it lacks
     assert "E_s" not in [s.axis for s in made.offered(made.entries[0])]
-    with_spring = made.with_fact(FactId("spring constant"), fact(20.0, 0.1, unit_of("stiffness", "N/m")))
-    assert np.isfinite(readout(seen_of(with_spring), Shown(Quantity.OWN, "S", "J"), "sled", np.array([0.5])).values[0])
+    with_spring = made.with_fact(
+        FactId("spring constant"), fact(20.0, 0.1, unit_of("stiffness", "N/m"))
+    )
+    assert np.isfinite(
+        readout(
+            seen_of(with_spring), Shown(Quantity.OWN, "S", "J"), "sled", np.array([0.5])
+        ).values[0]
+    )
     again = decode("a", encode(made).__getitem__)
     assert again.own == made.own
     more = quantity_set(made, own("T", "J", "2 S")).project
@@ -200,7 +232,9 @@ def test_missing_facts_are_named_and_quantities_outlive_saving():
     assert len({q.symbol for q in READY}) == len(READY)
 
 
-def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(demo, open_window, qtbot):
+def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(
+    demo, open_window, qtbot
+):
     window = open_window(demo)
     window.show_stage(words.BENCH)
     window.show_page(formula_words.PAGE_FORMULAS)
@@ -214,7 +248,9 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(demo,
         qtbot.keyClicks(field, text)
     assert "J + N has no meaning" in page.verdict.text()
     qtbot.keyClick(page.formula, Qt.Key.Key_Return)
-    assert window.document.settled.own[0].text.endswith("m a")  # it may come to mean something; the strip says why not
+    assert window.document.settled.own[0].text.endswith(
+        "m a"
+    )  # it may come to mean something; the strip says why not
     window.document.undo()
     for field in (page.symbol, page.unit, page.name, page.formula):
         field.clear()
@@ -230,7 +266,9 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(demo,
     window.bench.view.move_line(0.4)
     qtbot.waitUntil(lambda: window.readings.line_rows[ReadingKind.VALUE].explain.isEnabled())
     assert "mJ" in window.readings.line_rows[ReadingKind.VALUE].value.text()
-    qtbot.mouseClick(window.readings.line_rows[ReadingKind.VALUE].explain, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(
+        window.readings.line_rows[ReadingKind.VALUE].explain, Qt.MouseButton.LeftButton
+    )
     card = window.readings.card
     assert "mass of heavy" in card.table.text()
     assert "(limits)" in card.table.text()
@@ -251,7 +289,9 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(demo,
     qtbot.keyClicks(page.facts["k", ""].line, "20 N/cm")
     qtbot.keyClick(page.facts["k", ""].line, Qt.Key.Key_Return)
     assert window.document.settled.setup[FactId("spring constant", "series in line")].si == 2000.0
-    assert "E_s" not in [s.axis for s in window.document.settled.offered(window.document.entry)]  # x_0 is still missing
+    assert "E_s" not in [
+        s.axis for s in window.document.settled.offered(window.document.entry)
+    ]  # x_0 is still missing
     window.document.undo()
     window.document.undo()
     assert window.document.settled.own == ()
@@ -274,15 +314,21 @@ def test_in_the_plane_direction_speed_over_radius_and_centre_of_mass_are_those_o
     y = (2.0 * circle["y"] + 0.5 * (1.0 - 0.3 * t)) / 2.5
     np.testing.assert_allclose(found("y_cm", "m"), y[rows], atol=1e-9)
     v = np.array([-np.sin(2.0 * t) - 0.2, np.cos(2.0 * t) + 0.3])
-    np.testing.assert_allclose(found("E_cmp", "J"), 0.5 * (2.0 * 0.5 / 2.5) * np.sum(v**2, axis=0)[rows], rtol=1e-3)
+    np.testing.assert_allclose(
+        found("E_cmp", "J"), 0.5 * (2.0 * 0.5 / 2.5) * np.sum(v**2, axis=0)[rows], rtol=1e-3
+    )
 
 
 def _sled(rng, n=120, sigma=0.05):
     """A sled with only an accelerometer aboard: trial, and the true velocity and distance."""
     t = np.linspace(0.0, 3.0, n)
     w = 2.0 * np.pi / 3.0
-    acceleration = Channel("a", "a", unit_of("acceleration", "m/s²"), np.sin(w * t) + rng.normal(0.0, sigma, n))
-    trial = Trial("sled", "sled", "t", unit_of("time", "s"), t, (Body("sled", (), (acceleration,)),))
+    acceleration = Channel(
+        "a", "a", unit_of("acceleration", "m/s²"), np.sin(w * t) + rng.normal(0.0, sigma, n)
+    )
+    trial = Trial(
+        "sled", "sled", "t", unit_of("time", "s"), t, (Body("sled", (), (acceleration,)),)
+    )
     return trial, t, (1.0 - np.cos(w * t)) / w, (t - np.sin(w * t) / w) / w
 
 
@@ -294,14 +340,22 @@ def test_an_accelerometer_gives_velocity_and_distance_that_cover_the_truth():
         trial, t, v, x = _sled(rng)
         seen = seen_of(project(trial))
         velocity, distance = (
-            at_all_samples(seen, Shown(Quantity.OWN, s, u), "sled") for s, u in (("v_acc", "m/s"), ("x_acc", "m"))
+            at_all_samples(seen, Shown(Quantity.OWN, s, u), "sled")
+            for s, u in (("v_acc", "m/s"), ("x_acc", "m"))
         )
         k = 100
-        hits.append([abs(velocity[0][k] - v[k]) < velocity[1][k], abs(distance[0][k] - x[k]) < distance[1][k]])
+        hits.append(
+            [
+                abs(velocity[0][k] - v[k]) < velocity[1][k],
+                abs(distance[0][k] - x[k]) < distance[1][k],
+            ]
+        )
     assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 150))
     plain = integrate_twice(t, trial.bodies[0].sensors[0].si, 0.05)
     np.testing.assert_allclose(distance[0], plain.value, atol=2e-3)
-    np.testing.assert_allclose(distance[1][10:], plain.parts["readings and baseline"][10:], rtol=0.3)
+    np.testing.assert_allclose(
+        distance[1][10:], plain.parts["readings and baseline"][10:], rtol=0.3
+    )
 
 
 def test_an_area_of_a_rate_is_the_change_and_a_rate_of_an_area_is_refused():
@@ -319,26 +373,46 @@ def test_an_area_of_a_rate_is_the_change_and_a_rate_of_an_area_is_refused():
 
 
 def lengths(**typed):
-    return {k: parse_fact(v, "mass" if k == "m" else "length", unit_of("length", "m")) for k, v in typed.items()}
+    return {
+        k: parse_fact(v, "mass" if k == "m" else "length", unit_of("length", "m"))
+        for k, v in typed.items()
+    }
 
 
 def test_inclines_and_inertias_are_the_textbook_ones_with_their_uncertainty():
     slope, level = (w for w in WAYS if w.symbol == "θ")
     found = computed(slope, lengths(h1="0.100 ± 0.001 m", h2="0.300 ± 0.001 m", s="1.0 m ± 0 m"))
     assert found.typed == pytest.approx(np.degrees(np.arcsin(0.2)), abs=1e-4)
-    assert found.u == pytest.approx(np.hypot(1e-3, 1e-3) / np.sqrt(3.0) / np.cos(np.arcsin(0.2)), rel=0.01)
-    assert computed(level, lengths(h1="0 m ± 0 m", h2="1 m ± 0 m", d="1 m ± 0 m")).typed == pytest.approx(45.0)
+    assert found.u == pytest.approx(
+        np.hypot(1e-3, 1e-3) / np.sqrt(3.0) / np.cos(np.arcsin(0.2)), rel=0.01
+    )
+    assert computed(
+        level, lengths(h1="0 m ± 0 m", h2="1 m ± 0 m", d="1 m ± 0 m")
+    ).typed == pytest.approx(45.0)
     with pytest.raises(Refusal, match="larger than the way"):
         computed(slope, lengths(h1="0 m", h2="2 m", s="1 m"))
     with pytest.raises(Refusal, match="Way between the marks"):
         computed(slope, lengths(h1="0 m", h2="2 m"))
-    every = lengths(m="2 kg ± 0 kg", r="0.5 m ± 1 %", r1="0.5 m", r2="0.5 m", L="0.5 m", a="0.5 m", b="0 m", l="0.5 m")
+    every = lengths(
+        m="2 kg ± 0 kg",
+        r="0.5 m ± 1 %",
+        r1="0.5 m",
+        r2="0.5 m",
+        L="0.5 m",
+        a="0.5 m",
+        b="0 m",
+        l="0.5 m",
+    )
     every["T"] = parse_fact("2 s", "time", unit_of("time", "s"))
     every["g"] = parse_fact("9.81", "acceleration", unit_of("acceleration", "m/s²"))
     by_text = [computed(w, every).si / (2.0 * 0.25) for w in WAYS if w.symbol == "I"]
-    assert by_text == pytest.approx((0.5, 1.0, 1.0, 0.4, 2 / 3, 1 / 12, 1 / 3, 1 / 12, 2.0 * 9.81 / np.pi**2), rel=1e-3)
+    assert by_text == pytest.approx(
+        (0.5, 1.0, 1.0, 0.4, 2 / 3, 1 / 12, 1 / 3, 1 / 12, 2.0 * 9.81 / np.pi**2), rel=1e-3
+    )
     disc = next(w for w in WAYS if w.text == "½ m r²")
-    assert computed(disc, every).u / computed(disc, every).si == pytest.approx(2.0 * 0.01 / np.sqrt(3.0), rel=0.01)
+    assert computed(disc, every).u / computed(disc, every).si == pytest.approx(
+        2.0 * 0.01 / np.sqrt(3.0), rel=0.01
+    )
 
 
 BAD_TABLES = {
@@ -358,7 +432,9 @@ def test_a_spring_constant_from_a_table_covers_the_truth_and_bad_tables_are_refu
         for _ in range(300):
             x = np.linspace(0.02, 0.12, 12)
             f = 25.0 * x + 0.1 + rng.normal(0.0, 0.02, 12)
-            rows = "\n".join(f"{100 * a:.6f}\t{b:.6f}".replace(".", ",") for a, b in zip(x, f, strict=True))
+            rows = "\n".join(
+                f"{100 * a:.6f}\t{b:.6f}".replace(".", ",") for a, b in zip(x, f, strict=True)
+            )
             found = stiffness("cm N\n" + rows, 0.0, stated)
             hits.append(abs(found.si - 25.0) / found.u < k)
         assert abs(np.mean(hits) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 300)
@@ -374,7 +450,11 @@ def test_an_incline_and_a_spring_are_measured_in_the_window(demo, open_window, q
     page = window.formulas
     qtbot.mouseClick(page.measuring["θ", ""], Qt.MouseButton.LeftButton)
     assert not page.dialog.use.isEnabled()
-    for name, text in (("h1", "0.100 ± 0.001 m"), ("h2", "30.0 ± 0.1 cm"), ("s", "1.000 ± 0.002 m")):
+    for name, text in (
+        ("h1", "0.100 ± 0.001 m"),
+        ("h2", "30.0 ± 0.1 cm"),
+        ("s", "1.000 ± 0.002 m"),
+    ):
         line = page.dialog.fields[name].line
         qtbot.keyClicks(line, text)
         qtbot.keyClick(line, Qt.Key.Key_Return)
@@ -397,10 +477,14 @@ def test_an_incline_and_a_spring_are_measured_in_the_window(demo, open_window, q
 
 def test_a_named_reading_is_a_name_in_formulas_with_all_it_shares_with_the_samples():
     trial, _t, _x, _v = incline(np.random.default_rng(5))
-    start = NamedReading("v_0", ReadingKind.MEAN, Shown(Quantity.VELOCITY, "x"), "sled", (), "whole")
+    start = NamedReading(
+        "v_0", ReadingKind.MEAN, Shown(Quantity.VELOCITY, "x"), "sled", (), "whole"
+    )
     twice = NamedReading("d", ReadingKind.VALUE, Shown(Quantity.OWN, "D", "m/s"), "sled", (0.8,))
     ring = NamedReading("w", ReadingKind.VALUE, Shown(Quantity.OWN, "W", "m/s"), "sled", (0.8,))
-    made = project(trial, [own("D", "m/s", "v_x - v_0"), own("E", "J", "½ m v_0²"), own("W", "m/s", "w + v_x")])
+    made = project(
+        trial, [own("D", "m/s", "v_x - v_0"), own("E", "J", "½ m v_0²"), own("W", "m/s", "w + v_x")]
+    )
     entry = replace(made.entries[0], named=(start, twice, ring), spans=Spans([_whole(trial)]))
     made = made.with_entry(entry)
     assert {"D", "E"} <= {s.axis for s in made.offered(entry)}
@@ -408,8 +492,12 @@ def test_a_named_reading_is_a_name_in_formulas_with_all_it_shares_with_the_sampl
     mean = read_named(seen, start)
     value, u = at_all_samples(seen, Shown(Quantity.OWN, "E", "J"), "sled")
     np.testing.assert_allclose(value, mean.value**2)
-    np.testing.assert_allclose(u, np.hypot(2.0 * mean.value * mean.u, 0.005 * mean.value**2), rtol=1e-6)
-    difference = over_span(seen, Shown(Quantity.OWN, "D", "m/s"), "sled", _whole(trial), ReadingKind.MEAN)
+    np.testing.assert_allclose(
+        u, np.hypot(2.0 * mean.value * mean.u, 0.005 * mean.value**2), rtol=1e-6
+    )
+    difference = over_span(
+        seen, Shown(Quantity.OWN, "D", "m/s"), "sled", _whole(trial), ReadingKind.MEAN
+    )
     nothing = scalars(seen, {"": difference})[""]
     assert (nothing.value, nothing.u) == (
         pytest.approx(0.0, abs=1e-12),
@@ -432,7 +520,9 @@ def test_a_towed_sled_with_an_offset_and_a_drift_is_levelled_by_its_spans_of_res
     inside, w = np.clip(t - 1.0, 0.0, 3.0), 2.0 * np.pi / 3.0
     pull = np.where((t > 1.0) & (t < 4.0), np.sin(w * inside), 0.0)
     true = (1.0 - np.cos(w * inside)) / w, (inside - np.sin(w * inside) / w) / w
-    rests = Spans([Span("rest", SpanKind.REST, 0.0, 0.95), Span("rest again", SpanKind.REST, 4.05, 5.0)])
+    rests = Spans(
+        [Span("rest", SpanKind.REST, 0.0, 0.95), Span("rest again", SpanKind.REST, 4.05, 5.0)]
+    )
     for _ in range(150):
         a = pull + 0.3 + 0.01 * (t - 2.0) + rng.normal(0.0, 0.05, len(t))
         sensor = Channel("a", "a", unit_of("acceleration", "m/s²"), a)
@@ -455,7 +545,9 @@ def test_integrals_follow_their_rule_and_own_up_to_what_it_leaves_out(rule, orde
     misses, stated = [], []
     for n in (20, 40, 80):
         t = np.sort(np.linspace(0.0, 2.0, n))
-        trial = Trial("t", "t", "time", unit_of("time", "s"), t, (Body("sled", (), (_force(np.sin(t)),)),))
+        trial = Trial(
+            "t", "t", "time", unit_of("time", "s"), t, (Body("sled", (), (_force(np.sin(t)),)),)
+        )
         seen = seen_of(project(trial, [own("J", "N·s", f"{rule}(F)")]))
         whole = readout(seen, Shown(Quantity.OWN, "J", "N·s"), "sled", np.array([t[-1]]))
         misses.append(abs(float(whole.values[0]) - (1.0 - np.cos(2.0))))

@@ -9,13 +9,13 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.motion.freemotion import FreeMotion
-from inertian.motion.spans import Span, SpanKind, Spans
-from inertian.physics import laws
-from inertian.physics.collisions import mass_key
-from inertian.physics.ledger import ENERGY
-from inertian.physics.verdicts import Expectation, Verdict, judge
-from inertian.project.evaluation import Evaluator
+from inertian.analysis.evaluation import Evaluator
+from inertian.motion.fits.free_motion import FreeMotion
+from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.accounts import laws
+from inertian.physics.accounts.collision_inputs import mass_key
+from inertian.physics.accounts.ledger import ENERGY
+from inertian.physics.accounts.verdicts import Expectation, Verdict, judge
 from inertian.project.project import RESTITUTION, Entry, Project, Series
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning
@@ -43,12 +43,22 @@ def collision(v1, v2, e=0.8, m=(19.1, 11.3), a=0.0, noise=1e-4, seed=0, axes=("x
             x = start * (i == 0) + v * tau - 0.5 * bend * tau**2
             channels[body][axis] = x + rng.normal(0, noise, t.size)
     spans = Spans(
-        (Span("before", FREE, 0.0, 0.97), Span("contact", CONTACT, 0.97, 1.03), Span("after", FREE, 1.03, 2.0))
+        (
+            Span("before", FREE, 0.0, 0.97),
+            Span("contact", CONTACT, 0.97, 1.03),
+            Span("after", FREE, 1.03, 2.0),
+        )
     )
     trial = recording(t, channels)
-    setup = {FactId(mass_key(b)): Fact(value, 0.05, Meaning.STANDARD, KG) for b, value in zip(channels, m, strict=True)}
+    setup = {
+        FactId(mass_key(b)): Fact(value, 0.05, Meaning.STANDARD, KG)
+        for b, value in zip(channels, m, strict=True)
+    }
     return Project(
-        "made", (Entry(trial, "s", spans),), (Series("s", FreeMotion.GLIDE if a else FreeMotion.LINE),), setup
+        "made",
+        (Entry(trial, "s", spans),),
+        (Series("s", FreeMotion.GLIDE if a else FreeMotion.LINE),),
+        setup,
     )
 
 
@@ -74,7 +84,9 @@ def check_balance(v1, v2, e, a, seed):
         entries = sum(s.value for _, s in ledger.entries)
         total = ledger.closing.value - ledger.opening.value - entries
         assert ledger.unaccounted.value == pytest.approx(total, abs=1e-9)
-        assert sum(b.opening.value for b in ledger.bodies) == pytest.approx(ledger.opening.value, rel=1e-12)
+        assert sum(b.opening.value for b in ledger.bodies) == pytest.approx(
+            ledger.opening.value, rel=1e-12
+        )
         assert sum(ledger.budget.values()) == pytest.approx(ledger.unaccounted.u**2, rel=1e-6)
 
 
@@ -97,7 +109,9 @@ def test_friction_is_counted_once_from_opening_to_closing():
     made = accounts(collision((1.5,), (0.9,), a=0.15, noise=1e-6))
     ledger = made.ledger("momentum x")
     assert (ledger.opens_at, ledger.closes_at) == (0.97, 1.03)
-    assert dict(ledger.entries)[laws.FRICTION].value == pytest.approx(-0.15 * (19.1 + 11.3) * 0.06, rel=1e-3)
+    assert dict(ledger.entries)[laws.FRICTION].value == pytest.approx(
+        -0.15 * (19.1 + 11.3) * 0.06, rel=1e-3
+    )
 
 
 def test_a_glancing_hit_is_judged_along_both_axes_together():
@@ -116,7 +130,9 @@ def test_a_glancing_hit_is_judged_along_both_axes_together():
 def test_restitution_can_be_given_and_is_not_defined_without_a_hit():
     project = collision((1.5,), (0.0,), e=0.8, noise=1e-4)
     series = Series("s", FreeMotion.LINE, {ENERGY: Expectation.GIVEN_E})
-    stated = project.with_series(series).with_fact(FactId(RESTITUTION), Fact(0.8, 0.01, Meaning.STANDARD, NUMBER))
+    stated = project.with_series(series).with_fact(
+        FactId(RESTITUTION), Fact(0.8, 0.01, Meaning.STANDARD, NUMBER)
+    )
     energy = accounts(stated).ledger(ENERGY)
     assert energy.judgement.verdict is Verdict.BALANCES
     assert dict(energy.entries)[laws.GIVEN_LOSS].value == pytest.approx(
@@ -148,12 +164,27 @@ def test_missing_masses_and_spans_are_named():
     unmarked = project.with_entry(Entry(project.entries[0].trial, "s"))
     assert "not marked" in str(Evaluator().accounts(unmarked, "made"))
     t = np.arange(0.0, 2.0001, 0.02)
-    flat = recording(t, {"heavy": {"x": np.where(t < 1, t, 1.0), "y": 0 * t}, "light": {"x": np.where(t < 1, 1.0, t)}})
+    flat = recording(
+        t,
+        {
+            "heavy": {"x": np.where(t < 1, t, 1.0), "y": 0 * t},
+            "light": {"x": np.where(t < 1, 1.0, t)},
+        },
+    )
     uneven = project.with_entry(Entry(flat, "s", project.entries[0].spans))
-    assert "light along x. An account needs the same axes" in str(Evaluator().accounts(uneven, "made"))
-    short = Spans((*[s for s in project.entries[0].spans if s.name != "after"], Span("after", FREE, 1.03, 1.06)))
+    assert "light along x. An account needs the same axes" in str(
+        Evaluator().accounts(uneven, "made")
+    )
+    short = Spans(
+        (
+            *[s for s in project.entries[0].spans if s.name != "after"],
+            Span("after", FREE, 1.03, 1.06),
+        )
+    )
     assert "Widen the span" in str(
-        Evaluator().accounts(project.with_entry(Entry(project.entries[0].trial, "s", short)), "made")
+        Evaluator().accounts(
+            project.with_entry(Entry(project.entries[0].trial, "s", short)), "made"
+        )
     )
 
 
@@ -198,13 +229,20 @@ def test_a_wrong_sign_or_a_missing_mass_would_be_caught(monkeypatch, name, wrong
 
 
 VALUES = st.one_of(
-    st.just(float("nan")), st.integers(-3, 3).map(float), st.floats(-1e6, 1e6), st.just(0.0), st.floats(-1e-9, 1e-9)
+    st.just(float("nan")),
+    st.integers(-3, 3).map(float),
+    st.floats(-1e6, 1e6),
+    st.just(0.0),
+    st.floats(-1e-9, 1e-9),
 )
 
 
 @settings(max_examples=150, deadline=None)
 @given(
-    st.data(), st.integers(5, 40), st.sampled_from(["noise", "line", "kink", "constant", "drawn"]), st.integers(0, 99)
+    st.data(),
+    st.integers(5, 40),
+    st.sampled_from(["noise", "line", "kink", "constant", "drawn"]),
+    st.integers(0, 99),
 )
 def test_whatever_the_samples_there_is_an_account_or_a_reason(data, n, shape, seed):
     from inertian.report.ledgers import ledgers_json, ledgers_text
@@ -224,11 +262,16 @@ def test_whatever_the_samples_there_is_an_account_or_a_reason(data, n, shape, se
     low, high = sorted(data.draw(st.tuples(st.integers(1, n - 3), st.integers(1, n - 3))))
     a, b = float(t[low]), float(t[high + 1])
     spans = Spans(
-        (Span("before", FREE, float(t[0]), a), Span("contact", CONTACT, a, b), Span("after", FREE, b, float(t[-1])))
+        (
+            Span("before", FREE, float(t[0]), a),
+            Span("contact", CONTACT, a, b),
+            Span("after", FREE, b, float(t[-1])),
+        )
     )
     model = data.draw(st.sampled_from(list(FreeMotion)))
     setup = {
-        FactId(mass_key(k)): Fact(1.0, data.draw(st.sampled_from([0.0, 0.1])), Meaning.LIMITS, KG) for k in channels
+        FactId(mass_key(k)): Fact(1.0, data.draw(st.sampled_from([0.0, 0.1])), Meaning.LIMITS, KG)
+        for k in channels
     }
     series = Series("s", model, {ENERGY: data.draw(st.sampled_from(list(Expectation)))})
     project = Project("p", (Entry(recording(t, channels), "s", spans),), (series,), setup)

@@ -11,10 +11,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inertian.motion.freemotion import FreeMotion
-from inertian.physics.collisions import mass_key
-from inertian.physics.ledger import ENERGY
-from inertian.physics.verdicts import Expectation
+from inertian.analysis.evaluation import Evaluator
+from inertian.motion.fits.free_motion import FreeMotion
+from inertian.physics.accounts.collision_inputs import mass_key
+from inertian.physics.accounts.ledger import ENERGY
+from inertian.physics.accounts.verdicts import Expectation
 from inertian.project.edits import (
     edge_moved,
     expectation_set,
@@ -26,7 +27,6 @@ from inertian.project.edits import (
     trials_added,
 )
 from inertian.project.encoding import ProjectFileError, encode
-from inertian.project.evaluation import Evaluator
 from inertian.project.history import Edit, History
 from inertian.project.project import Project
 from inertian.project.recovery import Recovery, leftovers
@@ -83,7 +83,7 @@ def test_an_edit_that_changes_nothing_leaves_no_trace(demo):
 
 
 def test_moving_one_span_fits_one_span_anew(demo, monkeypatch):
-    from inertian.project import evaluation
+    from inertian.analysis import evaluation
 
     evaluator, calls = Evaluator(), []
     real = evaluation.fit_body
@@ -92,7 +92,10 @@ def test_moving_one_span_fits_one_span_anew(demo, monkeypatch):
     assert len(calls) == 40
     calls.clear()
     evaluator.series(edge_moved(demo, first(demo), "before", "start", 0.21).project, "in line")
-    assert sorted((body, span.name) for body, span in calls) == [("heavy", "before"), ("light", "before")]
+    assert sorted((body, span.name) for body, span in calls) == [
+        ("heavy", "before"),
+        ("light", "before"),
+    ]
     calls.clear()
     evaluator.series(demo, "in line")
     assert calls == []
@@ -103,7 +106,9 @@ def test_results_are_cached_by_what_they_depend_on(demo):
     once = evaluator.accounts(demo, trial)
     assert evaluator.accounts(demo, trial) is once
     heavier = fact_set(demo, FactId(mass_key("heavy")), Fact(25.0, 0.1, Meaning.LIMITS, KG)).project
-    assert evaluator.accounts(heavier, trial).ledgers[0].opening.value > once.ledgers[0].opening.value
+    assert (
+        evaluator.accounts(heavier, trial).ledgers[0].opening.value > once.ledgers[0].opening.value
+    )
     cold = Evaluator().accounts(heavier, trial).ledgers[0].unaccounted
     assert evaluator.accounts(heavier, trial).ledgers[0].unaccounted == cold
 
@@ -180,12 +185,19 @@ def _rewrite(path, target, changes):
 @pytest.mark.parametrize(
     ("change", "why"),
     [
-        ({"analysis.json": lambda c: c.replace(b'"version": 4', b'"version": 99')}, "newer Inertian"),
+        (
+            {"analysis.json": lambda c: c.replace(b'"version": 4', b'"version": 99')},
+            "newer Inertian",
+        ),
         ({"analysis.json": lambda c: c[: len(c) // 2]}, "damaged"),
         ({"analysis.json": lambda c: None}, "damaged"),
         ({"analysis.json": lambda c: b"[]"}, "damaged"),
         (
-            {"analysis.json": lambda c: c.replace(b'"kind":"contact"', b'"kind":"x"').replace(b'"contact"', b'"y"')},
+            {
+                "analysis.json": lambda c: c.replace(b'"kind":"contact"', b'"kind":"x"').replace(
+                    b'"contact"', b'"y"'
+                )
+            },
             "damaged",
         ),
         ({"analysis.json": lambda c: b"[" * 100_000}, "damaged"),
@@ -204,7 +216,11 @@ def test_damaged_and_newer_files_are_refused_in_one_sentence(demo, tmp_path, cha
 def test_changed_samples_are_noticed(demo, tmp_path):
     save(demo, tmp_path / "a.inertian")
     member = f"data/{first(demo)}.csv"
-    _rewrite(tmp_path / "a.inertian", tmp_path / "b.inertian", {member: lambda c: c.replace(b"1", b"2", 1)})
+    _rewrite(
+        tmp_path / "a.inertian",
+        tmp_path / "b.inertian",
+        {member: lambda c: c.replace(b"1", b"2", 1)},
+    )
     with pytest.raises(ProjectFileError, match="changed or damaged"):
         load(tmp_path / "b.inertian")
 
@@ -224,7 +240,7 @@ _pack: list[bytes] = []
 
 def _packed():
     if not _pack:
-        from inertian.project.demo import demo_project
+        from inertian.project.demo_project import demo_project
 
         with tempfile.TemporaryDirectory() as folder:
             save(demo_project(), Path(folder) / "a.inertian")

@@ -7,7 +7,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inertian.quantities.coverage import P68, P95, Scalar, coverage_factor, equivalent_z, two_sided_p
+from inertian.quantities.coverage import (
+    P68,
+    P95,
+    Scalar,
+    coverage_factor,
+    equivalent_z,
+    two_sided_p,
+)
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import (
     ChannelId,
@@ -84,7 +91,14 @@ def test_units_agree_with_an_independent_library():
         "%": "percent",
         "in/s": "inch/s",
     }
-    base = {"length": "m", "time": "s", "mass": "kg", "speed": "m/s", "acceleration": "m/s**2", "force": "N"}
+    base = {
+        "length": "m",
+        "time": "s",
+        "mass": "kg",
+        "speed": "m/s",
+        "acceleration": "m/s**2",
+        "force": "N",
+    }
     name |= {
         "gₙ": "standard_gravity",
         "lbf": "force_pound",
@@ -109,7 +123,9 @@ def test_unit_names_are_found_and_wrong_ones_refused():
     for spelling in ("m/s", "m s^-1", "m·s⁻¹", "m/sec"):
         assert unit_of("speed", spelling).symbol == "m/s"
     assert kind_of("") is None
-    with pytest.raises(InertianError, match=r"“furlong” is not a unit of length. Write, for example, m, cm"):
+    with pytest.raises(
+        InertianError, match=r"“furlong” is not a unit of length. Write, for example, m, cm"
+    ):
         unit_of("length", "furlong")
 
 
@@ -144,7 +160,12 @@ def test_facts_that_make_no_sense_are_refused_in_words(text):
     assert len(str(refusal.value)) > 20
 
 
-@given(st.floats(1e-3, 1e5), st.floats(0, 10), st.sampled_from(list(Meaning)), st.sampled_from(["kg", "g", "t"]))
+@given(
+    st.floats(1e-3, 1e5),
+    st.floats(0, 10),
+    st.sampled_from(list(Meaning)),
+    st.sampled_from(["kg", "g", "t"]),
+)
 def test_a_fact_shown_and_read_again_is_the_same(value, plus_minus, meaning, unit):
     fact = Fact(round(value, 4), round(plus_minus, 4), meaning, unit_of("mass", unit))
     again = parse_fact(str(fact), "mass", KG, meaning)
@@ -182,7 +203,10 @@ def test_covariance_of_estimates_agrees_with_a_simulation():
     stated = joint({"first": first, "second": second}, noise, shared).covariance
     n = 200_000
     jitter = rng.normal(0, 0.5, (n, 12))
-    samples = {A: rng.normal(0, 0.3, (n, 12)) + jitter * rate[A], B: rng.normal(0, 0.2, (n, 12)) + jitter * rate[B]}
+    samples = {
+        A: rng.normal(0, 0.3, (n, 12)) + jitter * rate[A],
+        B: rng.normal(0, 0.2, (n, 12)) + jitter * rate[B],
+    }
     facts = {"scale": rng.normal(0, 0.1, n), "mass": rng.normal(0, 0.4, n)}
     drawn = [
         sum(samples[c][:, w.start : w.stop] @ w.values for c, w in e.weights.items())
@@ -197,9 +221,14 @@ def test_copies_of_an_estimate_stay_fully_correlated():
     copy = Estimate(first.value, dict(first.weights), dict(first.sensitivities))
     source = Source("readings", "readings")
     noise = ClockNoise(
-        {A: (source, ReadingNoise(1.0)), B: (source, ReadingNoise(1.0))}, {}, 0.0, Source("stamps", "stamps")
+        {A: (source, ReadingNoise(1.0)), B: (source, ReadingNoise(1.0))},
+        {},
+        0.0,
+        Source("stamps", "stamps"),
     )
-    pair = joint({"a": first, "b": copy}, noise, [SharedPart(Source("s", "fact"), ("scale",), np.eye(1))])
+    pair = joint(
+        {"a": first, "b": copy}, noise, [SharedPart(Source("s", "fact"), ("scale",), np.eye(1))]
+    )
     difference = propagate(lambda q: {"d": q["a"] - q["b"]}, pair).joint
     assert difference.u("d") == pytest.approx(0.0, abs=1e-12)
 
@@ -218,17 +247,22 @@ def test_a_budget_adds_up_and_dof_follow_welch_satterthwaite():
 
 def _inputs(values, u, bounded=False):
     covariance = [np.diag([v**2 if i == j else 0 for j in range(len(u))]) for i, v in enumerate(u)]
-    parts = tuple(Part(Source(str(i), "fact", str(i), bounded), c) for i, c in enumerate(covariance))
+    parts = tuple(
+        Part(Source(str(i), "fact", str(i), bounded), c) for i, c in enumerate(covariance)
+    )
     return Joint(tuple("abc"[: len(values)]), np.array(values, dtype=float), parts, Pools())
 
 
 def test_propagation_is_exact_for_products_and_quotients():
     law = propagate(
-        lambda q: {"y": 0.5 * q["a"] * q["b"] ** 2 / q["c"]}, _inputs([2.0, 3.0, 4.0], [0.02, 0.01, 0.03])
+        lambda q: {"y": 0.5 * q["a"] * q["b"] ** 2 / q["c"]},
+        _inputs([2.0, 3.0, 4.0], [0.02, 0.01, 0.03]),
     ).joint
     y = 0.5 * 2 * 9 / 4
     assert law.values[0] == pytest.approx(y, rel=1e-15)
-    assert law.u("y") == pytest.approx(y * math.sqrt(0.01**2 + (2 * 0.01 / 3) ** 2 + (0.03 / 4) ** 2), rel=1e-12)
+    assert law.u("y") == pytest.approx(
+        y * math.sqrt(0.01**2 + (2 * 0.01 / 3) ** 2 + (0.03 / 4) ** 2), rel=1e-12
+    )
 
 
 def test_a_square_near_zero_goes_to_monte_carlo_and_covers():

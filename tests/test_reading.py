@@ -12,12 +12,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inertian.files import bulk
-from inertian.files.door import read_bytes
-from inertian.files.findings import Code
-from inertian.files.recipes import ColumnRule, Recipe
-from inertian.files.recordings import trials_of
-from inertian.files.wording import sentences
+from inertian.files.cells.findings import Code
+from inertian.files.cells.recipes import ColumnRule, Recipe
+from inertian.files.interpretation import large_tables
+from inertian.files.interpretation.file_description import sentences
+from inertian.files.reader import read_bytes
+from inertian.files.trial_building import trials_of
 
 
 def codes(reading):
@@ -43,7 +43,11 @@ def cell(place, value):
     if isinstance(value, str):
         return f'<c r="{place}" t="inlineStr"><is><t>{escape(value)}</t></is></c>' if value else ""
     if isinstance(value, tuple) and value[0] == "f":
-        return f'<c r="{place}"><f>{value[1]}</f>' + (f"<v>{value[2]}</v>" if value[2] is not None else "") + "</c>"
+        return (
+            f'<c r="{place}"><f>{value[1]}</f>'
+            + (f"<v>{value[2]}</v>" if value[2] is not None else "")
+            + "</c>"
+        )
     if isinstance(value, tuple):
         return f'<c r="{place}" s="{1 if value[0] == "time" else 2}"><v>{value[1]!r}</v></c>'
     return f'<c r="{place}"><v>{value!r}</v></c>'
@@ -57,9 +61,13 @@ def workbook(sheets, hidden=()):
         for k, (name, rows) in enumerate(sheets.items(), start=1):
             state = ' state="hidden"' if name in hidden else ""
             names += f'<sheet name="{name}" sheetId="{k}" r:id="r{k}"{state}/>'
-            relations += f'<Relationship Id="r{k}" Type="{KIND}worksheet" Target="worksheets/sheet{k}.xml"/>'
+            relations += (
+                f'<Relationship Id="r{k}" Type="{KIND}worksheet" Target="worksheets/sheet{k}.xml"/>'
+            )
             body = "".join(
-                f'<row r="{i}">' + "".join(cell(f"{'ABCDEFG'[j]}{i}", v) for j, v in enumerate(row)) + "</row>"
+                f'<row r="{i}">'
+                + "".join(cell(f"{'ABCDEFG'[j]}{i}", v) for j, v in enumerate(row))
+                + "</row>"
                 for i, row in enumerate(rows, start=1)
             )
             archive.writestr(f"xl/worksheets/sheet{k}.xml", SHEET.format(rows=body))
@@ -95,7 +103,9 @@ def zipped(name, content):
 
 def text_of(columns):
     rows = zip(*columns.values(), strict=True)
-    return (",".join(columns) + "\n" + "".join(",".join(map(repr, row)) + "\n" for row in rows)).encode()
+    return (
+        ",".join(columns) + "\n" + "".join(",".join(map(repr, row)) + "\n" for row in rows)
+    ).encode()
 
 
 CONTAINERS = {
@@ -106,7 +116,9 @@ CONTAINERS = {
     "records.json": lambda c: json.dumps(
         [dict(zip(c, row, strict=True)) for row in zip(*c.values(), strict=True)]
     ).encode(),
-    "rows.json": lambda c: json.dumps({"columns": list(c), "data": list(zip(*c.values(), strict=True))}).encode(),
+    "rows.json": lambda c: json.dumps(
+        {"columns": list(c), "data": list(zip(*c.values(), strict=True))}
+    ).encode(),
     "a.jsonl": lambda c: "\n".join(
         json.dumps(dict(zip(c, r, strict=True))) for r in zip(*c.values(), strict=True)
     ).encode(),
@@ -118,7 +130,9 @@ VALUE = st.floats(-50, 50).map(lambda x: round(x, 6))
 
 
 @settings(max_examples=25, deadline=None)
-@given(st.sampled_from([0.02, 0.1, 1 / 30]), st.lists(st.tuples(VALUE, VALUE), min_size=4, max_size=40))
+@given(
+    st.sampled_from([0.02, 0.1, 1 / 30]), st.lists(st.tuples(VALUE, VALUE), min_size=4, max_size=40)
+)
 @pytest.mark.parametrize("name", CONTAINERS)
 def test_a_table_is_the_same_in_every_container_to_the_last_bit(name, step, pairs):
     columns = {
@@ -136,9 +150,13 @@ def test_a_table_is_the_same_in_every_container_to_the_last_bit(name, step, pair
 
 def test_a_workbook_with_everything_that_workbooks_have():
     rows = [["Ice rink"], [], ["time", "heavy (cm)", "doubled"]]
-    rows += [[("time", (53401 + k) / 86400), 10.0 + k, ("f", "B4*2", 2 * (10.0 + k))] for k in range(6)]
+    rows += [
+        [("time", (53401 + k) / 86400), 10.0 + k, ("f", "B4*2", 2 * (10.0 + k))] for k in range(6)
+    ]
     rows += [["mean", ("f", "AVERAGE(B4:B9)", 12.5)]]
-    reading = read_bytes("a.xlsx", workbook({"film": rows, "old": rows, "notes": [["by Kim"]]}, hidden=["old"]))
+    reading = read_bytes(
+        "a.xlsx", workbook({"film": rows, "old": rows, "notes": [["by Kim"]]}, hidden=["old"])
+    )
     assert codes(reading) == ["hidden-sheet", "skipped-lines"]
     (trial,) = reading.trials
     np.testing.assert_allclose(trial.time.seconds, np.arange(6.0), atol=1e-6)
@@ -198,15 +216,19 @@ def spoilt(rng, delimiter):
                 lines[k] = lines[k].rpartition(delimiter.encode())[0]
             case _:
                 lines[k] += b"\r"
-    return f"time (s){delimiter}heavy (m){delimiter}light (m)\n".encode() + b"\n".join(lines) + rng.choice([b"", b"\n"])
+    return (
+        f"time (s){delimiter}heavy (m){delimiter}light (m)\n".encode()
+        + b"\n".join(lines)
+        + rng.choice([b"", b"\n"])
+    )
 
 
 @pytest.mark.parametrize("seed", range(40))
 def test_the_fast_way_gives_what_the_careful_way_gives(seed, monkeypatch):
     content = spoilt(random.Random(seed), random.Random(seed).choice([",", ";", "\t"]))
-    monkeypatch.setattr(bulk, "FROM", 10**9)
+    monkeypatch.setattr(large_tables, "FROM", 10**9)
     careful = read_bytes("a.csv", content)
-    monkeypatch.setattr(bulk, "FROM", 1000)
+    monkeypatch.setattr(large_tables, "FROM", 1000)
     fast = read_bytes("a.csv", content)
     assert codes(fast) == codes(careful)
     for one, two in zip(fast.trials, careful.trials, strict=True):
@@ -218,18 +240,21 @@ def test_the_fast_way_gives_what_the_careful_way_gives(seed, monkeypatch):
 
 @pytest.mark.parametrize(("end", "mark"), [("\n", "."), ("\r\n", "."), ("\n", ","), ("\r\n", ",")])
 def test_the_fast_way_takes_either_line_end_and_mark(end, mark, monkeypatch):
-    monkeypatch.setattr(bulk, "FROM", 1000)
+    monkeypatch.setattr(large_tables, "FROM", 1000)
     taken = []
-    honest = bulk.BulkTable.fill
-    monkeypatch.setattr(bulk.BulkTable, "fill", lambda *a: taken.append(1) or honest(*a))
-    lines = ["time (s);heavy (m)", *(f"{k / 50:.2f};{k * 0.125:.3f}".replace(".", mark) for k in range(1000))]
+    honest = large_tables.BulkTable.fill
+    monkeypatch.setattr(large_tables.BulkTable, "fill", lambda *a: taken.append(1) or honest(*a))
+    lines = [
+        "time (s);heavy (m)",
+        *(f"{k / 50:.2f};{k * 0.125:.3f}".replace(".", mark) for k in range(1000)),
+    ]
     trial = read_bytes("a.csv", end.join([*lines, ""]).encode()).trials[0]
     assert taken
     np.testing.assert_allclose(trial.bodies[0].channels[0].si, np.arange(1000) * 0.125)
 
 
 def test_long_time_stamps_lose_no_digit_on_the_fast_way(monkeypatch):
-    monkeypatch.setattr(bulk, "FROM", 1000)
+    monkeypatch.setattr(large_tables, "FROM", 1000)
     lines = ["timestamp,heavy (m)", *(f"{1795617000 + k / 1000:.6f},{k}" for k in range(2000))]
     trial = read_bytes("a.csv", "\n".join(lines).encode()).trials[0]
     np.testing.assert_array_equal(trial.time.seconds, np.round(np.arange(2000) / 1000, 6))
@@ -239,7 +264,9 @@ def test_long_time_stamps_lose_no_digit_on_the_fast_way(monkeypatch):
 
 
 def test_a_trial_is_sorted_and_keeps_the_first_of_equal_times():
-    reading = read_bytes("a.csv", b"time (s),heavy (m)\n0.0,1\n0.2,3\n0.1,2\n0.2,99\n0.3,4\n0.4,5\n")
+    reading = read_bytes(
+        "a.csv", b"time (s),heavy (m)\n0.0,1\n0.2,3\n0.1,2\n0.2,99\n0.3,4\n0.4,5\n"
+    )
     assert codes(reading) == ["duplicate-time", "time-not-sorted"]
     trial = trials_of(reading)[0]
     assert trial.t.tolist() == [0.0, 0.1, 0.2, 0.3, 0.4]
@@ -248,7 +275,10 @@ def test_a_trial_is_sorted_and_keeps_the_first_of_equal_times():
 
 def test_a_recipe_turns_directions_names_and_uses():
     content = b"time (s),one (m),two (m),F (N)\n0,1,5,2\n1,2,6,3\n2,4,7,5\n"
-    rules = (ColumnRule("two (m)", 2, "other"), ColumnRule("one (m)", 1, "position", "one", "y", "cm"))
+    rules = (
+        ColumnRule("two (m)", 2, "other"),
+        ColumnRule("one (m)", 1, "position", "one", "y", "cm"),
+    )
     recipe = Recipe(columns=rules, flip=("y", "x"), names=(("one", "granite"),))
     reading = read_bytes("a.csv", content, recipe)
     trial = trials_of(reading)[0]

@@ -8,22 +8,22 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.motion.circles import CircleError, fit_circle
-from inertian.motion.derivatives import ChannelSamples, Derivatives
-from inertian.motion.frame import ANGLE, AS_FILED, CENTRE, Frame, framed, lowest, zero_key
-from inertian.motion.local import local_operator
-from inertian.motion.local_estimates import WindowAsked
-from inertian.motion.noise import Noise
-from inertian.motion.spans import Span, SpanKind, Spans
-from inertian.motion.trials import Body, Channel, Trial
-from inertian.physics.asked import TOTAL, Quantity, ReadingKind, Shown
-from inertian.physics.budgets import budget_of
-from inertian.physics.collisions import SCALE, TIME_BASE, mass_key
-from inertian.physics.observed import Observed, ReadoutError
-from inertian.physics.own import OwnQuantity
-from inertian.physics.reading import at_moment, over_span, scalars
-from inertian.physics.reading_units import unit_of_reading
-from inertian.physics.readouts import at_all_samples, readout
+from inertian.motion.derivatives.local_derivatives import WindowAsked
+from inertian.motion.derivatives.local_fit_cache import ChannelSamples, Derivatives
+from inertian.motion.noise.reading_noise import Noise
+from inertian.motion.numerics.circles import CircleError, fit_circle
+from inertian.motion.numerics.local_polynomials import local_operator
+from inertian.motion.recording.frame import ANGLE, AS_FILED, CENTRE, Frame, framed, lowest, zero_key
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, mass_key
+from inertian.physics.definitions.derived_quantities import OwnQuantity
+from inertian.physics.definitions.reading_units import unit_of_reading
+from inertian.physics.definitions.requests import TOTAL, Quantity, ReadingKind, Shown
+from inertian.physics.evaluation.quantity_values import at_all_samples, readout
+from inertian.physics.evaluation.trial_context import Observed, ReadoutError
+from inertian.physics.readings.budgets import budget_of
+from inertian.physics.readings.readings import at_moment, over_span, scalars
 from inertian.quantities.estimates import Pools
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import unit_of
@@ -57,7 +57,9 @@ def test_a_disc_on_the_ice_has_its_angle_speed_and_radius():
     by_hand = replace(seen, window=WindowAsked(samples=9))
     omega, u = at_all_samples(by_hand, Shown(Quantity.ANGULAR_SPEED), "disc")
     assert omega[1:] == pytest.approx((3.0 - 0.8 * T)[1:], abs=0.01)  # the first is extrapolated
-    slope = np.linalg.norm([86, 142, 193, 126]) * np.sqrt(2.0) / 1188  # of a quartic through 9 samples
+    slope = (
+        np.linalg.norm([86, 142, 193, 126]) * np.sqrt(2.0) / 1188
+    )  # of a quartic through 9 samples
     assert np.median(u) == pytest.approx(1e-4 / 0.4 / 0.01 * slope, rel=0.01)
     radius, _ = at_all_samples(seen, Shown(Quantity.RADIUS), "disc")
     assert radius == pytest.approx(np.full(200, 0.4))
@@ -71,7 +73,13 @@ def test_a_centre_is_found_with_an_honest_uncertainty_and_refused_where_there_is
     rng, pulls = np.random.default_rng(1), []
     for _ in range(300):
         circle = fit_circle(x + rng.normal(0, 2e-3, 200), y + rng.normal(0, 2e-3, 200))
-        pulls.append([(circle.x - 1.2) / circle.u[0], (circle.y + 0.3) / circle.u[1], (circle.r - 0.4) / circle.u[2]])
+        pulls.append(
+            [
+                (circle.x - 1.2) / circle.u[0],
+                (circle.y + 0.3) / circle.u[1],
+                (circle.r - 0.4) / circle.u[2],
+            ]
+        )
     assert np.std(pulls, axis=0) == pytest.approx(np.ones(3), abs=0.15)
     assert np.mean(pulls, axis=0) == pytest.approx(np.zeros(3), abs=0.25)
     with pytest.raises(CircleError, match="at least 5"):
@@ -89,7 +97,9 @@ def test_the_centre_carries_its_uncertainty_into_an_angle():
     known = seen_of(trial, Frame(centre=(1.2, -0.3)), shared={CENTRE["y"]: (key, fact)})
     row = np.array([0])
     us = [
-        scalars(s, {"φ": readout(s, Shown(Quantity.ANGLE), "disc", T[row], row).estimate(np.ones(1))})["φ"].u
+        scalars(
+            s, {"φ": readout(s, Shown(Quantity.ANGLE), "disc", T[row], row).estimate(np.ones(1))}
+        )["φ"].u
         for s in (plain, known)
     ]
     assert us[1] == pytest.approx(np.hypot(us[0], 0.004 * np.cos(0.5) / 0.4), rel=1e-3)
@@ -138,7 +148,9 @@ def test_scale_and_time_base_stretch_each_quantity_by_its_dimensions(shown, leng
     quiet = Noise(1e-12, 0.0, np.inf, Pools())
     seen = seen_of(trial, Frame(centre=(1.2, -0.3)), mass("disc", 2.0), shared, quiet)
     values, u = at_all_samples(seen, shown, "disc")
-    assert u[100] == pytest.approx(abs(values[100]) * np.hypot(0.02 * lengths, 0.03 * rates), rel=1e-6)
+    assert u[100] == pytest.approx(
+        abs(values[100]) * np.hypot(0.02 * lengths, 0.03 * rates), rel=1e-6
+    )
     assert unit_of_reading(shown, ReadingKind.TREND)
     assert unit_of_reading(shown, ReadingKind.RATIO) == ""
 
@@ -153,7 +165,9 @@ def test_the_angle_of_the_axes_moves_components_as_turning_them_does(theta, axis
     seen = seen_of(framed(trial, frame), frame, shared={ANGLE: (key, fact)}, noise=quiet)
     _, u = at_all_samples(seen, Shown(Quantity.VELOCITY, axis), "heavy")
     turned = seen_of(framed(trial, replace(frame, angle=theta + 1e-6)), noise=quiet)
-    plain, more = (at_all_samples(s, Shown(Quantity.VELOCITY, axis), "heavy")[0][50] for s in (seen, turned))
+    plain, more = (
+        at_all_samples(s, Shown(Quantity.VELOCITY, axis), "heavy")[0][50] for s in (seen, turned)
+    )
     assert u[50] == pytest.approx(0.01 * abs(more - plain) / 1e-6, rel=1e-3, abs=1e-8)
     speed = at_all_samples(seen, Shown(Quantity.SPEED), "heavy")[1]
     assert speed[50] == pytest.approx(0.0, abs=1e-9)  # a length does not turn
@@ -174,13 +188,21 @@ def test_a_force_is_zeroed_over_a_quiet_span_and_its_impulse_knows_the_zero():
     key = FactId(zero_key("sled", "F"), "trial f")
     fact = Fact(zero, 0.05 / np.sqrt(70), Meaning.STANDARD, unit_of("force", "N"))
     span = Span("push", SpanKind.PUSH, 0.7, 1.1)
-    seen = seen_of(framed(trial, frame), frame, shared={key.name: (key, fact)}, spans=Spans([*WHOLE, span]))
+    seen = seen_of(
+        framed(trial, frame), frame, shared={key.name: (key, fact)}, spans=Spans([*WHOLE, span])
+    )
     area = over_span(seen, Shown(Quantity.SENSOR, "F"), "sled", span, ReadingKind.AREA)
     found = scalars(seen, {"J": area})["J"]
     assert found.value == pytest.approx(12.0 * 0.19, abs=0.08)
     own, offset = 0.05 * 0.01 * np.sqrt(40), 0.4 * fact.u
     assert found.u == pytest.approx(np.hypot(own, offset), rel=0.2)
-    spread = over_span(seen, Shown(Quantity.SENSOR, "F"), "sled", Span("q", SpanKind.FREE, 0, 0.7), ReadingKind.SPREAD)
+    spread = over_span(
+        seen,
+        Shown(Quantity.SENSOR, "F"),
+        "sled",
+        Span("q", SpanKind.FREE, 0, 0.7),
+        ReadingKind.SPREAD,
+    )
     assert spread.value == pytest.approx(0.05, rel=0.25)
 
 
@@ -203,12 +225,16 @@ def test_what_is_missing_is_said(shown, body, why):
 
 def test_readings_at_walls_stay_on_their_side():
     x = np.where(T < 1.0, 0.8 * T, 0.8 - 0.5 * (T - 1.0))
-    spans = Spans([Span("hit", SpanKind.CONTACT, 0.985, 1.015), Span("after", SpanKind.FREE, 1.015, 2.0)])
+    spans = Spans(
+        [Span("hit", SpanKind.CONTACT, 0.985, 1.015), Span("after", SpanKind.FREE, 1.015, 2.0)]
+    )
     seen = seen_of(recording(T, {"a": {"x": x}}), spans=spans)
     shown = Shown(Quantity.VELOCITY, "x")
     for time, speed in ((0.9849, 0.8), (1.0151, -0.5), (0.2, 0.8), (1.9, -0.5)):
         assert at_moment(seen, shown, "a", time)[ReadingKind.VALUE].value == pytest.approx(speed)
-    assert ReadingKind.VALUE not in at_moment(seen, shown, "a", 1.0)  # three samples across the hit tell nothing
+    assert ReadingKind.VALUE not in at_moment(
+        seen, shown, "a", 1.0
+    )  # three samples across the hit tell nothing
     change = over_span(seen, Shown(Quantity.POSITION, "x"), "a", spans[1], ReadingKind.CHANGE)
     assert change.value == pytest.approx(-0.5 * 0.985)
     with pytest.raises(ReadoutError, match="too few samples"):
@@ -237,7 +263,9 @@ def test_local_fits_are_exact_on_parabolas_at_any_spacing_and_offset(seed, offse
         gathered = operator.gathered(c)
         whole = np.zeros(60)
         whole[gathered.start : gathered.stop] = gathered.values
-        assert whole == pytest.approx(c @ operator.matrix(), abs=1e-9 * np.abs(operator.matrix()).max())
+        assert whole == pytest.approx(
+            c @ operator.matrix(), abs=1e-9 * np.abs(operator.matrix()).max()
+        )
     assert fits.estimated(order).norm == pytest.approx(fits.operator(t, order).norm, rel=1e-4)
 
 
@@ -246,7 +274,9 @@ def test_the_lowest_point_is_over_all_bodies():
     assert lowest(trial, "y") == pytest.approx(float((0.3 - 0.2 * T).min()))
 
 
-@given(st.lists(st.floats(0.5, 9.5), min_size=2, max_size=6), st.integers(0, 1000), st.integers(1, 2))
+@given(
+    st.lists(st.floats(0.5, 9.5), min_size=2, max_size=6), st.integers(0, 1000), st.integers(1, 2)
+)
 @settings(max_examples=25)
 def test_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order):
     rng = np.random.default_rng(seed)
@@ -268,14 +298,24 @@ def test_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order)
 @pytest.mark.parametrize("even", [True, False])
 def test_readings_of_a_long_recording_are_those_of_the_motion(even):
     rng, n = np.random.default_rng(3), 30_000
-    t = np.arange(n) * 2.0 / n if even else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+    t = (
+        np.arange(n) * 2.0 / n
+        if even
+        else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
+    )
     trial = recording(t, {"a": {"x": 0.3 * np.sin(3.0 * t) + 1e-3 * rng.normal(size=n)}})
     span = Span("part", SpanKind.FREE, 0.3, 1.7)
     seen = seen_of(trial, spans=Spans([span]))
-    seen = replace(seen, noise=replace(seen.noise, reading=1e-3), own={"Q": OwnQuantity("", "Q", "m²/s²", "v_x²")})
+    seen = replace(
+        seen,
+        noise=replace(seen.noise, reading=1e-3),
+        own={"Q": OwnQuantity("", "Q", "m²/s²", "v_x²")},
+    )
     moved = 0.3 * (np.sin(5.1) - np.sin(0.9))
     for kind, truth in ((ReadingKind.MEAN, moved / 1.4), (ReadingKind.AREA, moved)):
-        found = scalars(seen, {"": over_span(seen, Shown(Quantity.VELOCITY, "x"), "a", span, kind)})[""]
+        found = scalars(
+            seen, {"": over_span(seen, Shown(Quantity.VELOCITY, "x"), "a", span, kind)}
+        )[""]
         assert abs(found.value - truth) < 4.0 * found.u < 0.01
     shown = Shown(Quantity.OWN, "Q", "m²/s²")
     value, u = at_all_samples(seen, shown, "a")
@@ -314,7 +354,9 @@ def test_no_window_reaches_across_a_wall_or_a_gap_and_strips_are_what_operators_
     operator = fits.operator(t[usable], order)
     weights, own = operator.matrix() != 0.0, t[usable]
     place = np.searchsorted(walls, own)
-    gap = np.searchsorted(np.flatnonzero(np.diff(own) > 10.0 * np.median(np.diff(own))), np.arange(len(own)))
+    gap = np.searchsorted(
+        np.flatnonzero(np.diff(own) > 10.0 * np.median(np.diff(own))), np.arange(len(own))
+    )
     for row, used in enumerate(weights):
         assert np.all(place[used] == place[row])
         assert np.all(gap[used] == gap[row])
@@ -334,9 +376,19 @@ def test_a_window_too_wide_by_hand_owns_up_to_what_it_leaves_out():
     v, u = at_all_samples(seen, Shown(Quantity.VELOCITY, "x"), "a")
     inner = slice(60, 240)
     norms = seen.derivative("a", "x", 1).norm
-    assert np.abs(v - true)[inner].max() > 20.0 * (seen.noise.reading * norms)[inner].max()  # smoothed too much
-    assert np.mean(np.abs(v - true)[inner] < 3.0 * u[inner]) > 0.9  # not just where what is left out changes sign
-    mean = over_span(seen, Shown(Quantity.VELOCITY, "x"), "a", Span("s", SpanKind.FREE, 1.0, 1.1), ReadingKind.MEAN)
+    assert (
+        np.abs(v - true)[inner].max() > 20.0 * (seen.noise.reading * norms)[inner].max()
+    )  # smoothed too much
+    assert (
+        np.mean(np.abs(v - true)[inner] < 3.0 * u[inner]) > 0.9
+    )  # not just where what is left out changes sign
+    mean = over_span(
+        seen,
+        Shown(Quantity.VELOCITY, "x"),
+        "a",
+        Span("s", SpanKind.FREE, 1.0, 1.1),
+        ReadingKind.MEAN,
+    )
     found = scalars(seen, {"": mean})[""]
     assert abs(found.value - np.mean(true[100:111])) < 3.0 * found.u
     lines = budget_of(seen, mean)

@@ -14,11 +14,11 @@ import scipy.stats
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inertian.motion.both_axes import curve_in_both, line_in_both
-from inertian.motion.curves import Shape, fit_curve, form_of
-from inertian.motion.least_squares import refined
+from inertian.motion.fits.curves import Shape, fit_curve, form_of
+from inertian.motion.fits.errors_in_variables import curve_in_both, line_in_both
+from inertian.motion.numerics.least_squares import refined
 from inertian.quantities.correlation import convolved
-from inertian.quantities.formulas import parse_formula
+from inertian.quantities.expressions import parse_formula
 
 FORMULAS = {
     "Bennett5": "b1 (b2 + t)^(-1/b3)",
@@ -45,13 +45,19 @@ FORMULAS = {
     "Rat43": "b1/(1 + exp(b2 - b3 t))^(1/b4)",
     "Thurber": "(b1 + b2 t + b3 t² + b4 t³)/(1 + b5 t + b6 t² + b7 t³)",
 }
-for twin, like in (("Gauss2", "Gauss1"), ("Gauss3", "Gauss1"), ("Lanczos2", "Lanczos1"), ("Lanczos3", "Lanczos1")):
+for twin, like in (
+    ("Gauss2", "Gauss1"),
+    ("Gauss3", "Gauss1"),
+    ("Lanczos2", "Lanczos1"),
+    ("Lanczos3", "Lanczos1"),
+):
     FORMULAS[twin] = FORMULAS[like]
 
 
 REFERENCE = Path(sys.prefix) / "reference"
 certified_data = pytest.mark.skipif(
-    not (REFERENCE / ".complete").exists(), reason="the reference data could not be fetched when this was set up"
+    not (REFERENCE / ".complete").exists(),
+    reason="the reference data could not be fetched when this was set up",
 )
 
 
@@ -73,7 +79,14 @@ def _digits(found, certified):
 def _agreement(name, start):
     """The digits that agree at least, of values and of standard deviations."""
     table, x, y = _certified(name)
-    fit = fit_curve(x, y, Shape.FORMULA, 0.0, formula=FORMULAS[name], first={s: v[start] for s, v in table.items()})
+    fit = fit_curve(
+        x,
+        y,
+        Shape.FORMULA,
+        0.0,
+        formula=FORMULAS[name],
+        first={s: v[start] for s, v in table.items()},
+    )
     symbols = parse_formula(FORMULAS[name]).names
     order = [s for s in symbols if s != "t"]
     u = fit.scatter * np.linalg.norm(fit.operator, axis=1)
@@ -85,8 +98,14 @@ def _agreement(name, start):
 @pytest.mark.parametrize("start", [0, 1])
 def test_nonlinear_reference_problems_agree_to_six_digits(start):
     solved = {name: _agreement(name, start) for name in sorted(FORMULAS)}
-    print("\n".join(f"{name}: values {v:.1f} digits, deviations {d:.1f}" for name, (v, d) in solved.items()))
-    missed = {n for n, (v, d) in solved.items() if v < 6.0 or (d < 6.0 and n != "Lanczos1")}  # its scatter is rounding
+    print(
+        "\n".join(
+            f"{name}: values {v:.1f} digits, deviations {d:.1f}" for name, (v, d) in solved.items()
+        )
+    )
+    missed = {
+        n for n, (v, d) in solved.items() if v < 6.0 or (d < 6.0 and n != "Lanczos1")
+    }  # its scatter is rounding
     assert missed <= ({"MGH09"} if start == 0 else set())
 
 
@@ -149,7 +168,12 @@ def test_wampler_s_polynomials_agree_to_nine_digits(scale, factor):
     ("x", "y", "slope", "deviation"),
     [
         (np.arange(60.0, 71.0), np.arange(130.0, 141.0), 2.07438016528926, 0.0165289256198347),
-        (np.array([4.0, 5.0, 6.0]), np.array([3.0, 4.0, 4.0]), 0.727272727272727, 0.0420827318078432),
+        (
+            np.array([4.0, 5.0, 6.0]),
+            np.array([3.0, 4.0, 4.0]),
+            0.727272727272727,
+            0.0420827318078432,
+        ),
     ],
     ids=["NoInt1", "NoInt2"],
 )
@@ -162,7 +186,11 @@ def test_lines_through_the_origin_agree_to_nine_digits(x, y, slope, deviation):
 def _numbers(text, name):
     """The numbers of an array in a C source."""
     return np.array(
-        [float(v) for v in re.search(rf"{name}\s*\[\d*\]\s*=\s*{{([^}}]*)}}", text)[1].split(",") if v.strip()]
+        [
+            float(v)
+            for v in re.search(rf"{name}\s*\[\d*\]\s*=\s*{{([^}}]*)}}", text)[1].split(",")
+            if v.strip()
+        ]
     )
 
 
@@ -188,7 +216,11 @@ def test_linear_reference_problems_agree_to_nine_digits(name):
     text = (REFERENCE / f"test_{name}.c").read_text()
     x, y = _numbers(text, f"{name}_x").astype(np.longdouble), _numbers(text, f"{name}_y")
     values, deviations = _numbers(text, "expected_c"), _numbers(text, "expected_sd")
-    matrix = x.reshape(len(y), -1).T if name == "longley" else np.stack([x**k for k in range(len(values))])
+    matrix = (
+        x.reshape(len(y), -1).T
+        if name == "longley"
+        else np.stack([x**k for k in range(len(values))])
+    )
     found = _linear_agreement(matrix, y, values, deviations)
     print(f"{name}: values {found[0]:.1f} digits, deviations {found[1]:.1f}")
     assert min(found) >= 9.0
@@ -213,7 +245,11 @@ YORK_Y = np.array([1.0, 1.8, 4, 8, 20, 20, 70, 70, 100, 500])
 
 def test_pearson_s_data_with_york_s_weights():
     line = line_in_both(PEARSON_X, PEARSON_Y, YORK_X**-0.5, YORK_Y**-0.5)
-    assert (round(line.slope, 6), round(line.intercept, 5), round(line.squares, 3)) == (-0.480533, 5.47991, 11.866)
+    assert (round(line.slope, 6), round(line.intercept, 5), round(line.squares, 3)) == (
+        -0.480533,
+        5.47991,
+        11.866,
+    )
     assert (round(line.u[1], 4), round(line.u[0], 4)) == (0.0580, 0.2950)
     swapped = line_in_both(PEARSON_Y, PEARSON_X, YORK_Y**-0.5, YORK_X**-0.5)
     assert swapped.slope == pytest.approx(1.0 / line.slope)
@@ -222,7 +258,13 @@ def test_pearson_s_data_with_york_s_weights():
 
 def test_orthogonal_distances_give_the_same_line():
     values, operator = curve_in_both(
-        lambda x, a, b: a + b * x, PEARSON_X, PEARSON_Y, np.array([5.0, -0.5]), np.ones(2), YORK_X**-0.5, YORK_Y**-0.5
+        lambda x, a, b: a + b * x,
+        PEARSON_X,
+        PEARSON_Y,
+        np.array([5.0, -0.5]),
+        np.ones(2),
+        YORK_X**-0.5,
+        YORK_Y**-0.5,
     )
     assert (round(values[1], 6), round(values[0], 5)) == (-0.480533, 5.47991)
     u = np.sqrt(operator**2 @ (1.0 / YORK_Y + values[1] ** 2 / YORK_X))
@@ -277,7 +319,9 @@ def test_a_line_in_both_covers_its_truth():
     for _ in range(2000):
         x = np.linspace(0.0, 4.0, 12)
         ux, uy = rng.uniform(0.02, 0.2, 12), rng.uniform(0.02, 0.2, 12)
-        line = line_in_both(x + ux * rng.normal(size=12), 1.0 - 0.7 * x + uy * rng.normal(size=12), ux, uy)
+        line = line_in_both(
+            x + ux * rng.normal(size=12), 1.0 - 0.7 * x + uy * rng.normal(size=12), ux, uy
+        )
         hits.append([abs(line.slope + 0.7) < line.u[1], abs(line.intercept - 1.0) < line.u[0]])
     assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 2000))
 
@@ -289,7 +333,9 @@ def test_a_robust_fit_is_not_swayed_and_covers_its_truth():
         t = np.arange(40) * 0.05
         y = 1.0 + 0.5 * t - 0.3 * t * t + rng.normal(0.0, 0.01, 40)
         if k % 2:
-            y[rng.choice(40, 3, replace=False)] += rng.choice([-1.0, 1.0]) * rng.uniform(0.2, 1.0, 3)
+            y[rng.choice(40, 3, replace=False)] += rng.choice([-1.0, 1.0]) * rng.uniform(
+                0.2, 1.0, 3
+            )
         fit = fit_curve(t, y, Shape.PARABOLA, 0.0, robust=True)
         u = 0.01 * np.linalg.norm(fit.operator, axis=1)
         hits.append(np.abs(fit.values - (1.0, 0.5, -0.6)) < u)
@@ -300,7 +346,9 @@ def test_a_robust_fit_is_not_swayed_and_covers_its_truth():
 
 @settings(max_examples=60)
 @given(
-    st.integers(0, 10_000), st.sampled_from([Shape.CONSTANT, Shape.LINE, Shape.PARABOLA, Shape.CUBIC]), st.booleans()
+    st.integers(0, 10_000),
+    st.sampled_from([Shape.CONSTANT, Shape.LINE, Shape.PARABOLA, Shape.CUBIC]),
+    st.booleans(),
 )
 def test_straight_fits_are_those_of_least_squares_far_from_the_origin_too(seed, shape, held):
     rng = np.random.default_rng(seed)

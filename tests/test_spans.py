@@ -9,19 +9,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.desktop.rail_ruler import lanes_of, ruler_step
-from inertian.files.door import read_bytes
-from inertian.files.recordings import trials_of
-from inertian.motion.contact import shared_spans, suggest_spans
-from inertian.motion.found import Found
-from inertian.motion.spans import Span, SpanError, SpanKind, Spans, move_edge, move_span
-from inertian.physics.asked import OVER_SPAN, Quantity, Shown
-from inertian.physics.ledger import Accounts
-from inertian.physics.reading import over_span
+from inertian.analysis.batch_treatment import treated_alike
+from inertian.analysis.evaluation import Evaluator
+from inertian.desktop.bench.rail_ruler import lanes_of, ruler_step
+from inertian.files.reader import read_bytes
+from inertian.files.trial_building import trials_of
+from inertian.motion.spans.span_naming import Found
+from inertian.motion.spans.span_suggestion import shared_spans, suggest_spans
+from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans, move_edge, move_span
+from inertian.physics.accounts.ledger import Accounts
+from inertian.physics.definitions.requests import OVER_SPAN, Quantity, Shown
+from inertian.physics.readings.readings import over_span
 from inertian.project import marking_edits as marking
-from inertian.project.alike import treated_alike
 from inertian.project.edits import series_marked, trials_joined
-from inertian.project.evaluation import Evaluator
 from inertian.project.project import Project, Series, with_trials
 from inertian.project.tidying_edits import jumps_set_aside, rows_set_aside
 from inertian.quantities.errors import InertianError
@@ -68,7 +68,9 @@ def test_no_drag_breaks_a_span(spans, data):
         name = data.draw(st.sampled_from([s.name for s in spans]))
         time = data.draw(st.floats(-3.0, 13.0))
         if data.draw(st.booleans()):
-            spans = move_edge(spans, name, data.draw(st.sampled_from(["start", "stop"])), time, LEAST, LIMITS)
+            spans = move_edge(
+                spans, name, data.draw(st.sampled_from(["start", "stop"])), time, LEAST, LIMITS
+            )
         else:
             length = spans.named(name).length
             moved = move_span(spans, name, time, LEAST, LIMITS)
@@ -137,20 +139,30 @@ def test_found_spans_are_shared_where_the_bodies_agree_and_split_where_they_do_n
         ("after (b)", "steady velocity", ("b",)),
     ]
     assert spans.named("before").why == "it rests; it glides"
-    assert (spans.named("before").start, spans.of("a").after.stop, spans.of("b").after.stop) == (0.1, 1.3, 3.0)
+    assert (spans.named("before").start, spans.of("a").after.stop, spans.of("b").after.stop) == (
+        0.1,
+        1.3,
+        3.0,
+    )
 
 
 def many(seeds=(21, 22, 23)):
     """Thirty in-line hits of the rink, from files as a class would bring them."""
     files = [f for seed in seeds for f in day(seed=seed) if f.series == "in line"]
-    trials = [replace(t, name=f"t{k}") for k, f in enumerate(files) for t in trials_of(read_bytes(f.name, f.content))]
+    trials = [
+        replace(t, name=f"t{k}")
+        for k, f in enumerate(files)
+        for t in trials_of(read_bytes(f.name, f.content))
+    ]
     return with_trials(Project("many", series=(Series("s"),)), trials, "s")
 
 
 def test_of_many_good_trials_few_need_a_look_and_their_edges_are_at_their_own_hits():
     project = many()
     pattern = project.entries[0]
-    own = marking.span_added(project, pattern.trial.id, pattern.spans.contact.start - 0.3, 0.0, "late").project
+    own = marking.span_added(
+        project, pattern.trial.id, pattern.spans.contact.start - 0.3, 0.0, "late"
+    ).project
     spans = own.entries[0].spans
     assert spans.contact is not None
     treated = treated_alike(own, pattern.trial.id, [e.trial.id for e in project.entries])
@@ -167,7 +179,9 @@ def test_of_many_good_trials_few_need_a_look_and_their_edges_are_at_their_own_hi
 def test_a_rough_trial_among_good_ones_is_told(demo):
     rough = demo.entries[3]
     x = {
-        b.name: {"x": b.channel("x").si + np.random.default_rng(2).normal(0, 0.02, len(rough.trial.t))}
+        b.name: {
+            "x": b.channel("x").si + np.random.default_rng(2).normal(0, 0.02, len(rough.trial.t))
+        }
         for b in rough.trial.bodies
     }
     project = with_trials(demo, [recording(rough.trial.t, x, name="rough")], "in line")
@@ -189,9 +203,13 @@ def test_a_series_is_marked_in_one_edit_and_what_is_not_found_is_left_alone(demo
 def test_joining_keeps_what_was_set_aside_at_its_samples():
     t = np.arange(100) * 0.02
     rng = np.random.default_rng(3)
-    left = recording(t, {"heavy": {"x": np.where(t < 1, t, 1.0) + rng.normal(0, 1e-3, 100)}}, name="left")
+    left = recording(
+        t, {"heavy": {"x": np.where(t < 1, t, 1.0) + rng.normal(0, 1e-3, 100)}}, name="left"
+    )
     u = np.arange(120) * 0.017
-    right = recording(u, {"light": {"x": np.where(u < 1, 2.0, 1.0 + u) + rng.normal(0, 1e-3, 120)}}, name="right")
+    right = recording(
+        u, {"light": {"x": np.where(u < 1, 2.0, 1.0 + u) + rng.normal(0, 1e-3, 120)}}, name="right"
+    )
     project = with_trials(Project("p", series=(Series("s"),)), [left, right], "s")
     project = rows_set_aside(project, "left", "heavy", [10, 11, 40], "blurred").project
     offset = Fact(0.0, 0.0, Meaning.EXACT, unit_of("time", "s"))
@@ -206,7 +224,9 @@ def ugly(draw):
     """Recordings as they come at worst: gaps, blanks, steps, stuck or wild channels, two to sixty samples."""
     n = draw(st.integers(2, 60))
     rng = np.random.default_rng(draw(st.integers(0, 10_000)))
-    t = np.cumsum(rng.choice([0.01, 0.02, 1.5], n, p=[0.5, 0.45, 0.05])) + draw(st.sampled_from([0.0, -50.0, 1.7e9]))
+    t = np.cumsum(rng.choice([0.01, 0.02, 1.5], n, p=[0.5, 0.45, 0.05])) + draw(
+        st.sampled_from([0.0, -50.0, 1.7e9])
+    )
     bodies = {}
     for name in draw(st.sampled_from([("a",), ("a", "b"), ("a", "b", "c")])):
         kind = draw(st.sampled_from(["still", "glide", "wild", "steps", "kick"]))
@@ -233,7 +253,11 @@ def test_nothing_in_an_ugly_recording_stops_the_bench(trial):
     evaluator = Evaluator()
     seen = evaluator.observed(project, entry)
     for body in entry.trial.bodies:
-        for shown in (Shown(Quantity.POSITION, body.axes[0]), Shown(Quantity.SPEED), Shown(Quantity.KINETIC)):
+        for shown in (
+            Shown(Quantity.POSITION, body.axes[0]),
+            Shown(Quantity.SPEED),
+            Shown(Quantity.KINETIC),
+        ):
             band = evaluator.band(project, entry, shown, body.name)
             assert isinstance(band, InertianError) or len(band[0]) == len(trial.t)
         for span in entry.spans:

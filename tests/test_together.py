@@ -6,12 +6,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from conftest import recording
-from inertian.desktop import formula_words, words
-from inertian.motion.curves import Shape
-from inertian.motion.spans import Span, SpanKind, Spans
-from inertian.physics.asked import CurveAsked, Quantity, Shown
-from inertian.physics.collisions import SCALE
-from inertian.project.evaluation import Evaluator
+from inertian.analysis.evaluation import Evaluator
+from inertian.desktop.look import formula_words, words
+from inertian.motion.fits.curves import Shape
+from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.accounts.collision_inputs import SCALE
+from inertian.physics.definitions.requests import CurveAsked, Quantity, Shown
 from inertian.project.marking_edits import curve_added
 from inertian.project.project import Entry, Project, Series
 from inertian.quantities.facts import Fact, FactId, Meaning
@@ -31,11 +31,21 @@ def swings(rng, periods, sigma=1e-3):
     trials = [
         recording(
             T,
-            {"disc": {"x": a * np.sin(2.0 * np.pi * T / period + phase) + sigma * rng.normal(size=len(T))}},
+            {
+                "disc": {
+                    "x": a * np.sin(2.0 * np.pi * T / period + phase)
+                    + sigma * rng.normal(size=len(T))
+                }
+            },
             f"trial {k}",
         )
         for k, (period, a, phase) in enumerate(
-            zip(periods, rng.uniform(0.05, 0.4, len(periods)), rng.uniform(0.0, 6.0, len(periods)), strict=True)
+            zip(
+                periods,
+                rng.uniform(0.05, 0.4, len(periods)),
+                rng.uniform(0.0, 6.0, len(periods)),
+                strict=True,
+            )
         )
     ]
     return Project("p", tuple(Entry(t, "s", SPAN) for t in trials), (Series("s"),))
@@ -57,7 +67,9 @@ def test_a_period_that_trials_share_covers_its_truth_and_is_known_better_than_fr
 
 
 def test_trials_that_differ_are_told_and_their_scatter_counts():
-    found = Evaluator().curve_in_series(swings(np.random.default_rng(5), [0.8, 0.9, 1.0]), "s", SINE, always)
+    found = Evaluator().curve_in_series(
+        swings(np.random.default_rng(5), [0.8, 0.9, 1.0]), "s", SINE, always
+    )
     period = found.together["T"]
     assert not period.agree
     assert period.value.u > 0.02
@@ -68,10 +80,16 @@ def test_a_shared_scale_does_not_average_out():
     rng = np.random.default_rng(6)
     speeds = []
     for count in (2, 20):
-        trials = [recording(T, {"disc": {"x": 0.5 * T + 1e-4 * rng.normal(size=len(T))}}, f"{k}") for k in range(count)]
+        trials = [
+            recording(T, {"disc": {"x": 0.5 * T + 1e-4 * rng.normal(size=len(T))}}, f"{k}")
+            for k in range(count)
+        ]
         scale = Fact(1.0, 0.01, Meaning.STANDARD, unit_of("number", ""))
         made = Project(
-            "p", tuple(Entry(t, "s", SPAN) for t in trials), (Series("s"),), {FactId(SCALE, "series s"): scale}
+            "p",
+            tuple(Entry(t, "s", SPAN) for t in trials),
+            (Series("s"),),
+            {FactId(SCALE, "series s"): scale},
         )
         evaluator = Evaluator()
         seen = evaluator.observed(made, made.entries[0])

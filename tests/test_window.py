@@ -5,7 +5,8 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox
 
-from inertian.desktop import keeping, words
+from inertian.desktop.look import words
+from inertian.desktop.shell import project_files
 from inertian.project.project import Project
 from pointing import LEFT, move, press, release, strip_x
 
@@ -43,7 +44,8 @@ def test_an_edge_dragged_in_the_rail_changes_every_number_before_release(open_wi
     move(rail, rail.x_of(0.3), y)
     during = numbers(window)
     assert all(
-        during[k] != start[k] for k in (("heavy", "x", "open"), ("light", "x", "open"), "momentum x", "kinetic energy")
+        during[k] != start[k]
+        for k in (("heavy", "x", "open"), ("light", "x", "open"), "momentum x", "kinetic energy")
     )
     assert window.document.history.undo_name is None
     release(rail, rail.x_of(0.3), y)
@@ -53,11 +55,17 @@ def test_an_edge_dragged_in_the_rail_changes_every_number_before_release(open_wi
     assert numbers(window) == during
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert numbers(window) == start
-    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    qtbot.keyClick(
+        window,
+        Qt.Key.Key_Z,
+        Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier,
+    )
     assert numbers(window) == during
 
 
-def test_a_contact_dragged_into_the_hit_spoils_the_verdict_and_esc_forgets_it(open_window, demo, qtbot):
+def test_a_contact_dragged_into_the_hit_spoils_the_verdict_and_esc_forgets_it(
+    open_window, demo, qtbot
+):
     window = open_window(demo)
     plot, start = window.bench.strip("velocity", "x").plot, numbers(window)
     viewport, contact = plot.viewport(), window.document.entry.spans.contact
@@ -74,14 +82,21 @@ def test_a_contact_dragged_into_the_hit_spoils_the_verdict_and_esc_forgets_it(op
     move(viewport, strip_x(plot, middle + 0.2), y)
     release(viewport, strip_x(plot, middle + 0.2), y)
     assert window.margin.notes.text() == ""
-    press(viewport, strip_x(plot, contact.start), y)  # now the edge of “before”: take it across the hit
+    press(
+        viewport, strip_x(plot, contact.start), y
+    )  # now the edge of “before”: take it across the hit
     move(viewport, strip_x(plot, middle + 0.15), y)
     assert "heavy and light, “before”: the points curve about the fit" in window.margin.notes.text()
     evaluator, trial = window.document.evaluator, demo.entries[0].trial.id
-    spoilt, sound = (evaluator.accounts(p, trial).ledgers[0].unaccounted for p in (window.document.project, demo))
+    spoilt, sound = (
+        evaluator.accounts(p, trial).ledgers[0].unaccounted for p in (window.document.project, demo)
+    )
     assert spoilt.u > 3 * sound.u  # this trial is doubted,
     elsewhere = demo.entries[1].trial.id  # and the others of the series are not
-    again, once = (evaluator.accounts(p, elsewhere).ledgers[0].unaccounted for p in (window.document.project, demo))
+    again, once = (
+        evaluator.accounts(p, elsewhere).ledgers[0].unaccounted
+        for p in (window.document.project, demo)
+    )
     assert again.u == pytest.approx(once.u, rel=0.05)
     release(viewport, strip_x(plot, middle + 0.15), y)
 
@@ -94,11 +109,16 @@ def test_spans_move_by_their_body_in_a_strip_and_stop_at_the_wall(open_window, d
     press(viewport, edge + 1, y)
     move(viewport, strip_x(plot, 0.4), y)
     release(viewport, strip_x(plot, 0.4), y)
-    before, contact = window.document.entry.spans.named("before"), window.document.entry.spans.contact
+    before, contact = (
+        window.document.entry.spans.named("before"),
+        window.document.entry.spans.contact,
+    )
     assert before.start == pytest.approx(0.4, abs=0.01)
     press(viewport, strip_x(plot, 0.6), y)
     move(viewport, strip_x(plot, 0.5), y)
-    assert window.document.entry.spans.named("before").stop == pytest.approx(before.stop - 0.1, abs=0.01)
+    assert window.document.entry.spans.named("before").stop == pytest.approx(
+        before.stop - 0.1, abs=0.01
+    )
     move(viewport, strip_x(plot, 1.9), y)
     release(viewport, strip_x(plot, 1.9), y)
     assert window.document.entry.spans.named("before").stop == pytest.approx(contact.start)
@@ -182,7 +202,9 @@ def test_reading_noise_can_be_typed_and_given_back(open_window, demo, qtbot):
 
     type_noise("1 cm")
     assert window.margin.noise.text() == words.AS_TYPED
-    rough = window.document.evaluator.readings(window.document.project, demo.entries[0].trial.id).inputs
+    rough = window.document.evaluator.readings(
+        window.document.project, demo.entries[0].trial.id
+    ).inputs
     fine = window.document.evaluator.readings(demo, demo.entries[0].trial.id).inputs
     assert rough.u("v heavy x open") > 6 * fine.u("v heavy x open")
     type_noise("0.1 mm")
@@ -199,7 +221,8 @@ def test_the_ledger_adds_up_on_screen_and_its_expectation_can_be_changed(open_wi
     account = window.ledger.accounts["momentum x"]
     cells = {k: v.text().replace("−", "-") for k, v in account.cells.items()}
     total = {
-        column: float(cells[words.TOTAL, column].split(" ± ")[0]) for column in ("before", "from outside", "after")
+        column: float(cells[words.TOTAL, column].split(" ± ")[0])
+        for column in ("before", "from outside", "after")
     }
     left = float(cells[words.TOTAL, "unaccounted"].split(" ± ")[0])
     assert left == pytest.approx(total["after"] - total["before"] - total["from outside"], abs=0.02)
@@ -217,7 +240,9 @@ def test_the_ledger_adds_up_on_screen_and_its_expectation_can_be_changed(open_wi
     assert "x and y together" in window.ledger.together.text()
 
 
-def test_save_close_reopen_gives_the_same_values_to_the_last_digit(open_window, demo, qtbot, tmp_path, monkeypatch):
+def test_save_close_reopen_gives_the_same_values_to_the_last_digit(
+    open_window, demo, qtbot, tmp_path, monkeypatch
+):
     window = open_window(demo)
     rail = window.bench.rail
     press(rail, rail.x_of(0.0), 30)
@@ -226,15 +251,23 @@ def test_save_close_reopen_gives_the_same_values_to_the_last_digit(open_window, 
     _type_mass(window, qtbot, "19.3 ± 0.2 kg")
     assert window.isWindowModified()
     path = tmp_path / "mine.inertian"
-    monkeypatch.setattr(keeping.QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "mine"), ""))
+    monkeypatch.setattr(
+        project_files.QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "mine"), "")
+    )
     with qtbot.waitSignal(window.document.saved, timeout=5000):
         qtbot.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     assert not window.isWindowModified()
-    before = numbers(window), window.document.evaluator.accounts(window.document.project, demo.entries[0].trial.id)
+    before = (
+        numbers(window),
+        window.document.evaluator.accounts(window.document.project, demo.entries[0].trial.id),
+    )
     again = open_window(Project("empty"))
     with qtbot.waitSignal(again.document.saved, timeout=5000):
         again.keeping.open_files([path])
-    qtbot.waitUntil(lambda: bool(again.margin.accounts) and "unaccounted" in numbers(again)["momentum x"], timeout=5000)
+    qtbot.waitUntil(
+        lambda: bool(again.margin.accounts) and "unaccounted" in numbers(again)["momentum x"],
+        timeout=5000,
+    )
     assert numbers(again) == before[0]
     after = again.document.evaluator.accounts(again.document.project, demo.entries[0].trial.id)
     for a, b in zip(before[1].ledgers, after.ledgers, strict=True):
@@ -244,10 +277,14 @@ def test_save_close_reopen_gives_the_same_values_to_the_last_digit(open_window, 
 def drop(window, paths):
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
-    enter = QDragEnterEvent(QPoint(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
+    enter = QDragEnterEvent(
+        QPoint(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier
+    )
     QApplication.sendEvent(window, enter)
     assert enter.isAccepted()
-    down = QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
+    down = QDropEvent(
+        QPointF(400, 300), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier
+    )
     QApplication.sendEvent(window, down)
 
 
@@ -261,7 +298,9 @@ def bring_in(window, qtbot, paths):
     qtbot.waitUntil(lambda: len(window.document.project.entries) > before, timeout=10_000)
 
 
-def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(open_window, qtbot, tmp_path):
+def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(
+    open_window, qtbot, tmp_path
+):
     from inertian.rink.day import day
 
     paths = []
@@ -295,15 +334,19 @@ def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(open_wi
     assert "no imbalance seen" in window.ledger.accounts["momentum x"].verdict.text()
 
 
-def test_a_damaged_project_is_told_in_one_message_and_changes_nothing(open_window, demo, qtbot, tmp_path, monkeypatch):
+def test_a_damaged_project_is_told_in_one_message_and_changes_nothing(
+    open_window, demo, qtbot, tmp_path, monkeypatch
+):
     said = []
-    monkeypatch.setattr(keeping, "tell", lambda _window, title, text: said.append(text))
+    monkeypatch.setattr(project_files, "tell", lambda _window, title, text: said.append(text))
     window = open_window(demo)
     bad = tmp_path / "bad.inertian"
     bad.write_bytes(b"PK\x03\x04 half a file")
     window.keeping.open_files([bad])
     qtbot.waitUntil(lambda: bool(said), timeout=5000)
-    assert said == ["bad.inertian: it is damaged or is not an Inertian project; nothing was opened."]
+    assert said == [
+        "bad.inertian: it is damaged or is not an Inertian project; nothing was opened."
+    ]
     assert window.document.project is demo
 
 
@@ -315,7 +358,7 @@ def test_closing_asks_about_unsaved_changes(open_window, demo, monkeypatch):
         asked.append(text)
         return answers[len(asked) - 1]
 
-    monkeypatch.setattr(keeping, "ask", answer)
+    monkeypatch.setattr(project_files, "ask", answer)
     window.mark_spans()
     window.document.do(window_edit(window))
     assert not window.close()
@@ -332,15 +375,19 @@ def window_edit(window):
     return edge_moved(project, project.entries[0].trial.id, "before", "start", 0.2)
 
 
-def test_work_left_by_a_kill_is_offered_at_the_next_start(open_window, demo, qtbot, tmp_path, monkeypatch):
+def test_work_left_by_a_kill_is_offered_at_the_next_start(
+    open_window, demo, qtbot, tmp_path, monkeypatch
+):
     from inertian.project import recovery
 
     window = open_window(demo)
     window.document.do(window_edit(window))
     folder = tmp_path / "recovery"
-    qtbot.waitUntil(lambda: bool(list(folder.glob("*/index.json"))), timeout=1500)  # on disk within about a second
+    qtbot.waitUntil(
+        lambda: bool(list(folder.glob("*/index.json"))), timeout=1500
+    )  # on disk within about a second
     monkeypatch.setattr(recovery, "_started", lambda pid: "another boot")
-    monkeypatch.setattr(keeping, "ask", lambda *a: QMessageBox.StandardButton.Yes)
+    monkeypatch.setattr(project_files, "ask", lambda *a: QMessageBox.StandardButton.Yes)
     again = open_window(Project("empty"))
     qtbot.waitUntil(lambda: len(again.document.project.entries) == 11, timeout=20_000)
     assert again.document.entry.spans.named("before").start == pytest.approx(0.2)
@@ -351,14 +398,16 @@ def test_work_left_by_a_kill_is_offered_at_the_next_start(open_window, demo, qtb
     assert list(folder.glob("*/index.json"))
 
 
-def test_closing_on_purpose_leaves_no_recovery_copy(open_window, demo, qtbot, tmp_path, monkeypatch):
+def test_closing_on_purpose_leaves_no_recovery_copy(
+    open_window, demo, qtbot, tmp_path, monkeypatch
+):
     window = open_window(demo)
     window.document.do(window_edit(window))
     folder = tmp_path / "recovery"
     qtbot.waitUntil(lambda: bool(list(folder.glob("*/index.json"))), timeout=1500)
     window.document.undo()
     window.document.redo()  # a copy is on its way when the window closes
-    monkeypatch.setattr(keeping, "ask", lambda *a: QMessageBox.StandardButton.Discard)
+    monkeypatch.setattr(project_files, "ask", lambda *a: QMessageBox.StandardButton.Discard)
     assert window.close()
     assert list(folder.iterdir()) == []
 
@@ -372,13 +421,17 @@ def test_two_drops_in_a_row_both_come_in(open_window, qtbot, tmp_path):
     paths = sorted(tmp_path.glob("*.tsv"))
     window.keeping.open_files(paths[:2])
     window.keeping.open_files(paths[2:])
-    qtbot.waitUntil(lambda: window.receiving.stage.heading.text() == "4 files of one make", timeout=5000)
+    qtbot.waitUntil(
+        lambda: window.receiving.stage.heading.text() == "4 files of one make", timeout=5000
+    )
     qtbot.keyClick(window.receiving.stage.bring_in, Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 4, timeout=5000)
 
 
 def test_names_from_files_are_shown_as_they_are(open_window, qtbot, tmp_path):
-    (tmp_path / "a.tsv").write_text("time (s)\t<b>puck</b> (m)\n" + "".join(f"{t}\t{abs(t - 9)}\n" for t in range(20)))
+    (tmp_path / "a.tsv").write_text(
+        "time (s)\t<b>puck</b> (m)\n" + "".join(f"{t}\t{abs(t - 9)}\n" for t in range(20))
+    )
     window = open_window(Project("empty"))
     bring_in(window, qtbot, [tmp_path / "a.tsv"])
     label = window.margin.masses["<b>puck</b>"].label
@@ -404,7 +457,7 @@ def test_trials_are_taken_from_the_shelf_by_mouse_and_keys(open_window, demo, qt
 
 
 def test_actions_are_found_by_typing_and_panes_fold(open_window, demo, qtbot):
-    from inertian.desktop.actions import FindAction
+    from inertian.desktop.shell.actions import FindAction
 
     window = open_window(demo)
     finder = FindAction(window, window.actions_.all)
@@ -427,7 +480,8 @@ def test_a_narrow_window_has_room_for_one_pane_the_one_asked_for_last(open_windo
     window.resize(683, 384)  # a projector at twice the size
     qtbot.waitUntil(lambda: seen() == (False, True), timeout=5000)
     qtbot.waitUntil(
-        lambda: window.pages.mapTo(window, window.pages.rect().topRight()).x() < window.width(), timeout=5000
+        lambda: window.pages.mapTo(window, window.pages.rect().topRight()).x() < window.width(),
+        timeout=5000,
     )
     qtbot.keyClick(window, Qt.Key.Key_F9)
     assert seen() == (True, False)
@@ -449,7 +503,9 @@ def test_every_measured_number_has_unit_and_uncertainty(open_window, demo):
         assert any(unit in label.text() for unit in (" mm", " ms", "m/s²"))
     window.show_stage(words.LEDGER)
     for law, account in window.ledger.accounts.items():
-        units = [w.text() for w in account.findChildren(QLabel) if w.text() in ("in kg·m/s", "in J")]
+        units = [
+            w.text() for w in account.findChildren(QLabel) if w.text() in ("in kg·m/s", "in J")
+        ]
         assert len(units) == 1, law
         assert all("±" in cell.text() for cell in account.cells.values())
 
@@ -462,7 +518,9 @@ def type_into(qtbot, line, text):
 
 
 def test_what_a_file_leaves_open_is_asked_answered_and_remembered(open_window, qtbot, tmp_path):
-    text = "frame\theavy (px)\n" + "".join(f"{k}\t{412 * (0.1 + 0.02 * k):.2f}\n" for k in range(30))
+    text = "frame\theavy (px)\n" + "".join(
+        f"{k}\t{412 * (0.1 + 0.02 * k):.2f}\n" for k in range(30)
+    )
     (tmp_path / "film 1.txt").write_text(text)
     (tmp_path / "film 2.txt").write_text(text.replace("41.20", "41.30"))
     window = open_window(Project("empty"))
@@ -474,7 +532,9 @@ def test_what_a_file_leaves_open_is_asked_answered_and_remembered(open_window, q
     type_into(qtbot, margin.fields["frame rate"], "fast")
     assert not stage.bring_in.isEnabled()
     type_into(qtbot, margin.fields["frame rate"], "25")
-    qtbot.waitUntil(lambda: "frame rate" not in {str(q.topic) for q in desk.reading.questions}, timeout=5000)
+    qtbot.waitUntil(
+        lambda: "frame rate" not in {str(q.topic) for q in desk.reading.questions}, timeout=5000
+    )
     type_into(qtbot, margin.fields["scale"], "412 ± 2 px = 1.000 m")
     qtbot.waitUntil(stage.bring_in.isEnabled, timeout=5000)
     type_into(qtbot, margin.fields["time base"], "300 as 25")
@@ -487,7 +547,11 @@ def test_what_a_file_leaves_open_is_asked_answered_and_remembered(open_window, q
     trial = window.document.entry.trial
     assert trial.t[-1] == pytest.approx(29 / 25 / 12)
     assert trial.body("granite").channel("x").si[0] == pytest.approx(0.1, abs=1e-6)
-    assert {k.name for k in window.document.project.setup} == {"mass of granite", "scale", "time base"}
+    assert {k.name for k in window.document.project.setup} == {
+        "mass of granite",
+        "scale",
+        "time base",
+    }
     drop(window, [tmp_path / "film 2.txt"])  # the next of this make: nothing is asked
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
     assert desk.reading.questions == ()
@@ -500,7 +564,9 @@ def test_what_a_file_leaves_open_is_asked_answered_and_remembered(open_window, q
 
 
 def test_a_column_is_put_to_another_use_and_a_problem_shows_its_line(open_window, qtbot, tmp_path):
-    (tmp_path / "log.csv").write_text("time (s),heavy (m),light (m)\n0,1,2\n1,2,2\nbattery low\n2,3,2.5\n3,4,3\n")
+    (tmp_path / "log.csv").write_text(
+        "time (s),heavy (m),light (m)\n0,1,2\n1,2,2\nbattery low\n2,3,2.5\n3,4,3\n"
+    )
     window = open_window(Project("empty"))
     drop(window, [tmp_path / "log.csv"])
     desk, stage, margin = window.receiving.desk, window.receiving.stage, window.receiving.margin
@@ -515,7 +581,9 @@ def test_a_column_is_put_to_another_use_and_a_problem_shows_its_line(open_window
     unit = margin.choices["unit 1"]
     unit.setCurrentIndex(unit.findData("cm"))
     unit.activated.emit(unit.currentIndex())
-    qtbot.waitUntil(lambda: desk.reading.trials[0].bodies[0].channels[0].unit.symbol == "cm", timeout=5000)
+    qtbot.waitUntil(
+        lambda: desk.reading.trials[0].bodies[0].channels[0].unit.symbol == "cm", timeout=5000
+    )
     qtbot.mouseClick(stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 1, timeout=10_000)
     assert [b.name for b in window.document.entry.trial.bodies] == ["heavy"]
@@ -525,7 +593,11 @@ def test_a_column_is_put_to_another_use_and_a_problem_shows_its_line(open_window
 def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot, monkeypatch):
     window = open_window(Project("empty"))
     QApplication.clipboard().setText("t (s)\theavy (cm)\n0,0\t10,0\n0,1\t26,0\n0,2\t42,0\n")
-    qtbot.keyClick(window, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    qtbot.keyClick(
+        window,
+        Qt.Key.Key_V,
+        Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier,
+    )
     desk, stage = window.receiving.desk, window.receiving.stage
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
     assert len(desk.reading.trials[0].time.values) == 3
@@ -538,7 +610,8 @@ def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot, m
     asked = []
     with monkeypatch.context() as patch:
         patch.setattr(
-            "inertian.desktop.receiving.ask", lambda *a: asked.append(a[2]) or QMessageBox.StandardButton.Cancel
+            "inertian.desktop.intake.import_controller.ask",
+            lambda *a: asked.append(a[2]) or QMessageBox.StandardButton.Cancel,
         )
         window.close()
     assert window.isVisible()  # a typed table is not lost without a question
@@ -547,7 +620,9 @@ def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot, m
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     for key in "0\t1\n1\t2\n2\t4\n":
         qtbot.keyClick(stage.view, {"\t": Qt.Key.Key_Tab, "\n": Qt.Key.Key_Return}.get(key, key))
-    qtbot.waitUntil(lambda: bool(desk.reading) and len(desk.reading.trials[0].time.values) == 3, timeout=5000)
+    qtbot.waitUntil(
+        lambda: bool(desk.reading) and len(desk.reading.trials[0].time.values) == 3, timeout=5000
+    )
     qtbot.mouseClick(stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 1, timeout=10_000)
 
@@ -562,24 +637,32 @@ def test_a_file_is_read_again_by_a_corrected_recipe_and_its_spans_stay(open_wind
     unit = margin.choices["unit 1"]
     unit.setCurrentIndex(unit.findData("mm"))
     unit.activated.emit(unit.currentIndex())
-    qtbot.waitUntil(lambda: desk.reading.trials[0].bodies[0].channels[0].unit.symbol == "mm", timeout=5000)
+    qtbot.waitUntil(
+        lambda: desk.reading.trials[0].bodies[0].channels[0].unit.symbol == "mm", timeout=5000
+    )
     qtbot.mouseClick(stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: window.document.project is not demo, timeout=5000)
     after = window.document.entry
     assert (after.trial.id, after.spans) == (before.trial.id, before.spans)
-    assert after.trial.bodies[0].channels[0].si[0] == pytest.approx(before.trial.bodies[0].channels[0].si[0] / 10)
+    assert after.trial.bodies[0].channels[0].si[0] == pytest.approx(
+        before.trial.bodies[0].channels[0].si[0] / 10
+    )
     assert window.document.history.undo_name == "Read “In line 01” again"
 
 
-def test_reading_many_files_can_be_stopped_and_one_bad_file_stops_nothing(open_window, qtbot, tmp_path, monkeypatch):
+def test_reading_many_files_can_be_stopped_and_one_bad_file_stops_nothing(
+    open_window, qtbot, tmp_path, monkeypatch
+):
     import time
 
-    from inertian.desktop import intake_desk
+    from inertian.desktop.intake import intake_desk
 
     honest = intake_desk._read
     monkeypatch.setattr(intake_desk, "_read", lambda source: time.sleep(0.05) or honest(source))
     for k in range(40):
-        (tmp_path / f"run {k:02d}.csv").write_text("time (s),heavy (m)\n0,1\n1,2\n2,4\n" if k != 1 else "")
+        (tmp_path / f"run {k:02d}.csv").write_text(
+            "time (s),heavy (m)\n0,1\n1,2\n2,4\n" if k != 1 else ""
+        )
     window = open_window(Project("empty"))
     drop(window, [tmp_path])
     desk, stage = window.receiving.desk, window.receiving.stage
@@ -595,7 +678,7 @@ def test_reading_many_files_can_be_stopped_and_one_bad_file_stops_nothing(open_w
 
 
 def test_two_recorders_are_joined_in_the_window(open_window, qtbot):
-    from inertian.desktop.join_dialog import JoinDialog
+    from inertian.desktop.intake.join_dialog import JoinDialog
     from inertian.project.history import Edit
     from inertian.project.project import with_trials
     from test_intake import two_recorders
@@ -620,11 +703,13 @@ def test_two_recorders_are_joined_in_the_window(open_window, qtbot):
     assert len(window.document.project.entries) == 2
 
 
-def test_a_recipe_is_exported_imported_and_refused_in_words(open_window, qtbot, tmp_path, monkeypatch):
-    from inertian.desktop import receiving
+def test_a_recipe_is_exported_imported_and_refused_in_words(
+    open_window, qtbot, tmp_path, monkeypatch
+):
+    from inertian.desktop.intake import import_controller
 
     said = []
-    monkeypatch.setattr(receiving, "tell", lambda _window, _title, text: said.append(text))
+    monkeypatch.setattr(import_controller, "tell", lambda _window, _title, text: said.append(text))
     (tmp_path / "a.csv").write_text("frame,heavy (px)\n0,100\n1,200\n2,300\n")
     window = open_window(Project("empty"))
     drop(window, [tmp_path / "a.csv"])
@@ -635,14 +720,18 @@ def test_a_recipe_is_exported_imported_and_refused_in_words(open_window, qtbot, 
     type_into(qtbot, margin.fields["scale"], "100 px = 1 m")
     qtbot.waitUntil(lambda: desk.reading.questions == (), timeout=5000)
     target = tmp_path / "camera.json"
-    monkeypatch.setattr(receiving.QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
+    monkeypatch.setattr(
+        import_controller.QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), "")
+    )
     window.receiving.export_recipe()
     assert "camera" in target.read_text()
     window.receiving.clear()
     drop(window, [tmp_path / "a.csv"])
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
     assert desk.reading.questions
-    monkeypatch.setattr(receiving.QFileDialog, "getOpenFileName", lambda *a, **k: (str(target), ""))
+    monkeypatch.setattr(
+        import_controller.QFileDialog, "getOpenFileName", lambda *a, **k: (str(target), "")
+    )
     window.receiving.use_recipe()
     qtbot.waitUntil(lambda: desk.reading.questions == (), timeout=5000)
     assert desk.reading.trials[0].time.seconds[-1] == pytest.approx(0.04)

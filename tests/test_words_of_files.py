@@ -8,12 +8,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from inertian.files.clocks import epoch_unit, is_moment, moments_of, shifted_exactly
-from inertian.files.clues import clues_of
-from inertian.files.dialects import align, choose_delimiter, key_value_records, records_of, split_line
-from inertian.files.footage import harmless
-from inertian.files.numbers import decide_decimal, is_missing, looks_numeric, value_of
-from inertian.files.titles import Role, read_title
+from inertian.files.cells.column_titles import Role, read_title
+from inertian.files.cells.dialects import (
+    align,
+    choose_delimiter,
+    key_value_records,
+    records_of,
+    split_line,
+)
+from inertian.files.cells.number_parsing import decide_decimal, is_missing, looks_numeric, value_of
+from inertian.files.cells.time_stamps import epoch_unit, is_moment, moments_of, shifted_exactly
+from inertian.files.interpretation.preamble import clues_of
+from inertian.files.tab_separated import harmless
 
 FINITE = st.floats(-1e9, 1e9, allow_nan=False)
 
@@ -23,7 +29,9 @@ def test_any_number_with_either_mark_is_read_to_the_last_digit(value, decimals, 
     text = f"{value:.{decimals}f}"
     grouped_by_chance = decimals == 3 and 1 <= abs(float(text)) < 1000
     found = value_of(text.replace(".", mark), mark)
-    assert found == (float(text), "") or (grouped_by_chance and found[0] in (float(text), float(text) * 1000))
+    assert found == (float(text), "") or (
+        grouped_by_chance and found[0] in (float(text), float(text) * 1000)
+    )
 
 
 @given(
@@ -171,7 +179,9 @@ def test_what_is_no_moment_is_none():
     assert math.isnan(moments_of(["14:50:01", "14:99:01", "14:50:03"]).seconds[1])
 
 
-@given(st.integers(8 * 10**17, 35 * 10**17), st.lists(st.integers(0, 10**10), min_size=1, max_size=5))
+@given(
+    st.integers(8 * 10**17, 35 * 10**17), st.lists(st.integers(0, 10**10), min_size=1, max_size=5)
+)
 def test_time_stamps_lose_no_nanosecond(first, steps):
     shifted = shifted_exactly([str(first), *(str(first + s) for s in steps)])
     assert shifted.tolist() == [0.0, *map(float, steps)]
@@ -196,7 +206,9 @@ def test_time_stamps_are_told_by_their_size():
         ("nothing of this", None, None), ("filmed at 300 fps, exported as 25 fps", None, None),
     ],
 )  # fmt: skip
-def test_lines_above_a_table_tell_rate_and_scale_unless_they_contradict_themselves(line, rate, scale):
+def test_lines_above_a_table_tell_rate_and_scale_unless_they_contradict_themselves(
+    line, rate, scale
+):
     clues = clues_of([f"# {line}"], 3)
     assert clues.frame_rate == rate
     assert (clues.scale.value if clues.scale else None) == (pytest.approx(scale) if scale else None)
@@ -204,11 +216,17 @@ def test_lines_above_a_table_tell_rate_and_scale_unless_they_contradict_themselv
 
 def test_units_are_told_in_lists_and_sentences():
     assert clues_of(["# units: s, cm, cm"], 3).by_place == ("s", "cm", "cm")
-    assert clues_of(["time in ms, positions in mm"], 3).by_role == {Role.TIME: "ms", Role.POSITION: "mm"}
+    assert clues_of(["time in ms, positions in mm"], 3).by_role == {
+        Role.TIME: "ms",
+        Role.POSITION: "mm",
+    }
 
 
 CELL = st.text(
-    st.characters(codec="utf-8", exclude_characters='"\r\n', exclude_categories=["Cs", "Zl", "Zp", "Cc"]), max_size=8
+    st.characters(
+        codec="utf-8", exclude_characters='"\r\n', exclude_categories=["Cs", "Zl", "Zp", "Cc"]
+    ),
+    max_size=8,
 )
 
 

@@ -19,7 +19,9 @@ def refuse(lines: list[str]) -> None:
 
 def ledger(
     project: Annotated[Path, typer.Argument(help="A project file, NAME.inertian")],
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON, SI at full precision")] = False,
+    as_json: Annotated[
+        bool, typer.Option("--json", help="Print JSON, SI at full precision")
+    ] = False,
 ) -> None:
     """Print every ledger of every trial."""
     from inertian.project.saving import load
@@ -42,12 +44,16 @@ def ledger(
 
 def inspect(
     files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
-    recipe: Annotated[Path | None, typer.Option(help="A recipe, as exported from the window")] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print JSON, SI at full precision")] = False,
+    recipe: Annotated[
+        Path | None, typer.Option(help="A recipe, as exported from the window")
+    ] = None,
+    as_json: Annotated[
+        bool, typer.Option("--json", help="Print JSON, SI at full precision")
+    ] = False,
 ) -> None:
     """Say how each file is understood: format, columns, units, time base, trials, bodies, unusable lines, warnings."""
-    from inertian.files.door import read_file
-    from inertian.files.recipes import RecipeError, load_recipe
+    from inertian.files.cells.recipes import RecipeError, load_recipe
+    from inertian.files.reader import read_file
     from inertian.report.inspection import inspection_json, inspection_text
 
     try:
@@ -59,18 +65,28 @@ def inspect(
     if as_json:
         print(json.dumps(inspection_json(readings), ensure_ascii=False, allow_nan=False))
     else:
-        print("\n".join(line for path, reading in readings for line in inspection_text(path, reading)))
-    refuse([f"{path}: {reading.refused.why}" for path, reading in readings if reading.refused is not None])
+        print(
+            "\n".join(line for path, reading in readings for line in inspection_text(path, reading))
+        )
+    refuse(
+        [
+            f"{path}: {reading.refused.why}"
+            for path, reading in readings
+            if reading.refused is not None
+        ]
+    )
 
 
 def spans(
     files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
-    recipe: Annotated[Path | None, typer.Option(help="A recipe, as exported from the window")] = None,
+    recipe: Annotated[
+        Path | None, typer.Option(help="A recipe, as exported from the window")
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON, times in s")] = False,
 ) -> None:
     """Say what happens in each trial and when: rest, steady motion, contacts, turning points, with the reason why."""
-    from inertian.files.door import read_file
-    from inertian.files.recipes import RecipeError, load_recipe
+    from inertian.files.cells.recipes import RecipeError, load_recipe
+    from inertian.files.reader import read_file
     from inertian.report.spans_found import spans_json, spans_text
 
     try:
@@ -92,16 +108,24 @@ def derive(
     files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
     out: Annotated[Path, typer.Option(help="The table to write, as CSV")],
     method: Annotated[str, typer.Option(help="local, central or two-point")] = "local",
-    window: Annotated[str, typer.Option(help='"0.2 s" or "15 samples"; by the data if left out')] = "",
-    noise: Annotated[str, typer.Option(help='σ of a reading: "0.5 mm", resolution, column or estimated')] = "",
-    recipe: Annotated[Path | None, typer.Option(help="A recipe, as exported from the window")] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print method, windows and noise as JSON")] = False,
+    window: Annotated[
+        str, typer.Option(help='"0.2 s" or "15 samples"; by the data if left out')
+    ] = "",
+    noise: Annotated[
+        str, typer.Option(help='σ of a reading: "0.5 mm", resolution, column or estimated')
+    ] = "",
+    recipe: Annotated[
+        Path | None, typer.Option(help="A recipe, as exported from the window")
+    ] = None,
+    as_json: Annotated[
+        bool, typer.Option("--json", help="Print method, windows and noise as JSON")
+    ] = False,
 ) -> None:
     """Write t, x, v, a and their standard uncertainties, one row for each reading of each axis of each body."""
-    from inertian.files.door import read_file
-    from inertian.files.recipes import load_recipe
-    from inertian.motion.kinematics import Method
-    from inertian.motion.local_estimates import window_asked
+    from inertian.files.cells.recipes import load_recipe
+    from inertian.files.reader import read_file
+    from inertian.motion.derivatives.derive import Method
+    from inertian.motion.derivatives.local_derivatives import window_asked
     from inertian.quantities.errors import InertianError
     from inertian.report import derived
 
@@ -129,7 +153,7 @@ def derive(
 
 
 def _write_demo(folder: Path) -> None:
-    from inertian.project.demo import write_demo
+    from inertian.project.demo_project import write_demo
     from inertian.quantities.errors import InertianError
 
     try:
@@ -141,7 +165,9 @@ def _write_demo(folder: Path) -> None:
         refuse([str(error)])
 
 
-def make_app(open_window: Callable[[bool, list[Path]], int], take_shots: Callable[[Path], list[Path]]) -> typer.Typer:
+def make_app(
+    open_window: Callable[[bool, list[Path]], int], take_shots: Callable[[Path], list[Path]]
+) -> typer.Typer:
     """Return the command line; what needs a window is handed in from above."""
     app = typer.Typer(add_completion=False, pretty_exceptions_enable=False)
     app.command()(ledger)
@@ -157,7 +183,9 @@ def make_app(open_window: Callable[[bool, list[Path]], int], take_shots: Callabl
 
     @app.command()
     def demo(
-        write: Annotated[Path | None, typer.Option(help="Write the demo's files into this folder; no window")] = None,
+        write: Annotated[
+            Path | None, typer.Option(help="Write the demo's files into this folder; no window")
+        ] = None,
     ) -> None:
         """Open the window on the demo: a day at the ice rink."""
         if write is None:

@@ -8,9 +8,7 @@ import sys
 from pathlib import Path
 
 COMMANDS = ("demo", "inspect", "ledger", "shots", "spans")
-NO_DISPLAY = (
-    "No display was found, so the window cannot open; start it from a desktop session, or use `inertian --help`."
-)
+NO_DISPLAY = "No display was found, so the window cannot open; start it from a desktop session, or use `inertian --help`."
 
 
 def open_window(demo: bool, files: list[Path]) -> int:
@@ -21,7 +19,7 @@ def open_window(demo: bool, files: list[Path]) -> int:
     import gc
 
     gc.disable()  # the window collects garbage itself, on its own thread; see desktop.collector
-    from inertian.desktop.application import start
+    from inertian.desktop.shell.application import start
 
     return start(demo=demo, files=files)
 
@@ -29,7 +27,7 @@ def open_window(demo: bool, files: list[Path]) -> int:
 def take_shots(folder: Path) -> list[Path]:
     """Write pictures of the main views, from the demo, as PNG 1280 × 800, and return their paths. Raises OSError."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from inertian.desktop.shots import take_shots
+    from inertian.desktop.shell.screenshots import take_shots
 
     return take_shots(folder)
 

@@ -1,1 +1,5 @@
-"""Trials, spans, fits over spans, reading noise, glide deceleration and local derivatives."""
+"""What samples of a motion say: recordings, spans, fits, reading noise, derivatives.
+
+Rooms, each importing only from those before it: `numerics`, `recording`, `spans`, `fits`, `noise`,
+`derivatives`. Imports `quantities`. Must never know of masses, laws or files.
+"""

@@ -1,1 +1,4 @@
-"""The Project value, its edits and history, evaluation, saving and recovery."""
+"""The Project value: everything about one investigation, its edits, its history, storage, recovery.
+
+Imports `rink`, `files`, `physics`, `motion` and `quantities`. Must never compute a result.
+"""

@@ -3,17 +3,17 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from inertian.motion.contact import suggest_spans
-from inertian.motion.frame import AS_FILED, Frame
-from inertian.motion.freemotion import FreeMotion
-from inertian.motion.joining import joined
-from inertian.motion.local_estimates import window_asked
-from inertian.motion.ready import ready
-from inertian.motion.spans import Span, SpanKind, Spans, move_edge, move_span
-from inertian.motion.tidying import Step, carried_over
-from inertian.motion.trials import Channel, Trial
-from inertian.physics.collisions import SCALE, TIME_BASE, offset_key
-from inertian.physics.verdicts import Expectation
+from inertian.motion.derivatives.local_derivatives import window_asked
+from inertian.motion.fits.free_motion import FreeMotion
+from inertian.motion.recording.frame import AS_FILED, Frame
+from inertian.motion.recording.prepared_trial import ready
+from inertian.motion.recording.tidying import Step, carried_over
+from inertian.motion.recording.trials import Channel, Trial
+from inertian.motion.spans.clock_alignment import joined
+from inertian.motion.spans.span_suggestion import suggest_spans
+from inertian.motion.spans.spans import Span, SpanKind, Spans, move_edge, move_span
+from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, offset_key
+from inertian.physics.accounts.verdicts import Expectation
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project, with_trials
 from inertian.quantities.errors import InertianError
@@ -95,11 +95,15 @@ def window_set(project: Project, series: str, text: str) -> Edit:
     return Edit(f"Window: {new}" if new else "Window by the data", changed)
 
 
-def expectation_set(project: Project, series: str, law: str, expectation: Expectation, e: Fact | None = None) -> Edit:
+def expectation_set(
+    project: Project, series: str, law: str, expectation: Expectation, e: Fact | None = None
+) -> Edit:
     """Say what is expected of a law in a series; `e` is the restitution that "given e" refers to."""
     old = project.series_named(series)
     if old.expectations.get(law) is not expectation:
-        project = project.with_series(replace(old, expectations={**old.expectations, law: expectation}))
+        project = project.with_series(
+            replace(old, expectations={**old.expectations, law: expectation})
+        )
     key = FactId("restitution", old.scope)
     if e is not None and project.setup.get(key) != e:
         project = project.with_fact(key, e)
@@ -121,7 +125,9 @@ def trial_removed(project: Project, trial: str) -> Edit:
     return Edit(f"Remove “{entry.trial.name}”", replace(project, entries=rest, series=kept))
 
 
-def trials_joined(project: Project, first: str, second: str, offset: Fact, facing: float | None) -> Edit:
+def trials_joined(
+    project: Project, first: str, second: str, offset: Fact, facing: float | None
+) -> Edit:
     """Join the recording `second` to `first`: one trial with the bodies of both, the second gone from the list.
 
     `offset` (s) is added to the times of the second, `facing` is L in m of x = L − x′. Raises JoinError.
@@ -148,11 +154,18 @@ def stretch_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
         trial = entry.trial
         if name == TIME_BASE:
             ratio = fact.si / trial.time_base
-            project = project.with_entry(stretched_times(entry, replace(trial, time_base=fact.si), ratio))
+            project = project.with_entry(
+                stretched_times(entry, replace(trial, time_base=fact.si), ratio)
+            )
         elif name == SCALE:
-            bodies = tuple(replace(b, channels=tuple(_scaled(c, fact.si) for c in b.channels)) for b in trial.bodies)
+            bodies = tuple(
+                replace(b, channels=tuple(_scaled(c, fact.si) for c in b.channels))
+                for b in trial.bodies
+            )
             frame = _stretched_places(entry.frame, fact.si / _scale_of(trial))
-            project = project.with_entry(replace(entry, trial=replace(trial, bodies=bodies), frame=frame))
+            project = project.with_entry(
+                replace(entry, trial=replace(trial, bodies=bodies), frame=frame)
+            )
     return Edit(f"Set {name}", project.with_fact(FactId(name, f"series {series}"), fact))
 
 

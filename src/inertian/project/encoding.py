@@ -12,13 +12,13 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
-from inertian.files.footage import harmless
-from inertian.files.recipes import recipe_of
-from inertian.motion.local_estimates import window_asked
-from inertian.motion.trials import KIND_OF_AXIS, Body, Channel, Provenance, Trial
-from inertian.physics.own import OwnQuantity
-from inertian.project.marks import marked, saved_marks
+from inertian.files.cells.recipes import recipe_of
+from inertian.files.tab_separated import harmless
+from inertian.motion.derivatives.local_derivatives import window_asked
+from inertian.motion.recording.trials import KIND_OF_AXIS, Body, Channel, Provenance, Trial
+from inertian.physics.definitions.derived_quantities import OwnQuantity
 from inertian.project.project import Entry, Project, Series
+from inertian.project.saved_marks import marked, saved_marks
 from inertian.project.schema import (
     VERSION,
     SavedAnalysis,
@@ -59,9 +59,13 @@ def _columns(trial: Trial) -> list[tuple[str, str, Array]]:
     found = []
     for body in trial.bodies:
         for c in (*body.channels, *body.sensors):
-            found.append((harmless(f"{body.name} {c.axis} ({c.unit.symbol})"), c.unit.symbol, c.raw))
+            found.append(
+                (harmless(f"{body.name} {c.axis} ({c.unit.symbol})"), c.unit.symbol, c.raw)
+            )
             if c.u is not None:
-                found.append((harmless(f"u({body.name} {c.axis}) ({c.unit.symbol})"), c.unit.symbol, c.u))
+                found.append(
+                    (harmless(f"u({body.name} {c.axis}) ({c.unit.symbol})"), c.unit.symbol, c.u)
+                )
     return found
 
 
@@ -73,7 +77,9 @@ def table_of(trial: Trial) -> bytes:
         others = _columns(trial)
         writer.writerow([f"time ({trial.time_unit.symbol})", *(title for title, _, _ in others)])
         columns = [trial.raw_time, *(values for _, _, values in others)]
-        writer.writerows([[_number(v) for v in row] for row in zip(*(c.tolist() for c in columns), strict=True)])
+        writer.writerows(
+            [[_number(v) for v in row] for row in zip(*(c.tolist() for c in columns), strict=True)]
+        )
         _tables[trial] = out.getvalue().encode()
     return _tables[trial]
 
@@ -109,7 +115,8 @@ def _saved_source(origin: Provenance) -> SavedSource:
 def _saved_trial(entry: Entry) -> SavedTrial:
     trial, origin = entry.trial, entry.trial.provenance
     bodies = [
-        SavedBody(name=b.name, channels=[_saved_channel(c) for c in (*b.channels, *b.sensors)]) for b in trial.bodies
+        SavedBody(name=b.name, channels=[_saved_channel(c) for c in (*b.channels, *b.sensors)])
+        for b in trial.bodies
     ]
     source = _saved_source(origin)
     return SavedTrial(
@@ -131,7 +138,9 @@ def analysis_of(project: Project) -> SavedAnalysis:
     return SavedAnalysis(
         name=project.name,
         series=[
-            SavedSeries(name=s.name, motion=s.motion, expectations=dict(s.expectations), window=s.window)
+            SavedSeries(
+                name=s.name, motion=s.motion, expectations=dict(s.expectations), window=s.window
+            )
             for s in project.series
         ],
         setup=[
@@ -148,7 +157,9 @@ def analysis_of(project: Project) -> SavedAnalysis:
         ],
         trials=[_saved_trial(e) for e in project.entries],
         recipes=[asdict(r) for r in project.recipes],
-        quantities=[SavedOwn(name=q.name, symbol=q.symbol, unit=q.unit, formula=q.text) for q in project.own],
+        quantities=[
+            SavedOwn(name=q.name, symbol=q.symbol, unit=q.unit, formula=q.text) for q in project.own
+        ],
     )
 
 
@@ -157,8 +168,16 @@ def _data_package(project: Project) -> dict[str, Any]:
     resources = []
     for entry in project.entries:
         trial, table = entry.trial, table_of(entry.trial)
-        fields = [{"name": f"time ({trial.time_unit.symbol})", "type": "number", "unit": trial.time_unit.symbol}]
-        fields += [{"name": title, "type": "number", "unit": unit} for title, unit, _ in _columns(trial)]
+        fields = [
+            {
+                "name": f"time ({trial.time_unit.symbol})",
+                "type": "number",
+                "unit": trial.time_unit.symbol,
+            }
+        ]
+        fields += [
+            {"name": title, "type": "number", "unit": unit} for title, unit, _ in _columns(trial)
+        ]
         resources.append(
             {
                 "name": f"trial-{trial.id.lower()}",
@@ -214,11 +233,24 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
         recipes = tuple(recipe_of(file, r) for r in analysis.recipes)
     except ProjectFileError:
         raise
-    except (InertianError, KeyError, ValueError, TypeError, IndexError, csv.Error, RecursionError) as error:
-        raise ProjectFileError(file, f"the project file is damaged and was not opened ({_short(error)}).") from error
-    if len({e.trial.id for e in entries}) < len(entries) or {e.series for e in entries} - {s.name for s in series}:
+    except (
+        InertianError,
+        KeyError,
+        ValueError,
+        TypeError,
+        IndexError,
+        csv.Error,
+        RecursionError,
+    ) as error:
         raise ProjectFileError(
-            file, "the project file is damaged and was not opened (its trials contradict each other)."
+            file, f"the project file is damaged and was not opened ({_short(error)})."
+        ) from error
+    if len({e.trial.id for e in entries}) < len(entries) or {e.series for e in entries} - {
+        s.name for s in series
+    }:
+        raise ProjectFileError(
+            file,
+            "the project file is damaged and was not opened (its trials contradict each other).",
         )
     own = tuple(OwnQuantity(q.name, q.symbol, q.unit, q.formula) for q in analysis.quantities)
     return Project(analysis.name, entries, series, setup, recipes, own)
@@ -246,12 +278,18 @@ def _analysis(file: str, content: bytes) -> SavedAnalysis:
         ) from error
 
 
-def _entry(file: str, saved: SavedTrial, piece: Callable[[str], bytes], hashes: Mapping[str, str]) -> Entry:
+def _entry(
+    file: str, saved: SavedTrial, piece: Callable[[str], bytes], hashes: Mapping[str, str]
+) -> Entry:
     table = piece(saved.data)
     if hashes.get(saved.data) != f"sha256:{hashlib.sha256(table).hexdigest()}":
-        raise ProjectFileError(file, f"the samples of “{saved.name}” were changed or damaged; the file was not opened.")
+        raise ProjectFileError(
+            file, f"the samples of “{saved.name}” were changed or damaged; the file was not opened."
+        )
     rows = list(csv.reader(io.StringIO(table.decode())))[1:]
-    columns = np.array([[float(v) if v else np.nan for v in row] for row in rows], dtype=np.float64).T
+    columns = np.array(
+        [[float(v) if v else np.nan for v in row] for row in rows], dtype=np.float64
+    ).T
     bodies, place = [], 1
     for body in saved.bodies:
         channels = []
@@ -259,21 +297,38 @@ def _entry(file: str, saved: SavedTrial, piece: Callable[[str], bytes], hashes: 
             unit = unit_of(KIND_OF_AXIS[c.axis], c.unit)
             unit = Unit(unit.symbol, unit.kind, c.factor) if c.factor else unit
             u = columns[place + 1] if c.uncertain else None
-            channels.append(Channel(c.axis, c.column, unit, columns[place], float(c.sign), c.shift, u))
+            channels.append(
+                Channel(c.axis, c.column, unit, columns[place], float(c.sign), c.shift, u)
+            )
             place += 1 + c.uncertain
         positions = tuple(c for c in channels if c.unit.kind == "length")
-        bodies.append(Body(body.name, positions, tuple(c for c in channels if c.unit.kind != "length")))
+        bodies.append(
+            Body(body.name, positions, tuple(c for c in channels if c.unit.kind != "length"))
+        )
     provenance = _provenance(file, saved.name, saved.source, piece)
     unit = unit_of("time", saved.time_unit)
-    trial = Trial(saved.id, saved.name, saved.time_column, unit, columns[0], tuple(bodies), provenance, saved.time_base)
+    trial = Trial(
+        saved.id,
+        saved.name,
+        saved.time_column,
+        unit,
+        columns[0],
+        tuple(bodies),
+        provenance,
+        saved.time_base,
+    )
     _tables[trial] = table
     return marked(Entry(trial, saved.series), saved)
 
 
-def _provenance(file: str, trial: str, saved: SavedSource, piece: Callable[[str], bytes]) -> Provenance:
+def _provenance(
+    file: str, trial: str, saved: SavedSource, piece: Callable[[str], bytes]
+) -> Provenance:
     content = piece(saved.path) if saved.path else None
     if content is not None and hashlib.sha256(content).hexdigest() != saved.sha256:
-        raise ProjectFileError(file, f"the original of “{trial}” was changed or damaged; the file was not opened.")
+        raise ProjectFileError(
+            file, f"the original of “{trial}” was changed or damaged; the file was not opened."
+        )
     recipe = json.dumps(saved.recipe, ensure_ascii=False) if saved.recipe else ""
     others = tuple(_provenance(file, trial, other, piece) for other in saved.others)
     return Provenance(

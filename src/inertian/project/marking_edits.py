@@ -3,8 +3,8 @@
 from collections.abc import Iterable
 from dataclasses import replace
 
-from inertian.motion.spans import Span, SpanError, SpanKind, Spans
-from inertian.physics.asked import CurveAsked, NamedReading
+from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans
+from inertian.physics.definitions.requests import CurveAsked, NamedReading
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project
 
@@ -57,7 +57,9 @@ def span_renamed(project: Project, trial: str, name: str, new: str) -> Edit:
     if any(s.name == new for s in entry.spans):
         raise SpanError(name, f"there is a span “{new}” already.")
     renamed = replace(entry.spans.named(name), name=new)
-    told = next((kind for kind in SpanKind if kind == new.lower()), None)  # a span called contact is one
+    told = next(
+        (kind for kind in SpanKind if kind == new.lower()), None
+    )  # a span called contact is one
     spans = entry.spans.replacing(name, renamed if told is None else replace(renamed, kind=told))
     curves = tuple(replace(c, span=new) if c.span == name else c for c in entry.curves)
     named = tuple(replace(n, span=new) if n.span == name else n for n in entry.named)
@@ -93,7 +95,9 @@ def span_split(project: Project, trial: str, name: str) -> Edit:
         return Edit("Split a span", project)
     spans = entry.spans.without(name)
     for body in bodies:
-        spans = Spans((*spans, replace(span, name=spans.free_name(f"{name} ({body})"), bodies=(body,))))
+        spans = Spans(
+            (*spans, replace(span, name=spans.free_name(f"{name} ({body})"), bodies=(body,)))
+        )
     return _respanned(project, entry, spans.in_order(), f"Split “{name}” by body")
 
 
@@ -121,7 +125,9 @@ def span_copied(project: Project, source: str, name: str, targets: Iterable[str]
         aligned = others if others.contact or span.kind is not SpanKind.CONTACT else entry.spans
         try:
             limits = (float(entry.trial.t[0]), float(entry.trial.t[-1]))
-            new = copied_span(span, origin.spans, aligned if aligned.contact else entry.spans, limits)
+            new = copied_span(
+                span, origin.spans, aligned if aligned.contact else entry.spans, limits
+            )
         except SpanError:
             continue
         project = project.with_entry(replace(entry, spans=Spans((*others, new)).in_order()))
@@ -157,4 +163,7 @@ def curves_removed(project: Project, trial: str, which: Iterable[CurveAsked] | N
     if not gone:
         return Edit("Remove fits", project)
     left = tuple(c for c in entry.curves if c not in gone)
-    return Edit("Remove fits" if len(gone) > 1 else "Remove a fit", project.with_entry(replace(entry, curves=left)))
+    return Edit(
+        "Remove fits" if len(gone) > 1 else "Remove a fit",
+        project.with_entry(replace(entry, curves=left)),
+    )

@@ -5,26 +5,35 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
-from inertian.motion.contact import suggest_spans
-from inertian.motion.frame import ANGLE, AS_FILED, CENTRE, ORIGIN, Frame, zero_key
-from inertian.motion.freemotion import FreeMotion
-from inertian.motion.ready import Ready, ready
-from inertian.motion.spans import Spans
-from inertian.motion.tidying import Step
-from inertian.motion.trials import Trial
-from inertian.physics.asked import CurveAsked, NamedReading, Quantity, Shown
-from inertian.physics.collisions import SCALE, TIME_BASE, mass_key, offset_key
-from inertian.physics.own import READY, SETUP_FACTS, OwnQuantity, OwnQuantityError, of_the_whole, put_together
-from inertian.physics.reading_units import units_by_name
-from inertian.physics.verdicts import Expectation
+from inertian.motion.fits.free_motion import FreeMotion
+from inertian.motion.recording.frame import ANGLE, AS_FILED, CENTRE, ORIGIN, Frame, zero_key
+from inertian.motion.recording.prepared_trial import Ready, ready
+from inertian.motion.recording.tidying import Step
+from inertian.motion.recording.trials import Trial
+from inertian.motion.spans.span_suggestion import suggest_spans
+from inertian.motion.spans.spans import Spans
+from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, mass_key, offset_key
+from inertian.physics.accounts.verdicts import Expectation
+from inertian.physics.definitions.derived_quantities import (
+    READY,
+    SETUP_FACTS,
+    OwnQuantity,
+    OwnQuantityError,
+    of_the_whole,
+    put_together,
+)
+from inertian.physics.definitions.reading_units import units_by_name
+from inertian.physics.definitions.requests import CurveAsked, NamedReading, Quantity, Shown
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import unit_of
 
 if TYPE_CHECKING:
-    from inertian.files.recipes import Recipe
+    from inertian.files.cells.recipes import Recipe
 
 RESTITUTION = "restitution"
-GRAVITY = Fact(9.81, 0.03, Meaning.LIMITS, unit_of("acceleration", "m/s²"))  # anywhere on Earth, unless it is typed
+GRAVITY = Fact(
+    9.81, 0.03, Meaning.LIMITS, unit_of("acceleration", "m/s²")
+)  # anywhere on Earth, unless it is typed
 READING_NOISE = "reading noise"
 
 
@@ -144,7 +153,9 @@ class Project:
 
     def centre_facts(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
         """Return the facts of a trial's centre of rotation, by name."""
-        found = {name: self.fact(name, entry) for name in CENTRE.values()} if entry.frame.centre else {}
+        found = (
+            {name: self.fact(name, entry) for name in CENTRE.values()} if entry.frame.centre else {}
+        )
         return {name: fact for name, fact in found.items() if fact is not None}
 
     def quantities(self, entry: Entry) -> dict[str, OwnQuantity]:
@@ -155,10 +166,18 @@ class Project:
     def offered(self, entry: Entry) -> list[Shown]:
         """Return the formulas that a trial has all positions, sensors and facts for, or that are one's own."""
         facts = {symbol for symbol, _ in self.setup_facts(entry)}
-        facts |= ({"x_c", "y_c"} if entry.frame.centre else set()) | ({"m"} if self.masses(entry) else set())
-        bodies = tuple((b.name, b.axes, tuple(c.axis for c in b.sensors)) for b in entry.trial.bodies)
+        facts |= ({"x_c", "y_c"} if entry.frame.centre else set()) | (
+            {"m"} if self.masses(entry) else set()
+        )
+        bodies = tuple(
+            (b.name, b.axes, tuple(c.axis for c in b.sensors)) for b in entry.trial.bodies
+        )
         readings = tuple(units_by_name(entry.named).items())
-        return list(_offered(tuple(self.quantities(entry).values()), self.own, bodies, frozenset(facts), readings))
+        return list(
+            _offered(
+                tuple(self.quantities(entry).values()), self.own, bodies, frozenset(facts), readings
+            )
+        )
 
     def setup_facts(self, entry: Entry) -> dict[tuple[str, str], tuple[FactId, Fact]]:
         """Return the facts that formulas may use for a trial, by symbol and body ("" for all)."""
@@ -180,7 +199,9 @@ class Project:
 
     def with_entry(self, new: Entry) -> "Project":
         """Return this project with the entry of the same trial exchanged."""
-        return replace(self, entries=tuple(new if e.trial.id == new.trial.id else e for e in self.entries))
+        return replace(
+            self, entries=tuple(new if e.trial.id == new.trial.id else e for e in self.entries)
+        )
 
     def with_fact(self, key: FactId, fact: Fact | None) -> "Project":
         """Return this project with one fact set, or removed if None."""
@@ -212,7 +233,10 @@ def _offered(
                 made = put_together(quantity, own, body, axes, sensors, readings=dict(readings))
             except OwnQuantityError:
                 continue
-            if quantity in mine or not {n.fact for n in made.needed.values() if n.kind == "fact"} - facts:
+            if (
+                quantity in mine
+                or not {n.fact for n in made.needed.values() if n.kind == "fact"} - facts
+            ):
                 unit = str(made.dimension)
                 found.append(Shown(Quantity.OWN, quantity.symbol, "" if unit == "1" else unit))
                 break
@@ -220,7 +244,10 @@ def _offered(
 
 
 def with_trials(
-    project: Project, trials: Iterable[Trial], series: str, mark: Callable[[Trial], Spans] = suggest_spans
+    project: Project,
+    trials: Iterable[Trial],
+    series: str,
+    mark: Callable[[Trial], Spans] = suggest_spans,
 ) -> Project:
     """Return the project with trials added to a series, spans marked; equal recordings get an id of their own."""
     if all(s.name != series for s in project.series):

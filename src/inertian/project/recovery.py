@@ -77,7 +77,9 @@ def leftovers(root: Path) -> list[Leftover]:
                 continue
             index = json.loads((folder / _INDEX).read_text())
             pieces = index["pieces"]
-            project = decode(folder.name, lambda name, f=folder, p=pieces: (f / p[name]).read_bytes())  # type: ignore[misc]
+            project = decode(
+                folder.name, lambda name, f=folder, p=pieces: (f / p[name]).read_bytes()
+            )  # type: ignore[misc]
             found.append(Leftover(folder, project, Path(index["path"]) if index["path"] else None))
         except Exception:
             continue

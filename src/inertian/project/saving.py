@@ -52,7 +52,9 @@ def save(project: Project, path: Path) -> None:
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, content in encode(project).items():
-            member = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))  # no clock in the file: equal projects, equal bytes
+            member = zipfile.ZipInfo(
+                name, (1980, 1, 1, 0, 0, 0)
+            )  # no clock in the file: equal projects, equal bytes
             member.compress_type = zipfile.ZIP_DEFLATED
             member.external_attr = 0o644 << 16
             archive.writestr(member, content)
@@ -69,9 +71,22 @@ def load(path: Path) -> Project:
         with zipfile.ZipFile(path) as archive:
             sizes = {m.filename: m.file_size for m in archive.infolist()}
             if sum(sizes.values()) > LARGEST:
-                raise ProjectFileError(path.name, "it would unpack to more than 4 GB and was not opened.")
+                raise ProjectFileError(
+                    path.name, "it would unpack to more than 4 GB and was not opened."
+                )
             return decode(path.name, lambda name: archive.read(name))
     except OSError as error:
-        raise ProjectFileError(path.name, f"it cannot be opened ({error.strerror or error}).") from error
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, UnicodeDecodeError) as error:
-        raise ProjectFileError(path.name, "it is damaged or is not an Inertian project; nothing was opened.") from error
+        raise ProjectFileError(
+            path.name, f"it cannot be opened ({error.strerror or error})."
+        ) from error
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        EOFError,
+        NotImplementedError,
+        RuntimeError,
+        UnicodeDecodeError,
+    ) as error:
+        raise ProjectFileError(
+            path.name, "it is damaged or is not an Inertian project; nothing was opened."
+        ) from error

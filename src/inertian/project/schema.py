@@ -4,16 +4,24 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
-from inertian.motion.curves import Shape
-from inertian.motion.freemotion import FreeMotion
-from inertian.motion.spans import SpanKind
-from inertian.motion.tidying import StepKind
-from inertian.physics.asked import Quantity, ReadingKind
-from inertian.physics.verdicts import Expectation
+from inertian.motion.fits.curves import Shape
+from inertian.motion.fits.free_motion import FreeMotion
+from inertian.motion.recording.tidying import StepKind
+from inertian.motion.spans.spans import SpanKind
+from inertian.physics.accounts.verdicts import Expectation
+from inertian.physics.definitions.requests import Quantity, ReadingKind
 from inertian.quantities.facts import Meaning
 
 VERSION = 4
-RULES = {"reading": 1, "noise": 1, "free motion": 1, "ledger": 1, "verdict": 1, "jumps": 1, "span finder": 1}
+RULES = {
+    "reading": 1,
+    "noise": 1,
+    "free motion": 1,
+    "ledger": 1,
+    "verdict": 1,
+    "jumps": 1,
+    "span finder": 1,
+}
 
 
 class _Strict(BaseModel):
@@ -115,7 +123,9 @@ class SavedChannel(_Strict):
     factor: FiniteFloat | None = None  # SI per unit, where the unit alone does not tell: pixels
     sign: Literal[-1, 1] = 1
     shift: FiniteFloat = 0.0
-    uncertain: bool = False  # whether a column of standard uncertainties follows that of the readings
+    uncertain: bool = (
+        False  # whether a column of standard uncertainties follows that of the readings
+    )
 
 
 class SavedBody(_Strict):

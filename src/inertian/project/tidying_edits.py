@@ -3,9 +3,17 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
-from inertian.motion.frame import Frame
-from inertian.motion.ready import ready
-from inertian.motion.tidying import Reason, Step, StepKind, TidyError, gap_around, jump_rows, runs_of
+from inertian.motion.recording.frame import Frame
+from inertian.motion.recording.prepared_trial import ready
+from inertian.motion.recording.tidying import (
+    Reason,
+    Step,
+    StepKind,
+    TidyError,
+    gap_around,
+    jump_rows,
+    runs_of,
+)
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project
 from inertian.quantities.facts import Fact, FactId
@@ -20,7 +28,9 @@ def _stepped(project: Project, entry: Entry, steps: Iterable[Step], name: str) -
     return Edit(name, project.with_entry(replace(entry, steps=steps)))
 
 
-def rows_set_aside(project: Project, trial: str, body: str, rows: Iterable[int], reason: str) -> Edit:
+def rows_set_aside(
+    project: Project, trial: str, body: str, rows: Iterable[int], reason: str
+) -> Edit:
     """Set raw rows of a body aside, with a reason; what was set aside just before for the same reason grows."""
     entry = project.entry(trial)
     before = entry.ready.aside.get(body, ())
@@ -29,10 +39,17 @@ def rows_set_aside(project: Project, trial: str, body: str, rows: Iterable[int],
     if not new:
         return Edit(name, project)
     last = entry.steps[-1] if entry.steps else None
-    if last and last.on and last.kind is StepKind.SET_ASIDE and (last.body, last.reason) == (body, reason):
+    if (
+        last
+        and last.on
+        and last.kind is StepKind.SET_ASIDE
+        and (last.body, last.reason) == (body, reason)
+    ):
         grown = replace(last, runs=runs_of([*last.rows(len(entry.trial.t)), *new]))
         return _stepped(project, entry, (*entry.steps[:-1], grown), name)
-    return _stepped(project, entry, (*entry.steps, Step(StepKind.SET_ASIDE, runs_of(new), body, reason)), name)
+    return _stepped(
+        project, entry, (*entry.steps, Step(StepKind.SET_ASIDE, runs_of(new), body, reason)), name
+    )
 
 
 def rows_taken_back(project: Project, trial: str, body: str, rows: Iterable[int]) -> Edit:
@@ -44,9 +61,18 @@ def rows_taken_back(project: Project, trial: str, body: str, rows: Iterable[int]
             steps.append(step)
             continue
         if step.kind is StepKind.SET_ASIDE:
-            steps += _split(step, body, [b.name for b in entry.trial.bodies], set(step.rows(count).tolist()), back)
+            steps += _split(
+                step,
+                body,
+                [b.name for b in entry.trial.bodies],
+                set(step.rows(count).tolist()),
+                back,
+            )
         elif step.kind is StepKind.JUMPS:
-            found = {b.name: set(jump_rows(entry.trial, b.name, step.threshold).tolist()) for b in entry.trial.followed}
+            found = {
+                b.name: set(jump_rows(entry.trial, b.name, step.threshold).tolist())
+                for b in entry.trial.followed
+            }
             if not found.get(body, set()) & back:
                 steps.append(step)
                 continue
@@ -74,7 +100,9 @@ def jumps_set_aside(project: Project, trial: str, threshold: float, body: str = 
     entry = project.entry(trial)
     kept = [s for s in entry.steps if not (s.kind is StepKind.JUMPS and s.body == body)]
     step = Step(StepKind.JUMPS, body=body, threshold=threshold)
-    return _stepped(project, entry, (*kept, step), f"Set jumps over {threshold:g} local spreads aside")
+    return _stepped(
+        project, entry, (*kept, step), f"Set jumps over {threshold:g} local spreads aside"
+    )
 
 
 def trimmed(project: Project, trial: str, start: float, stop: float) -> Edit:
@@ -92,7 +120,9 @@ def gap_bridged(project: Project, trial: str, body: str, time: float) -> Edit:
     """Draw through the gap of a body around a moment; nothing is fitted to it. Raises TidyError."""
     entry = project.entry(trial)
     run = gap_around(entry.trial, body, time, entry.ready.aside.get(body))
-    return _stepped(project, entry, (*entry.steps, Step(StepKind.BRIDGE, (run,), body)), "Bridge a gap")
+    return _stepped(
+        project, entry, (*entry.steps, Step(StepKind.BRIDGE, (run,), body)), "Bridge a gap"
+    )
 
 
 def step_switched(project: Project, trial: str, place: int, on: bool) -> Edit:
@@ -105,11 +135,17 @@ def step_switched(project: Project, trial: str, place: int, on: bool) -> Edit:
 def step_removed(project: Project, trial: str, place: int) -> Edit:
     """Take one step out; its samples count again."""
     entry = project.entry(trial)
-    return _stepped(project, entry, entry.steps[:place] + entry.steps[place + 1 :], "Remove a tidy step")
+    return _stepped(
+        project, entry, entry.steps[:place] + entry.steps[place + 1 :], "Remove a tidy step"
+    )
 
 
 def frame_set(
-    project: Project, trials: Iterable[str], frame: Frame, facts: Mapping[str, Fact | None], name: str = "Set the frame"
+    project: Project,
+    trials: Iterable[str],
+    frame: Frame,
+    facts: Mapping[str, Fact | None],
+    name: str = "Set the frame",
 ) -> Edit:
     """Set the frame of trials, and the facts it rests on: the angle of the axes, origin and centre, each ± u.
 

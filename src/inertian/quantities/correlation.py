@@ -6,7 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
-PIECES, PIECE = 4, 8_192  # from how many pieces on, and of what length, a long convolution is cut up
+PIECES, PIECE = (
+    4,
+    8_192,
+)  # from how many pieces on, and of what length, a long convolution is cut up
 
 
 def correlated(columns: Array, correlation: float) -> Array:
@@ -37,7 +40,9 @@ def _in_pieces(x: Array, kernel: Array) -> Array:
     padded = np.zeros(count * step)
     padded[: len(x)] = x
     found = np.fft.irfft(
-        np.fft.rfft(padded.reshape(count, step), size, axis=1) * np.fft.rfft(kernel, size), size, axis=1
+        np.fft.rfft(padded.reshape(count, step), size, axis=1) * np.fft.rfft(kernel, size),
+        size,
+        axis=1,
     )
     whole = np.zeros((count + 1) * step)
     whole[: count * step] = found[:, :step].ravel()

@@ -29,7 +29,9 @@ class Scalar:
     dof: float
     shape: Shape | None = None
     factors: tuple[float, float] | None = None
-    ends: tuple[tuple[float, float], tuple[float, float]] | None = None  # of 68 and 95 %, where they are not alike
+    ends: tuple[tuple[float, float], tuple[float, float]] | None = (
+        None  # of 68 and 95 %, where they are not alike
+    )
 
     @property
     def way(self) -> str:
@@ -41,12 +43,20 @@ class Scalar:
     @property
     def interval68(self) -> tuple[float, float]:
         """The interval that holds the truth in 68.27 %."""
-        return self.ends[0] if self.ends else (self.value - self.k68 * self.u, self.value + self.k68 * self.u)
+        return (
+            self.ends[0]
+            if self.ends
+            else (self.value - self.k68 * self.u, self.value + self.k68 * self.u)
+        )
 
     @property
     def interval95(self) -> tuple[float, float]:
         """The interval that holds the truth in 95.45 %."""
-        return self.ends[1] if self.ends else (self.value - self.k95 * self.u, self.value + self.k95 * self.u)
+        return (
+            self.ends[1]
+            if self.ends
+            else (self.value - self.k95 * self.u, self.value + self.k95 * self.u)
+        )
 
     @cached_property
     def _k(self) -> tuple[float, float]:
@@ -95,14 +105,20 @@ def _mixed_factors(u: float, shape: Shape) -> tuple[float, float]:
     spread = max(shape.spread / u, 0.01)
     reach = sum(shape.half_widths) / u + spread * (8.0 if shape.dof > 30 else 40.0)
     grid = np.linspace(-reach, reach, 2 * GRID + 1)
-    below = ndtr(grid / spread) if math.isinf(shape.dof) or shape.dof > 1e6 else stdtr(shape.dof, grid / spread)
+    below = (
+        ndtr(grid / spread)
+        if math.isinf(shape.dof) or shape.dof > 1e6
+        else stdtr(shape.dof, grid / spread)
+    )
     step = grid[1] - grid[0]
     for width in shape.half_widths:
         a = width / u
         if a < 1e-3:
             continue
         area = np.concatenate([[0.0], np.cumsum(0.5 * (below[1:] + below[:-1])) * step])
-        upper = np.where(grid + a > reach, area[-1] + (grid + a - reach), np.interp(grid + a, grid, area))
+        upper = np.where(
+            grid + a > reach, area[-1] + (grid + a - reach), np.interp(grid + a, grid, area)
+        )
         below = (upper - np.interp(grid - a, grid, area)) / (2.0 * a)
     inside = (below - below[::-1])[GRID:]
     k68, k95 = np.interp((P68, P95), inside, grid[GRID:])
@@ -137,5 +153,7 @@ def equivalent_z(ratio: float, dof: float) -> float:
         return math.copysign(math.sqrt(dof * math.log1p(ratio * ratio / dof)), ratio)
     guess = math.sqrt(-2.0 * log_tail)
     for _ in range(30):
-        guess = math.sqrt(max(-2.0 * (log_tail + math.log(guess) + 0.5 * math.log(2.0 * math.pi)), 1.0))
+        guess = math.sqrt(
+            max(-2.0 * (log_tail + math.log(guess) + 0.5 * math.log(2.0 * math.pi)), 1.0)
+        )
     return math.copysign(guess, ratio)

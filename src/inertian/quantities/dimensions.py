@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from fractions import Fraction
 from typing import NamedTuple
 
-from inertian.quantities.formulas import CONSTANTS, Formula, FormulaError
+from inertian.quantities.expressions import CONSTANTS, Formula, FormulaError
 from inertian.quantities.units import plain_units
 
 
@@ -30,7 +30,11 @@ class Dimension(NamedTuple):
         known = _NAMED.get(self)
         if known is not None:
             return known
-        parts = [(s, p) for s, p in zip(("kg", "m", "s"), (self.mass, self.length, self.time), strict=True) if p]
+        parts = [
+            (s, p)
+            for s, p in zip(("kg", "m", "s"), (self.mass, self.length, self.time), strict=True)
+            if p
+        ]
         above = "·".join(s + _raised(p) for s, p in parts if p > 0) or "1"
         below = [s + _raised(-p) for s, p in parts if p < 0]
         return "/".join([above, *below])
@@ -75,7 +79,9 @@ OF_KIND = {
     "frequency": _of(0, 0, -1),
 }
 _POWERS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-")
-_FACTOR = re.compile(r"^(?P<symbol>[^\d\s^*·/⁰¹²³⁴⁵⁶⁷⁸⁹⁻-]+|1|%|°)\^?(?P<power>[-⁻]?[\d⁰¹²³⁴⁵⁶⁷⁸⁹⁻]+)?$")
+_FACTOR = re.compile(
+    r"^(?P<symbol>[^\d\s^*·/⁰¹²³⁴⁵⁶⁷⁸⁹⁻-]+|1|%|°)\^?(?P<power>[-⁻]?[\d⁰¹²³⁴⁵⁶⁷⁸⁹⁻]+)?$"
+)
 
 
 def _raised(power: Fraction) -> str:
@@ -111,7 +117,9 @@ def _factor(text: str, piece: str) -> tuple[float, Dimension, int]:
         return 1.0, NUMBER, 1
     unit = plain_units().get(symbol)
     if found is None or unit is None:
-        raise FormulaError(text, f"“{piece}” is not a unit. Write, for example, J, N, kg·m/s or m/s².")
+        raise FormulaError(
+            text, f"“{piece}” is not a unit. Write, for example, J, N, kg·m/s or m/s²."
+        )
     return unit.factor, OF_KIND[unit.kind], int((found["power"] or "1").translate(_POWERS))
 
 
@@ -147,7 +155,9 @@ def _dimension(text: str, node: ast.expr, known: Mapping[str, Dimension]) -> Dim
         return _of_power(text, node, left, right)
     if left != right:
         sign = "+" if isinstance(node.op, ast.Add) else "−"
-        raise FormulaError(text, f"{left} {sign} {right} has no meaning: only quantities of one kind can be added.")
+        raise FormulaError(
+            text, f"{left} {sign} {right} has no meaning: only quantities of one kind can be added."
+        )
     return left
 
 

@@ -41,7 +41,9 @@ def distinct(values: Array) -> Array:
     As np.unique, whose first call imports masked arrays: a fiftieth of a second at start.
     """
     ordered = np.sort(values[np.isfinite(values)])
-    return ordered[np.concatenate([[True], ordered[1:] != ordered[:-1]])] if ordered.size else ordered
+    return (
+        ordered[np.concatenate([[True], ordered[1:] != ordered[:-1]])] if ordered.size else ordered
+    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -122,7 +124,9 @@ class Pieces:
         for run in self.runs:
             low, high = max(run.start, rows.start), min(run.stop, rows.stop)
             if low < high:
-                found[low - rows.start : high - rows.start] = run.values[low - run.start : high - run.start]
+                found[low - rows.start : high - rows.start] = run.values[
+                    low - run.start : high - run.start
+                ]
         return found
 
 
@@ -130,7 +134,11 @@ def overlap(a: SampleWeights, b: SampleWeights) -> tuple[Array, Array, slice]:
     """Return the weights of two operators on the rows that both use, and those rows."""
     start, stop = max(a.start, b.start), min(a.stop, b.stop)
     rows = slice(start, max(start, stop))
-    return a.values[start - a.start : rows.stop - a.start], b.values[start - b.start : rows.stop - b.start], rows
+    return (
+        a.values[start - a.start : rows.stop - a.start],
+        b.values[start - b.start : rows.stop - b.start],
+        rows,
+    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -179,7 +187,10 @@ class ReadingNoise:
         root = np.sqrt(self.variance)
         found = root * correlated(root * weights, self.alike)
         whole = slice(0, len(weights))
-        return np.asarray(found + sum(float(pattern[whole] @ weights) * pattern[whole] for pattern in self.rounding))
+        return np.asarray(
+            found
+            + sum(float(pattern[whole] @ weights) * pattern[whole] for pattern in self.rounding)
+        )
 
     def of_one(self, n: int) -> Array:
         """Return the variance of each of n readings."""
@@ -260,10 +271,14 @@ class Joint:
     def shape(self, name: str) -> "Shape":
         """Return how the error of one quantity is distributed: a t part and rectangular parts."""
         i = self.index(name)
-        free = {part: float(part.covariance[i, i]) for part in self.parts if not part.source.bounded}
+        free = {
+            part: float(part.covariance[i, i]) for part in self.parts if not part.source.bounded
+        }
         bounded = [float(part.covariance[i, i]) for part in self.parts if part.source.bounded]
         width = tuple(float(np.sqrt(3.0 * v)) for v in bounded if v > 0.0)
-        return Shape(float(np.sqrt(max(sum(free.values()), 0.0))), self.pools.dof(_by_pool(free)), width)
+        return Shape(
+            float(np.sqrt(max(sum(free.values()), 0.0))), self.pools.dof(_by_pool(free)), width
+        )
 
     def shares(self, name: str) -> dict[Source, float]:
         """Return the budget of one quantity: variance by source; it adds up to u²."""
@@ -286,7 +301,9 @@ def _reading_parts(estimates: Sequence[Estimate], noise: ClockNoise) -> list[Par
         places = [i for i, e in enumerate(estimates) if channel in e.weights]
         matrix = by_source.setdefault(source, np.zeros((n, n)))
         if places:
-            matrix[np.ix_(places, places)] += own.covariance([estimates[i].weights[channel] for i in places])
+            matrix[np.ix_(places, places)] += own.covariance(
+                [estimates[i].weights[channel] for i in places]
+            )
     return [Part(source, matrix) for source, matrix in by_source.items()]
 
 
@@ -301,7 +318,9 @@ def _jitter_part(estimates: Sequence[Estimate], noise: ClockNoise) -> Part:
             for channel, w in estimate.weights.items():
                 if channel in noise.rate:
                     place = places[w.start, w.stop]
-                    row[place : place + len(w.values)] += w.values * noise.rate[channel][w.start : w.stop]
+                    row[place : place + len(w.values)] += (
+                        w.values * noise.rate[channel][w.start : w.stop]
+                    )
         matrix = noise.jitter * (pulled @ pulled.T)
     return Part(noise.jitter_source, matrix)
 
@@ -334,6 +353,8 @@ def joint(
             parts.append(Part(part.source, slopes @ part.covariance @ slopes.T))
     merged: dict[Source, Array] = {}
     for piece in parts:
-        merged[piece.source] = merged[piece.source] + piece.covariance if piece.source in merged else piece.covariance
+        merged[piece.source] = (
+            merged[piece.source] + piece.covariance if piece.source in merged else piece.covariance
+        )
     values = locked([e.value for e in estimates])
     return Joint(tuple(named), values, tuple(Part(s, m) for s, m in merged.items()), pools)

@@ -50,7 +50,9 @@ class Fact:
         if not math.isfinite(self.typed):
             raise FactError(str(self.typed), "the value has to be a finite number.")
         if not (math.isfinite(self.plus_minus) and self.plus_minus >= 0.0):
-            raise FactError(str(self.plus_minus), "the part after ± has to be zero or a positive number.")
+            raise FactError(
+                str(self.plus_minus), "the part after ± has to be zero or a positive number."
+            )
 
     @property
     def si(self) -> float:
@@ -111,7 +113,11 @@ def parse_fact(text: str, kind: str, default: Unit, meaning: Meaning = Meaning.L
         raise FactError(text, why)
     number, step = _number(match["value"]), _last_step(match["value"])
     unit1, unit2 = (match["unit1"] or "").strip(), (match["unit2"] or "").strip()
-    unit = unit_of(kind, unit1 or ("" if unit2 == "%" else unit2)) if (unit1 or unit2 not in ("", "%")) else default
+    unit = (
+        unit_of(kind, unit1 or ("" if unit2 == "%" else unit2))
+        if (unit1 or unit2 not in ("", "%"))
+        else default
+    )
     if match["concise"]:
         return Fact(number, int(match["concise"]) * step, Meaning.STANDARD, unit)
     if match["pm"] is None:

@@ -107,7 +107,12 @@ def settled_distribution(
             break
         made = block(k)
         blocks.append(made[np.isfinite(made)])
-        found = np.vstack([found, [blocks[-1].mean(), blocks[-1].std(ddof=1), *shortest_interval(blocks[-1], P95)]])
+        found = np.vstack(
+            [
+                found,
+                [blocks[-1].mean(), blocks[-1].std(ddof=1), *shortest_interval(blocks[-1], P95)],
+            ]
+        )
         if k + 1 >= FEWEST:
             spread = 2.0 * found.std(axis=0, ddof=1) / np.sqrt(k + 1)
             settled = bool(np.all(spread < tolerance_of(float(found[:, 1].mean()))))
@@ -119,4 +124,6 @@ def settled_distribution(
     tolerance = tolerance_of(u)
     off = max(abs(first_order[0] - wide[0]), abs(first_order[1] - wide[1]))
     narrow = shortest_interval(drawn, P68)
-    return Distribution(float(drawn.mean()), u, narrow, wide, len(drawn), seed, settled, tolerance, off)
+    return Distribution(
+        float(drawn.mean()), u, narrow, wide, len(drawn), seed, settled, tolerance, off
+    )

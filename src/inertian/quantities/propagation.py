@@ -19,7 +19,9 @@ Inputs = Mapping[str, NDArray[Any]]
 Law = Callable[[Inputs], Mapping[str, NDArray[Any]]]
 
 _STEP = 1e-30  # of the complex step: no subtraction, so it may be tiny
-SECOND_ORDER_LIMIT = 0.1  # design: first order is trusted while the second-order term is below a tenth of u
+SECOND_ORDER_LIMIT = (
+    0.1  # design: first order is trusted while the second-order term is below a tenth of u
+)
 DRAWS = 20_000
 SEED = 20261124
 
@@ -31,16 +33,22 @@ class Propagated:
     joint: Joint
     gradient: Array  # shape (outputs, inputs)
     second_order: Array  # shape (outputs,), in units of the result
-    involved: NDArray[np.bool_]  # shape (outputs, inputs): which inputs move a result, at first or second order
+    involved: NDArray[
+        np.bool_
+    ]  # shape (outputs, inputs): which inputs move a result, at first or second order
 
 
-def _run(law: Law, names: tuple[str, ...], columns: NDArray[Any]) -> tuple[tuple[str, ...], NDArray[Any]]:
+def _run(
+    law: Law, names: tuple[str, ...], columns: NDArray[Any]
+) -> tuple[tuple[str, ...], NDArray[Any]]:
     results = law(dict(zip(names, columns, strict=True)))
     shape = columns.shape[1:]
     return tuple(results), np.stack([np.broadcast_to(r, shape) for r in results.values()])
 
 
-def gradients(law: Law, names: tuple[str, ...], points: Array) -> tuple[tuple[str, ...], Array, Array]:
+def gradients(
+    law: Law, names: tuple[str, ...], points: Array
+) -> tuple[tuple[str, ...], Array, Array]:
     """Return ∂output/∂input at several points, shape (outputs, inputs, points), and the outputs there.
 
     `points` has shape (inputs, points), the outputs (outputs, points).
@@ -105,12 +113,20 @@ def draw(joint: Joint, draws: int, seed: int, known: bool = False) -> Array:
         weight = float((np.diag(part.covariance) / full).sum())
         size[part.source.pool] = size.get(part.source.pool, 0.0) + weight
     dof = max(joint.pools.dof(size), 1.0) if sum(size.values()) > 0.0 else np.inf
-    scale = np.sqrt(dof / rng.chisquare(dof, draws)) if np.isfinite(dof) and not known else np.ones(draws)
+    scale = (
+        np.sqrt(dof / rng.chisquare(dof, draws))
+        if np.isfinite(dof) and not known
+        else np.ones(draws)
+    )
     for part in (p for p in joint.parts if p.covariance.any()):
         values, vectors = np.linalg.eigh(part.covariance)
         keep = values > values[-1] * 1e-14 if values[-1] > 0 else np.zeros(len(values), dtype=bool)
         shape = (int(keep.sum()), draws)
-        noise = rng.uniform(-np.sqrt(3.0), np.sqrt(3.0), shape) if part.source.bounded else rng.standard_normal(shape)
+        noise = (
+            rng.uniform(-np.sqrt(3.0), np.sqrt(3.0), shape)
+            if part.source.bounded
+            else rng.standard_normal(shape)
+        )
         noise = (vectors[:, keep] * np.sqrt(values[keep])) @ noise
         total += noise * scale if part.source.pool in estimated else noise
     return total
@@ -151,11 +167,20 @@ class Results(Mapping[str, Scalar]):
             raise KeyError(name) from None
         u, extra = joint.u(name), self.first.second_order[place]
         if extra > SECOND_ORDER_LIMIT * u and extra > 0.0:
-            return _by_draws(self._law, self._inputs, name, self.first.involved[place], joint.dof(name), self._seed)
+            return _by_draws(
+                self._law,
+                self._inputs,
+                name,
+                self.first.involved[place],
+                joint.dof(name),
+                self._seed,
+            )
         return Scalar(self.value(name), u, joint.dof(name), joint.shape(name))
 
 
-def _by_draws(law: Law, joint: Joint, output: str, involved: NDArray[np.bool_], dof: float, seed: int) -> Scalar:
+def _by_draws(
+    law: Law, joint: Joint, output: str, involved: NDArray[np.bool_], dof: float, seed: int
+) -> Scalar:
     """One result by Monte Carlo, drawing only the inputs that move it.
 
     The interval about the value holds the stated share of the draws. u is the root mean square about the value with

@@ -38,7 +38,9 @@ def _exact(value: float) -> str:
 def split_pm(value: float, u: float) -> tuple[str, str]:
     """Return value and u as rounded strings, both to the place that u decides; u must be finite and above zero."""
     place = last_place(u)
-    return _plain(_at(Decimal(repr(value)), place), place), _plain(_at(Decimal(repr(u)), place), place)
+    return _plain(_at(Decimal(repr(value)), place), place), _plain(
+        _at(Decimal(repr(u)), place), place
+    )
 
 
 def write(value: float | None, u: float | None, unit: str = "", mark: str = ".") -> str:

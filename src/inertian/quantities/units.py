@@ -48,8 +48,14 @@ SI_SYMBOL = {
 
 _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
     "length": {
-        "m": (1.0, ("metre", "meter", "metres", "meters", "mètre", "mètres", "metros", "metro", "metri")),
-        "cm": (0.01, ("centimetre", "centimeter", "centimetres", "centimeters", "zentimeter", "centimètres")),
+        "m": (
+            1.0,
+            ("metre", "meter", "metres", "meters", "mètre", "mètres", "metros", "metro", "metri"),
+        ),
+        "cm": (
+            0.01,
+            ("centimetre", "centimeter", "centimetres", "centimeters", "zentimeter", "centimètres"),
+        ),
         "mm": (0.001, ("millimetre", "millimeter", "millimetres", "millimeters", "millimètres")),
         "dm": (0.1, ("decimetre", "decimeter", "dezimeter")),
         "µm": (1e-6, ("um", "μm", "micron", "microns", "micrometre", "micrometer")),
@@ -80,8 +86,14 @@ _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
                 "sekund",
             ),
         ),
-        "ms": (0.001, ("msec", "millis", "millisecond", "milliseconds", "millisekunden", "millisecondes")),
-        "µs": (1e-6, ("us", "μs", "usec", "micros", "microsecond", "microseconds", "mikrosekunden")),
+        "ms": (
+            0.001,
+            ("msec", "millis", "millisecond", "milliseconds", "millisekunden", "millisecondes"),
+        ),
+        "µs": (
+            1e-6,
+            ("us", "μs", "usec", "micros", "microsecond", "microseconds", "mikrosekunden"),
+        ),
         "ns": (1e-9, ("nsec", "nanos", "nanosecond", "nanoseconds")),
         "min": (60.0, ("minute", "minutes", "minuten", "mins", "minutos")),
         "h": (3600.0, ("hour", "hours", "std", "stunden", "hr", "hrs")),
@@ -120,7 +132,10 @@ _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
         "kp": (9.80665, ("kgf",)),
         "gf": (0.00980665, ()),
     },
-    "angle": {"rad": (1.0, ("radian", "radians")), "°": (0.017453292519943295, ("deg", "degree", "degrees"))},
+    "angle": {
+        "rad": (1.0, ("radian", "radians")),
+        "°": (0.017453292519943295, ("deg", "degree", "degrees")),
+    },
     "number": {"": (1.0, ()), "%": (0.01, ("percent",)), "m/px": (1.0, ())},
     "stiffness": {"N/m": (1.0, ()), "N/cm": (100.0, ()), "N/mm": (1000.0, ())},
     "inertia": {
@@ -132,10 +147,21 @@ _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
     "power": {"W": (1.0, ("watt",)), "mW": (0.001, ()), "kW": (1000.0, ())},
     "frequency": {"Hz": (1.0, ("hertz",)), "kHz": (1000.0, ())},
 }
-IN_FILES = ("length", "time", "mass", "speed", "acceleration", "force", "angle", "number")  # kinds columns may have
+IN_FILES = (
+    "length",
+    "time",
+    "mass",
+    "speed",
+    "acceleration",
+    "force",
+    "angle",
+    "number",
+)  # kinds columns may have
 
 _FIRST_POWER = re.compile(r"(.+?)(?:[·⋅*. ]?(min|ms|s|h)(?:\^?-1|⁻¹)|/(min|ms|s|h|sec))$")
-_SECOND_POWER = re.compile(r"(.+?)(?:[·⋅*. ]?s(?:\^?-2|⁻²)|/s(?:\^2|²|2|\*\*2)|/s/s|/\(s\^2\)|/s\*s|/sec(?:\^2|²|2))$")
+_SECOND_POWER = re.compile(
+    r"(.+?)(?:[·⋅*. ]?s(?:\^?-2|⁻²)|/s(?:\^2|²|2|\*\*2)|/s/s|/\(s\^2\)|/s\*s|/sec(?:\^2|²|2))$"
+)
 
 
 def _index() -> dict[str, dict[str, Unit]]:
@@ -208,6 +234,22 @@ def symbols(kind: str) -> tuple[str, ...]:
 @lru_cache(maxsize=1)
 def plain_units() -> dict[str, Unit]:
     """Return the units that others are made of, by symbol: m, kg, s, N, J, °, …; no words and no compounds."""
-    kinds = ("length", "time", "mass", "force", "energy", "power", "frequency", "angle", "number", "acceleration")
-    found = [_BY_KIND[kind][symbol] for kind in kinds for symbol in _TABLE[kind] if not set(symbol) & set("/·")]
+    kinds = (
+        "length",
+        "time",
+        "mass",
+        "force",
+        "energy",
+        "power",
+        "frequency",
+        "angle",
+        "number",
+        "acceleration",
+    )
+    found = [
+        _BY_KIND[kind][symbol]
+        for kind in kinds
+        for symbol in _TABLE[kind]
+        if not set(symbol) & set("/·")
+    ]
     return {unit.symbol: unit for unit in found if unit.symbol and unit.symbol != PIXEL}

@@ -1,1 +1,4 @@
-"""Results for readers: JSON now; pages, figures and spreadsheets later."""
+"""Results for readers: JSON, CSV and text.
+
+Imports `analysis` and what lies below. Must never know of Qt.
+"""

@@ -8,15 +8,22 @@ from typing import Any
 
 import numpy as np
 
-from inertian.files.readings import FileReading
-from inertian.motion.contact import suggest_spans
-from inertian.motion.kinematics import BodyDerived, Derived, Method, derive, judged, stated_sigma
-from inertian.motion.local_estimates import WindowAsked
-from inertian.motion.local_noise import SCATTERED, LocalNoise, pooled
-from inertian.motion.ready import ready
-from inertian.motion.spans import Spans
-from inertian.motion.tidying import Step, StepKind
-from inertian.motion.trials import Trial
+from inertian.files.interpretation.parsed_file import FileReading
+from inertian.motion.derivatives.derive import (
+    BodyDerived,
+    Derived,
+    Method,
+    derive,
+    judged,
+    stated_sigma,
+)
+from inertian.motion.derivatives.local_derivatives import WindowAsked
+from inertian.motion.noise.local_noise import SCATTERED, LocalNoise, pooled
+from inertian.motion.recording.prepared_trial import ready
+from inertian.motion.recording.tidying import Step, StepKind
+from inertian.motion.recording.trials import Trial
+from inertian.motion.spans.span_suggestion import suggest_spans
+from inertian.motion.spans.spans import Spans
 from inertian.quantities.errors import InertianError, Refusal
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.facts import parse_positive
@@ -49,7 +56,10 @@ class NoiseAsked:
         if self.of_column:
             return {b.name: sigma for b in trial.followed if (sigma := stated_sigma(b)) is not None}
         if self.of_step:
-            return {b.name: max(c.resolution for c in b.channels) / math.sqrt(12.0) for b in trial.followed}
+            return {
+                b.name: max(c.resolution for c in b.channels) / math.sqrt(12.0)
+                for b in trial.followed
+            }
         return {b.name: self.sigma for b in trial.followed} if self.sigma is not None else {}
 
     def said_of(self, body: BodyDerived) -> BodyDerived:
@@ -73,7 +83,9 @@ def noise_asked(text: str) -> NoiseAsked:
     if plain == OF_THE_STEP:
         return NoiseAsked(of_step=True, of_column=False)
     try:
-        return NoiseAsked(parse_positive(text, "length", unit_of("length", "m")).si, of_column=False)
+        return NoiseAsked(
+            parse_positive(text, "length", unit_of("length", "m")).si, of_column=False
+        )
     except InertianError:
         raise Refusal(
             f"“{text.strip()}” is not a noise. Write the standard deviation of a reading, such as 0.5 mm, or one of "
@@ -173,7 +185,9 @@ def write_table(path: Path, found: Sequence[tuple[str, Sequence[TrialDerived]]])
                 numbers = polars.DataFrame(dict(zip(COLUMNS, arrays, strict=True)))
                 texts = [polars.lit(text).alias(name) for name, text in labels.items()]
                 blocks.append(numbers.select(*texts, polars.col(*COLUMNS).fill_nan(None)))
-    empty = dict.fromkeys(("trial", "body", "axis"), polars.String) | dict.fromkeys(COLUMNS, polars.Float64)
+    empty = dict.fromkeys(("trial", "body", "axis"), polars.String) | dict.fromkeys(
+        COLUMNS, polars.Float64
+    )
     table = polars.concat(blocks) if blocks else polars.DataFrame(schema=empty)
     with path.open("wb") as out:
         table.write_csv(out)
@@ -188,7 +202,10 @@ def derived_json(
         {
             "path": path,
             "trials": [
-                {"name": one.trial.name, "bodies": [_body_json(one, body, method) for body in one.bodies]}
+                {
+                    "name": one.trial.name,
+                    "bodies": [_body_json(one, body, method) for body in one.bodies],
+                }
                 for one in own
             ],
         }
@@ -244,8 +261,14 @@ def derived_text(found: Sequence[tuple[str, Sequence[TrialDerived]]], method: Me
 
 def _body_text(made: dict[str, Any]) -> list[str]:
     source = "given" if made["given"] else f"from the scatter, ν = {made['dof'] or 0.0:.0f}"
-    noise = "not known: too few samples" if made["noise"] is None else f"{made['noise']:.2g} m ({source})"
+    noise = (
+        "not known: too few samples"
+        if made["noise"] is None
+        else f"{made['noise']:.2g} m ({source})"
+    )
     wide = {name: w for name, w in made["window"].items() if w}
-    windows = ", ".join(f"{name} {w['samples']:.0f} samples ({w['seconds']:.3g} s)" for name, w in wide.items())
+    windows = ", ".join(
+        f"{name} {w['samples']:.0f} samples ({w['seconds']:.3g} s)" for name, w in wide.items()
+    )
     line = f"    {made['name']}: {made['method']}; windows {windows or 'none'}; noise {noise}"
     return [line, f"      {made['remark']}"] if made["remark"] else [line]

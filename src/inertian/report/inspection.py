@@ -5,10 +5,10 @@ from typing import Any
 
 import numpy as np
 
-from inertian.files.assembly import ChannelReading, TimeReading, TrialReading
-from inertian.files.flaws import step_of
-from inertian.files.readings import FileReading
-from inertian.files.wording import sentences
+from inertian.files.interpretation.assembly import ChannelReading, TimeReading, TrialReading
+from inertian.files.interpretation.data_checks import step_of
+from inertian.files.interpretation.file_description import sentences
+from inertian.files.interpretation.parsed_file import FileReading
 from inertian.quantities.units import PIXEL, SI_SYMBOL, ascii_symbol
 
 SCHEMA = 1

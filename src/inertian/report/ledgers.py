@@ -4,8 +4,8 @@ import math
 from collections.abc import Iterator
 from typing import Any
 
-from inertian.physics.ledger import Accounts, Ledger
-from inertian.project.evaluation import Evaluator
+from inertian.analysis.evaluation import Evaluator
+from inertian.physics.accounts.ledger import Accounts, Ledger
 from inertian.project.project import Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
@@ -39,7 +39,9 @@ def ledger_json(ledger: Ledger) -> dict[str, Any]:
         "unit": _UNIT.get(ledger.unit, ledger.unit),
         "expectation": str(ledger.expectation),
         "opening": scalar_json(ledger.opening),
-        "entries": [{"name": n, "value": finite(s.value), "u": finite(s.u)} for n, s in ledger.entries],
+        "entries": [
+            {"name": n, "value": finite(s.value), "u": finite(s.u)} for n, s in ledger.entries
+        ],
         "closing": scalar_json(ledger.closing),
         "unaccounted": scalar_json(ledger.unaccounted),
         "z": finite(judged.z),
@@ -69,7 +71,9 @@ def ledgers_json(project: Project) -> tuple[dict[str, Any], list[str]]:
             refusals.append(f"{name}: {accounts}")
             trials.append({"name": name, "ledgers": []})
         else:
-            trials.append({"name": name, "ledgers": [ledger_json(ledger) for ledger in accounts.ledgers]})
+            trials.append(
+                {"name": name, "ledgers": [ledger_json(ledger) for ledger in accounts.ledgers]}
+            )
     return {"project": project.name, "schema": SCHEMA, "trials": trials}, refusals
 
 
@@ -83,8 +87,14 @@ def ledgers_text(project: Project) -> tuple[list[str], list[str]]:
             continue
         lines.append(name)
         for ledger in accounts.ledgers:
-            sides = {"before": ledger.opening, "after": ledger.closing, "unaccounted": ledger.unaccounted}
-            amounts = ", ".join(f"{side} {write(s.value, s.u, ledger.unit)}" for side, s in sides.items())
+            sides = {
+                "before": ledger.opening,
+                "after": ledger.closing,
+                "unaccounted": ledger.unaccounted,
+            }
+            amounts = ", ".join(
+                f"{side} {write(s.value, s.u, ledger.unit)}" for side, s in sides.items()
+            )
             verdict = f": {ledger.judgement.verdict}" if ledger.judgement.verdict else ""
             lines.append(f"  {ledger.law}: {amounts}{verdict}")
         if accounts.together:

@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from typing import Any
 
-from inertian.files.readings import FileReading
-from inertian.files.recordings import trials_of
-from inertian.motion.finder import find_spans
-from inertian.motion.found import Found
-from inertian.motion.trials import Trial
+from inertian.files.interpretation.parsed_file import FileReading
+from inertian.files.trial_building import trials_of
+from inertian.motion.recording.trials import Trial
+from inertian.motion.spans.finder import find_spans
+from inertian.motion.spans.span_naming import Found
 from inertian.quantities.errors import InertianError
 
 SCHEMA = 1

@@ -1,1 +1,4 @@
-"""The demo scenario: a day at the ice rink, simulated, with instruments that err as real ones do."""
+"""The demo scenario, a day at the ice rink, and its simulated instruments.
+
+Imports `files` to write what it made. Must never know of projects or of how its data are read back.
+"""

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from inertian.files.footage import tab_separated
+from inertian.files.tab_separated import tab_separated
 from inertian.rink.camera import Camera, Footage, film
 from inertian.rink.stones import RADIUS, Stones, TrueMotion, collide
 
@@ -37,30 +37,45 @@ class RinkFile:
     truth: TrueMotion
 
 
-def in_line_stones(speeds: tuple[float, float], wait: float, bounce: float, mass: tuple[float, float]) -> Stones:
+def in_line_stones(
+    speeds: tuple[float, float], wait: float, bounce: float, mass: tuple[float, float]
+) -> Stones:
     """Return two stones on one lane that will meet after about `wait` seconds."""
     pace = np.array(speeds)
     path = pace * wait - 0.5 * np.sign(pace) * np.array(DECELERATION) * wait**2
     start = 0.60 if pace[0] > 0 else 2.40
     return Stones(
-        mass, np.array([[start], [start + 2 * RADIUS + path[0] - path[1]]]), pace[:, None], DECELERATION, bounce
+        mass,
+        np.array([[start], [start + 2 * RADIUS + path[0] - path[1]]]),
+        pace[:, None],
+        DECELERATION,
+        bounce,
     )
 
 
 def glancing_stones(mass: tuple[float, float]) -> Stones:
     """Return a heavy stone that will hit a resting light one off centre."""
     return Stones(
-        mass, np.array([[0.40, 0.52], [2.30, 0.66]]), np.array([[1.78, 0.02], [0.0, 0.0]]), DECELERATION, 0.83
+        mass,
+        np.array([[0.40, 0.52], [2.30, 0.66]]),
+        np.array([[1.78, 0.02], [0.0, 0.0]]),
+        DECELERATION,
+        0.83,
     )
 
 
-def _file(name: str, series: str, footage: Footage, truth: TrueMotion, camera: Camera, axes: Sequence[str]) -> RinkFile:
+def _file(
+    name: str, series: str, footage: Footage, truth: TrueMotion, camera: Camera, axes: Sequence[str]
+) -> RinkFile:
     titles, columns = ["time (s)"], [footage.times]
     for i, body in enumerate(MASSES):
         for j, axis in enumerate(axes):
             titles.append(f"{body} (cm)" if len(axes) == 1 else f"{body} {axis} (cm)")
             columns.append(footage.positions_cm[i, j])
-    preamble = (f"ice rink, lane 2: {name}", f"camera above the lane, {camera.rate:g} frames per second")
+    preamble = (
+        f"ice rink, lane 2: {name}",
+        f"camera above the lane, {camera.rate:g} frames per second",
+    )
     content = tab_separated(preamble, titles, columns, [4] + [camera.decimals] * (len(titles) - 1))
     return RinkFile(f"{name}.tsv", series, content, truth)
 
@@ -77,7 +92,9 @@ def day(seed: int = SEED) -> tuple[RinkFile, ...]:
     mass = (weighed[0], weighed[1])
     files = []
     for number, speeds in enumerate(IN_LINE, start=1):
-        truth = collide(in_line_stones(speeds, rng.uniform(0.95, 1.25), rng.uniform(0.76, 0.88), mass))
+        truth = collide(
+            in_line_stones(speeds, rng.uniform(0.95, 1.25), rng.uniform(0.76, 0.88), mass)
+        )
         footage = film(truth, truth.end + rng.uniform(0.95, 1.15), camera, rng)
         files.append(_file(f"In line {number:02d}", "in line", footage, truth, camera, ("x",)))
     truth = collide(glancing_stones(mass))

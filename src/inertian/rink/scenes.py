@@ -50,7 +50,9 @@ class Course:
     def steady(self, duration: float, a: Array) -> "Course":
         """Move on with a steady acceleration (m/s²) for some s."""
         t0, x0, v0 = self.t, self.x, self.v
-        self._add(duration, lambda t: x0 + v0 * (t - t0)[:, None] + 0.5 * a * (t - t0)[:, None] ** 2)
+        self._add(
+            duration, lambda t: x0 + v0 * (t - t0)[:, None] + 0.5 * a * (t - t0)[:, None] ** 2
+        )
         kind = "steady acceleration" if np.any(a) else "steady velocity" if np.any(v0) else "rest"
         self._tell(kind, t0, self.t)
         turn = -float(v0[-1] / a[-1]) if a[-1] else -1.0
@@ -71,7 +73,9 @@ class Course:
             self.steady(duration - stops, np.zeros_like(self.v))
         return self
 
-    def push(self, duration: float, dv: Array, power: float = 1.5, skew: float = 1.0, kind: str = "") -> "Course":
+    def push(
+        self, duration: float, dv: Array, power: float = 1.5, skew: float = 1.0, kind: str = ""
+    ) -> "Course":
         """Change the velocity by dv within some s, by a force of the shape sin(π u^skew)^power."""
         t0, x0, v0 = self.t, self.x, self.v
         _, path = _push(power, skew)
@@ -79,7 +83,9 @@ class Course:
 
         def place(t: Array) -> Array:
             u = (t - t0) / duration
-            return np.asarray(x0 + v0 * (t - t0)[:, None] + duration * dv * np.interp(u, grid, path)[:, None])
+            return np.asarray(
+                x0 + v0 * (t - t0)[:, None] + duration * dv * np.interp(u, grid, path)[:, None]
+            )
 
         self._add(duration, place)
         if kind:
@@ -118,7 +124,10 @@ class Scene:
 
     def happened(self) -> list[Happening]:
         """Return all that happened, in order of time."""
-        return sorted([*self.shared, *(h for c in self.courses for h in c.happened)], key=lambda h: (h.t0, h.t1))
+        return sorted(
+            [*self.shared, *(h for c in self.courses for h in c.happened)],
+            key=lambda h: (h.t0, h.t1),
+        )
 
 
 def _vector(*parts: float) -> Array:
@@ -132,10 +141,15 @@ def _friction(rng: np.random.Generator) -> float:
 def stones_meet(rng: np.random.Generator, slow: bool = False) -> Scene:
     """Two stones meet: an impact of milliseconds, or a repulsion without touch over tenths of a second."""
     m = rng.uniform(8.0, 20.0, 2)
-    v1, v2 = rng.uniform(0.5, 2.2), rng.choice([0.0, -rng.uniform(0.4, 1.5), rng.uniform(0.05, 0.25)])
+    v1, v2 = (
+        rng.uniform(0.5, 2.2),
+        rng.choice([0.0, -rng.uniform(0.4, 1.5), rng.uniform(0.05, 0.25)]),
+    )
     friction = (0.0, 0.0) if slow and rng.random() < 0.5 else (_friction(rng), _friction(rng))
     before, after = rng.uniform(0.6, 1.6, 2)
-    before = min([before, *(0.8 * abs(v) / f for v, f in zip((v1, v2), friction, strict=True) if f and v)])
+    before = min(
+        [before, *(0.8 * abs(v) / f for v, f in zip((v1, v2), friction, strict=True) if f and v)]
+    )
     a, b = Course("heavy", _vector(0.0), _vector(v1)), Course("light", _vector(3.0), _vector(v2))
     for course, f in ((a, friction[0]), (b, friction[1])):
         course.glide(before, f)
@@ -148,14 +162,21 @@ def stones_meet(rng: np.random.Generator, slow: bool = False) -> Scene:
         course.glide(after, f)
     kind = "interaction" if slow else "contact"
     return Scene(
-        "repulsion" if slow else "impact", (a, b), (Happening(kind, before, before + duration, ("heavy", "light")),)
+        "repulsion" if slow else "impact",
+        (a, b),
+        (Happening(kind, before, before + duration, ("heavy", "light")),),
     )
 
 
 def three_in_a_row(rng: np.random.Generator) -> Scene:
     """A stone hits the second of three, and that one the third a little later."""
     v, f = rng.uniform(1.0, 2.2), rng.uniform(0.0, 0.15)
-    t1, gap, after, d = rng.uniform(0.6, 1.2), rng.uniform(0.35, 0.8), rng.uniform(0.6, 1.2), rng.uniform(0.003, 0.01)
+    t1, gap, after, d = (
+        rng.uniform(0.6, 1.2),
+        rng.uniform(0.35, 0.8),
+        rng.uniform(0.6, 1.2),
+        rng.uniform(0.003, 0.01),
+    )
     a, b, c = (
         Course(name, _vector(x), _vector(u))
         for name, x, u in (("first", 0.0, v), ("second", 2.0, 0.0), ("third", 3.5, 0.0))
@@ -207,7 +228,11 @@ def pushed_off(rng: np.random.Generator) -> Scene:
     if rng.random() < 0.7:
         stone.steady(rng.uniform(0.3, 1.0), _vector(0.0))
     stone.push(
-        rng.uniform(0.2, 0.7), _vector(rng.uniform(0.6, 2.0)), rng.uniform(1.0, 2.0), rng.uniform(0.8, 1.3), "push"
+        rng.uniform(0.2, 0.7),
+        _vector(rng.uniform(0.6, 2.0)),
+        rng.uniform(1.0, 2.0),
+        rng.uniform(0.8, 1.3),
+        "push",
     )
     stone.glide(rng.uniform(0.8, 2.0), f)
     if rng.random() < 0.6 and stone.v[0] > 0.3:
@@ -231,7 +256,9 @@ def into_a_spring(rng: np.random.Generator) -> Scene:
 
 def glides_out(rng: np.random.Generator) -> Scene:
     """A lone stone glides, and may come to rest."""
-    stone = Course("stone", _vector(0.0, 0.4), _vector(rng.uniform(0.5, 2.0), rng.uniform(-0.4, 0.4)))
+    stone = Course(
+        "stone", _vector(0.0, 0.4), _vector(rng.uniform(0.5, 2.0), rng.uniform(-0.4, 0.4))
+    )
     return Scene("lone", (stone.glide(rng.uniform(1.5, 4.0), _friction(rng)),))
 
 
@@ -248,7 +275,12 @@ SCENES: tuple[Callable[[np.random.Generator], Scene], ...] = (
 
 
 def record(
-    scene: Scene, rng: np.random.Generator, rate: float, noise: float, jitter: float = 0.0, spikes: float = 0.0
+    scene: Scene,
+    rng: np.random.Generator,
+    rate: float,
+    noise: float,
+    jitter: float = 0.0,
+    spikes: float = 0.0,
 ) -> tuple[Array, dict[str, Array]]:
     """Record a scene: times in s, shape (n,), and positions in m by body, shape (n, axes).
 

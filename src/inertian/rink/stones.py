@@ -95,7 +95,10 @@ def _touch(stones: Stones, latest: float) -> float:
 def collide(stones: Stones, latest: float = 20.0) -> TrueMotion:
     """Simulate one meeting. Raises ValueError if the stones do not touch before `latest` seconds."""
     begin = _touch(stones, latest)
-    x0, v0 = (s[:, :, 0] for s in _glide(stones.position, stones.velocity, stones.deceleration, np.array([begin])))
+    x0, v0 = (
+        s[:, :, 0]
+        for s in _glide(stones.position, stones.velocity, stones.deceleration, np.array([begin]))
+    )
     axes = x0.shape[1]
     state = [*x0.ravel().tolist(), *v0.ravel().tolist()]
     rates = _contact_rates(stones, x0, v0)
@@ -106,7 +109,10 @@ def collide(stones: Stones, latest: float = 20.0) -> TrueMotion:
         k3 = rates([s + 0.5 * h * k for s, k in zip(state, k2, strict=True)])
         k4 = rates([s + h * k for s, k in zip(state, k3, strict=True)])
         slopes = zip(k1, k2, k3, k4, strict=True)
-        state = [s + h / 6.0 * (a + 2 * b + 2 * c + d) for s, (a, b, c, d) in zip(state, slopes, strict=True)]
+        state = [
+            s + h / 6.0 * (a + 2 * b + 2 * c + d)
+            for s, (a, b, c, d) in zip(state, slopes, strict=True)
+        ]
         t += h
         if math.dist(state[:axes], state[axes : 2 * axes]) >= 2.0 * RADIUS:
             x, v = np.array(state).reshape(2, 2, axes)
@@ -130,10 +136,14 @@ def _contact_rates(stones: Stones, x0: Array, v0: Array) -> Callable[[list[float
         pace = -sum((b - a) * n for a, b, n in zip(v1, v2, line, strict=True))
         force = STIFFNESS * depth**1.5 * max(1.0 + damping * pace, 0.0) if depth > 0.0 else 0.0
         accelerations = []
-        for sign, mass, slow, v in zip((-1.0, 1.0), stones.mass, stones.deceleration, (v1, v2), strict=True):
+        for sign, mass, slow, v in zip(
+            (-1.0, 1.0), stones.mass, stones.deceleration, (v1, v2), strict=True
+        ):
             speed = math.hypot(*v)
             drag = slow / speed if speed > 1e-9 else 0.0
-            accelerations += [sign * force * n / mass - drag * part for n, part in zip(line, v, strict=True)]
+            accelerations += [
+                sign * force * n / mass - drag * part for n, part in zip(line, v, strict=True)
+            ]
         return [*v1, *v2, *accelerations]
 
     return rates

@@ -1,0 +1,205 @@
+"""Treating other trials like one: its steps, spans, names, readings, curves, frame, found anew at each contact."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from inertian.analysis.evaluation import Evaluator, SeriesResult
+from inertian.analysis.second_look import second_look
+from inertian.motion.recording.frame import Frame
+from inertian.motion.recording.prepared_trial import ready
+from inertian.motion.recording.tidying import StepKind
+from inertian.motion.recording.trials import Trial
+from inertian.motion.spans.span_suggestion import suggest_spans
+from inertian.motion.spans.spans import Span, SpanError, Spans
+from inertian.project.history import Edit
+from inertian.project.project import Entry, Project
+from inertian.quantities.errors import InertianError
+from inertian.quantities.facts import FactId
+
+MANY_ASIDE = 0.05  # share of samples set aside beyond which a person should look
+SHORTER = 0.4  # of the pattern's span that one may shrink to
+FEW = 5  # samples in a span
+ROUGH = 2.5  # times the usual scatter of the series
+Progress = Callable[[int, int], bool]  # done, of how many → whether to go on
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """Why a trial that was treated like another should be looked at; no reason: it need not be."""
+
+    trial: str
+    reasons: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Treated:
+    """The edit that treats trials alike, and what is doubtful about each; `complete` is False if it was cancelled."""
+
+    edit: Edit
+    doubts: tuple[Doubt, ...]
+    complete: bool = True
+
+
+def _go_on(_done: int, _of: int) -> bool:
+    return True
+
+
+def treated_alike(
+    project: Project, source: str, targets: Sequence[str], progress: Progress = _go_on
+) -> Treated:
+    """Treat trials like `source`, in one edit. `progress` is asked after each; if it says no, nothing is changed."""
+    pattern = project.entry(source)
+    suggested = suggest_spans(pattern.counted)
+    wanted, changed = [t for t in targets if t != source], project
+    doubts: dict[str, list[str]] = {}
+    for number, trial in enumerate(wanted, 1):
+        entry = project.entry(trial)
+        doubts[trial] = []
+        new = _treated(pattern, suggested, entry, doubts[trial])
+        changed = _with_setup(changed.with_entry(new), pattern, trial)
+        if not progress(number, len(wanted)):
+            return Treated(Edit("", project), (), complete=False)
+    evaluator = Evaluator()
+    for trial in wanted:
+        doubts[trial] += _doubts_of_results(changed, changed.entry(trial), evaluator)
+    name = f"Treat {len(wanted)} trials like “{pattern.trial.name}”"
+    return Treated(
+        Edit(name, changed), tuple(Doubt(t, tuple(dict.fromkeys(r))) for t, r in doubts.items())
+    )
+
+
+def _treated(pattern: Entry, suggested: Spans, entry: Entry, doubts: list[str]) -> Entry:
+    """One trial treated like the pattern; what is doubtful is added to `doubts`."""
+    trial = entry.trial
+    theirs, ours = [b.name for b in pattern.trial.bodies], [b.name for b in trial.bodies]
+    if theirs != ours:
+        doubts.append(f"its bodies are {', '.join(ours)}, not {', '.join(theirs)}")
+    by_hand = tuple(s for s in entry.steps if s.kind in (StepKind.SET_ASIDE, StepKind.BRIDGE))
+    rules = tuple(s for s in pattern.steps if s.kind is StepKind.JUMPS and s.body in ("", *ours))
+    steps = (*rules, *by_hand)
+    frame = pattern.frame
+    try:
+        made = ready(trial, steps, frame)
+    except InertianError as error:
+        doubts.append(str(error))
+        frame, made = entry.frame, ready(trial, steps, entry.frame)
+    aside = sum(len(rows) for rows in made.aside.values())
+    if aside > MANY_ASIDE * len(trial.t) * max(len(ours), 1):
+        doubts.append(f"{aside} samples are set aside")
+    spans = _spans_like(pattern.spans, suggested, made.trial, doubts)
+    shift = _shift(pattern.spans, spans)
+    named = tuple(
+        replace(n, times=tuple(t + shift for t in n.times))
+        for n in pattern.named
+        if n.body in ("", *ours)
+    )
+    curves = tuple(c for c in pattern.curves if c.body in ("", *ours))
+    frame = _time_zero_like(pattern, frame, shift)
+    return replace(entry, steps=steps, frame=frame, spans=spans, named=named, curves=curves)
+
+
+def _shift(source: Spans, target: Spans) -> float:
+    if source.contact is None or target.contact is None:
+        return 0.0
+    return target.contact.start - source.contact.start
+
+
+def _time_zero_like(pattern: Entry, frame: Frame, shift: float) -> Frame:
+    """Time zero moves along with the contact, if it was set at all."""
+    return (
+        replace(frame, time_zero=pattern.frame.time_zero + shift)
+        if pattern.frame.time_zero
+        else frame
+    )
+
+
+def _spans_like(source: Spans, suggested: Spans, trial: Trial, doubts: list[str]) -> Spans:
+    """The pattern's spans in another trial: around its own contact, with ends of their own where the pattern's were."""
+    found = suggest_spans(trial)
+    if source.contact is not None and found.contact is None:
+        doubts.append("no contact was found")
+    spans: list[Span] = []
+    limits = (float(trial.t[0]), float(trial.t[-1]))
+    for span in source:
+        try:
+            new = _like(span, source, suggested, found, limits, 1.5 * trial.step())
+        except SpanError:
+            doubts.append(f"“{span.name}” would lie outside the recording")
+            continue
+        spans.append(new)
+        rows = new.rows(trial.t)
+        if span.kind.steady and (
+            rows.stop - rows.start < FEW or new.length < SHORTER * span.length
+        ):
+            doubts.append(f"“{span.name}” is short: {rows.stop - rows.start} samples")
+    return Spans(spans).in_order()
+
+
+def _like(
+    span: Span,
+    source: Spans,
+    suggested: Spans,
+    found: Spans,
+    limits: tuple[float, float],
+    step: float,
+) -> Span:
+    """One span of the pattern in another trial: each edge is found anew where the pattern's stands as it was found."""
+    twin = next((s for s in suggested if s.name == span.name), None)
+    match = next((s for s in found if s.name == span.name), None)
+    if span is source.contact and found.contact is not None:
+        match, twin = found.contact, suggested.contact
+    edges = []
+    for side in ("start", "stop"):
+        own = getattr(span, side)
+        as_found = twin is not None and match is not None and abs(own - getattr(twin, side)) <= step
+        edges.append(getattr(match, side) if as_found else _moved_time(own, source, found))
+    return replace(span, start=max(edges[0], limits[0]), stop=min(edges[1], limits[1]))
+
+
+def _moved_time(time: float, source: Spans, found: Spans) -> float:
+    """A time as far from the contact as in the pattern, on the same side of it."""
+    one, other = source.contact, found.contact
+    if one is None or other is None:
+        return time
+    return time + (other.stop - one.stop if time >= one.stop - 1e-9 else other.start - one.start)
+
+
+def _with_setup(project: Project, pattern: Entry, trial: str) -> Project:
+    """Facts that hold for the pattern alone hold for the other trial too, but for the offsets of its clocks."""
+    scope = f"trial {pattern.trial.id}"
+    for key, fact in list(project.setup.items()):
+        if key.scope == scope and not key.name.startswith("clock offset"):
+            project = project.with_fact(FactId(key.name, f"trial {trial}"), fact)
+    return project
+
+
+def _doubts_of_results(project: Project, entry: Entry, evaluator: Evaluator) -> list[str]:
+    """What the results themselves say against a trial."""
+    try:
+        series = evaluator.series(project, entry.series)
+    except InertianError as error:
+        return [str(error)]
+    doubts = []
+    for note in second_look(entry, series):
+        if note.kind == "pattern":
+            doubts.append(f"{note.body}, “{note.span}”: the points curve about the fit")
+    if entry.spans.contact is not None and entry.trial.id in series.refused:
+        doubts.append(str(series.refused[entry.trial.id]))
+    scatters = {t: _scatter(series, t) for t in series.before}
+    usual = float(np.median(list(scatters.values()))) if scatters else 0.0
+    if scatters.get(entry.trial.id, 0.0) > ROUGH * usual:
+        doubts.append("it scatters much more than the others")
+    return doubts
+
+
+def _scatter(series: SeriesResult, trial: str) -> float:
+    """The standard deviation of a trial's samples about its free motions."""
+    squares, freedom = 0.0, 0
+    for fit in series.fits(trial):
+        a = series.glide.values.get(fit.body, 0.0) if fit.moving else 0.0
+        for axis, line in fit.fits.items():
+            left = fit.residuals(axis, a)
+            squares, freedom = squares + float(left @ left) + line.rest, freedom + line.dof
+    return float(np.sqrt(squares / max(freedom, 1)))

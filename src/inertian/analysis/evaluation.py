@@ -1,0 +1,397 @@
+"""From a project to results: lazy, cached, and only what a change touches is computed anew."""
+
+import weakref
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import partial
+from typing import TypeVar
+
+import numpy as np
+
+from inertian.motion.derivatives.derive import noise_of_trial, stated_sigma
+from inertian.motion.derivatives.local_derivatives import window_asked
+from inertian.motion.derivatives.local_fit_cache import Derivatives
+from inertian.motion.fits.free_motion import BodyFit, FreeMotion, fit_body, shared_deceleration
+from inertian.motion.noise.reading_noise import Noise, estimate_noise
+from inertian.motion.recording.trials import Trial
+from inertian.motion.spans.spans import Span
+from inertian.physics.accounts.collision_inputs import (
+    AccountError,
+    CollisionReadings,
+    Glide,
+    glide_of,
+    read_collision,
+)
+from inertian.physics.accounts.ledger import ENERGY, Accounts, draw_up
+from inertian.physics.accounts.verdicts import Expectation
+from inertian.physics.definitions.requests import TOTAL, CurveAsked, Shown
+from inertian.physics.evaluation.quantity_values import at_all_samples
+from inertian.physics.evaluation.trial_context import Observed, ReadoutError
+from inertian.physics.readings.budgets import one_estimate
+from inertian.physics.readings.combined_parameters import Together, taken_together
+from inertian.physics.readings.readings import CurveResult, fit_asked, read_named
+from inertian.project.project import READING_NOISE, RESTITUTION, Entry, Project
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.errors import InertianError
+from inertian.quantities.estimates import Array
+from inertian.quantities.facts import Fact, FactId
+
+CACHED = 256  # results kept at most
+CACHED_SAMPLES = (
+    20_000_000  # samples that kept results may rest on; fewer results are kept of long recordings
+)
+
+Result = TypeVar("Result")
+
+
+@dataclass(frozen=True, eq=False)
+class SeriesResult:
+    """What the trials of a series tell together: fits per trial and side, noise, shared decelerations.
+
+    `refused` holds, by trial id, why a trial's spans could not be fitted.
+    """
+
+    before: dict[str, tuple[BodyFit, ...]]
+    after: dict[str, tuple[BodyFit, ...]]
+    noise: Noise
+    glide: Glide
+    refused: dict[str, InertianError] = field(default_factory=dict)
+
+    @property
+    def fitted(self) -> bool:
+        """Whether there is free motion in the series that could tell the noise."""
+        return bool(self.before or self.after)
+
+    def noise_of(self, trial: str) -> Noise:
+        """Return the noise for one trial: the series', or its own scatter where a span holds more than free motion."""
+        own = [
+            float(np.sqrt(f.sum_of_squares / f.dof))
+            for b in self.fits(trial)
+            if b.stray
+            for f in b.fits.values()
+        ]
+        return replace(self.noise, reading=max([self.noise.reading, *own]))
+
+    def fits(self, trial: str) -> tuple[BodyFit, ...]:
+        """Return all fits of one trial, before and after."""
+        return (*self.before.get(trial, ()), *self.after.get(trial, ()))
+
+
+@dataclass(frozen=True, eq=False)
+class SeriesCurve:
+    """A curve in all trials of a series: results by name, symbols and units of its parameters, their common values."""
+
+    trials: tuple[tuple[str, CurveResult | InertianError], ...]
+    symbols: tuple[str, ...]
+    units: Mapping[str, str]
+    together: Mapping[str, Together]
+
+
+def _dependable(groups: list[tuple[BodyFit, ...]]) -> list[tuple[BodyFit, ...]]:
+    """The spans that noise and decelerations are estimated from: those in which nothing happened, if there are any.
+
+    One span that reaches across a hit must not spoil the numbers of the whole series.
+    """
+    return [group for group in groups if not any(fit.stray for fit in group)] or groups
+
+
+def _stated(entries: Sequence[Entry]) -> float:
+    """The root mean square of what columns state of positions, in m; 0 unless all bodies that were followed have them.
+
+    It stands for σ of the series, which is spread over the readings as the columns say.
+    """
+    sigmas = [stated_sigma(body) for entry in entries for body in entry.counted.followed]
+    known = [sigma for sigma in sigmas if sigma is not None]
+    return float(np.sqrt(np.mean(np.square(known)))) if known and len(known) == len(sigmas) else 0.0
+
+
+def _room(samples: int) -> int:
+    """How many results to keep that rest on this many samples each."""
+    return max(4, min(CACHED, CACHED_SAMPLES // max(samples, 1)))
+
+
+class Evaluator:
+    """Computes results of a project and remembers them, by the identity of what they depend on.
+
+    One for each open project: it goes with it, and frees its data. Not for use from two threads at once.
+    """
+
+    def __init__(self) -> None:
+        self._by_trial: weakref.WeakKeyDictionary[Trial, OrderedDict[Hashable, object]] = (
+            weakref.WeakKeyDictionary()
+        )
+        self._series: OrderedDict[Hashable, tuple[tuple[weakref.ref[Trial], ...], SeriesResult]] = (
+            OrderedDict()
+        )
+        self._results: OrderedDict[Hashable, tuple[object, object]] = OrderedDict()
+        self._size = 0  # samples behind one series result
+
+    def adopt(self, other: "Evaluator") -> None:
+        """Take over what another evaluator worked out, on a thread of its own; it must not be used any more."""
+        for trial, known in other._by_trial.items():
+            self._by_trial.setdefault(trial, OrderedDict()).update(known)
+        self._series.update(other._series)
+        self._results.update(other._results)
+        self._size = max(self._size, other._size)
+
+    def _of_trial(self, trial: Trial, key: Hashable, compute: Callable[[], Result]) -> Result:
+        cache = self._by_trial.setdefault(trial, OrderedDict())
+        if key in cache:
+            cache.move_to_end(key)
+        else:
+            cache[key] = compute()
+            while len(cache) > _room(len(trial.t)):
+                cache.popitem(last=False)
+        return cache[key]  # type: ignore[return-value]
+
+    def fit(
+        self, trial: Trial, body: str, span: Span, model: FreeMotion, alone: bool = False
+    ) -> BodyFit:
+        """Return one body's fit over one free span; `alone` if others use another span. Raises TooFewSamplesError."""
+        parabola, condensed = model is FreeMotion.PARABOLA, not alone
+        key = ("fit", body, span, parabola, alone)
+        return self._of_trial(trial, key, lambda: fit_body(trial, body, span, model, condensed))
+
+    def resolution(self, trial: Trial) -> float:
+        """Return the coarsest step of a trial's position channels, in m."""
+        channels = [c for b in trial.followed for c in b.channels]
+        return self._of_trial(
+            trial, "resolution", lambda: max((c.resolution for c in channels), default=0.0)
+        )
+
+    def series(self, project: Project, name: str) -> SeriesResult:
+        """Return what the trials of one series tell together."""
+        entries, settings = project.entries_of(name), project.series_named(name)
+        typed = project.fact(READING_NOISE, entries[0]) if entries else None
+        given = typed[1].si if typed else None
+        counted = [e.counted for e in entries]
+        key = (
+            name,
+            settings.motion,
+            given,
+            tuple((id(t), e.spans) for t, e in zip(counted, entries, strict=True)),
+        )
+        known = self._series.get(key)
+        if known and all(ref() is trial for ref, trial in zip(known[0], counted, strict=True)):
+            self._series.move_to_end(key)
+            return known[1]
+        result = self._evaluate(entries, settings.motion, settings.scope, given)
+        self._series[key] = (tuple(weakref.ref(trial) for trial in counted), result)
+        self._size = sum(len(e.trial.t) for e in entries)
+        while len(self._series) > max(_room(self._size) // 8, 2):
+            self._series.popitem(last=False)
+        return result
+
+    def _evaluate(
+        self, entries: Sequence[Entry], model: FreeMotion, scope: str, given: float | None
+    ) -> SeriesResult:
+        before: dict[str, tuple[BodyFit, ...]] = {}
+        after: dict[str, tuple[BodyFit, ...]] = {}
+        refused: dict[str, InertianError] = {}
+        for entry in entries:
+            trial, spans = entry.counted, entry.spans
+            try:
+                for side, place in ((before, "before"), (after, "after")):
+                    own = [(b.name, getattr(spans.of(b.name), place)) for b in trial.followed]
+                    if own and all(span is not None for _, span in own):
+                        alone = any(span is not own[0][1] for _, span in own)
+                        side[trial.id] = tuple(
+                            self.fit(trial, body, span, model, alone) for body, span in own
+                        )
+            except InertianError as error:
+                refused[trial.id] = error
+                before.pop(trial.id, None)
+        groups = _dependable([*before.values(), *after.values()])
+        values: dict[str, float] = {}
+        if model is FreeMotion.GLIDE:
+            for body in dict.fromkeys(f.body for group in groups for f in group):
+                found = shared_deceleration(
+                    [f for g in groups for f in g if f.body == body and f.moving]
+                )
+                if found is not None:
+                    values[body] = found
+        resolution = max((self.resolution(e.trial) for e in entries), default=0.0)
+        stated = 0.0 if given is not None else _stated(entries)
+        noise = replace(
+            estimate_noise(groups, values, resolution, given or stated or None), stated=stated
+        )
+        return SeriesResult(before, after, noise, glide_of(groups, values, noise, scope), refused)
+
+    def readings(self, project: Project, trial: str) -> CollisionReadings | InertianError:
+        """Return the readings at the contact of one trial, or the reason why there are none; masses may be missing."""
+        entry = project.entry(trial)
+        series = self.series(project, entry.series)
+        given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
+        e = project.fact(RESTITUTION, entry) if given else None
+        masses, stretches = project.masses(entry), project.stretches(entry)
+        offsets, turned = project.clock_offsets(entry), project.frame_facts(entry)
+
+        def compute() -> CollisionReadings:
+            return _read(entry, series, masses, e, {**stretches, **turned}, offsets)
+
+        facts = (*masses.items(), *stretches.items(), *offsets.items(), *turned.items())
+        key = ("readings", trial, entry.spans, entry.frame, e, facts)
+        return self._result(key, series, compute)
+
+    def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
+        """Return the ledgers of one trial, or the reason why there are none."""
+        readings = self.readings(project, trial)
+        if isinstance(readings, InertianError):
+            return readings
+        expectations = project.series_named(project.entry(trial).series).expectations
+        key = ("accounts", tuple(expectations.items()))
+        return self._result(key, readings, lambda: draw_up(readings, expectations))
+
+    def observed(self, project: Project, entry: Entry) -> Observed:
+        """Return a trial as readings see it: samples that count, spans, frame, facts and the noise of its series."""
+        series = self.series(project, entry.series)
+        masses = project.masses(entry)
+        shared = {
+            **project.stretches(entry),
+            **project.frame_facts(entry),
+            **project.centre_facts(entry),
+        }
+        setup, own = project.setup_facts(entry), project.quantities(entry)
+        window = window_asked(project.series_named(entry.series).window)
+        facts = (*masses.items(), *shared.items(), *setup.items())
+        key = (
+            "observed",
+            entry.trial.id,
+            entry.spans,
+            entry.frame,
+            *facts,
+            project.own,
+            entry.named,
+            window,
+        )
+        noise = series.noise_of(entry.trial.id)
+        if not (np.isfinite(noise.dof) or series.fitted) and entry.trial.followed:
+            alone = partial(noise_of_trial, entry.counted, entry.spans)
+            noise = noise.or_scatter(self._sure(("noise", entry.spans), entry.counted, alone))
+        known = self._of_trial(entry.counted, "derivatives", Derivatives)
+        made = partial(
+            Observed,
+            entry.counted,
+            entry.spans,
+            entry.frame,
+            noise,
+            masses,
+            shared,
+            known,
+            setup,
+            own,
+            window,
+            named={n.name: n for n in entry.named},
+            estimated=one_estimate,
+        )
+        return self._sure(key, series, made)
+
+    def named(self, project: Project, entry: Entry) -> dict[str, Scalar | InertianError]:
+        """Return the results of a trial's named readings, or why there are none."""
+        seen = self.observed(project, entry)
+        return {
+            n.name: self._result(("named", n), seen, partial(read_named, seen, n))
+            for n in entry.named
+        }
+
+    def curves(self, project: Project, entry: Entry) -> list[CurveResult | InertianError]:
+        """Return the curves fitted in a trial, in order, or why they cannot be."""
+        seen = self.observed(project, entry)
+        return [self._result(("curve", c), seen, partial(fit_asked, seen, c)) for c in entry.curves]
+
+    def curve_in_series(
+        self, project: Project, series: str, asked: CurveAsked, progress: Callable[[int, int], bool]
+    ) -> SeriesCurve:
+        """Fit the same curve over the spans of one name in all trials of a series, and take parameters together.
+
+        `progress` gets how many trials are done and of how many; if it returns False, the others are left out.
+        """
+        entries, trials, usable = project.entries_of(series), [], []
+        for done, entry in enumerate(entries):
+            if not progress(done, len(entries)):
+                break
+            seen = self.observed(project, entry)
+            result: CurveResult | InertianError = ReadoutError(f"There is no {asked.body} in it.")
+            if asked.body in (TOTAL, *(b.name for b in entry.trial.bodies)):
+                result = self._result(("curve", asked), seen, partial(fit_asked, seen, asked))
+            trials.append((entry.trial.name, result))
+            if not isinstance(result, InertianError):
+                usable.append((seen, result))
+        symbols = tuple(s for s, _ in usable[0][1].parameters) if usable else ()
+        common = {symbol: taken_together(usable, symbol) for symbol in symbols}
+        return SeriesCurve(
+            tuple(trials),
+            symbols,
+            usable[0][1].units if usable else {},
+            {s: c for s, c in common.items() if c},
+        )
+
+    def band(
+        self, project: Project, entry: Entry, shown: Shown, body: str
+    ) -> tuple[Array, Array] | InertianError:
+        """Return a quantity and its standard uncertainty at all samples, or why there is none."""
+        seen = self.observed(project, entry)
+        return self._result(("band", shown, body), seen, partial(at_all_samples, seen, shown, body))
+
+    def _sure(self, key: Hashable, source: object, compute: Callable[[], Result]) -> Result:
+        """As `_result`, for what cannot fail."""
+        result = self._result(key, source, compute)
+        assert not isinstance(result, InertianError)
+        return result
+
+    def _result(
+        self, key: Hashable, source: object, compute: Callable[[], Result]
+    ) -> Result | InertianError:
+        """Return a result, or why there is none, from the cache if it was made from this very source before."""
+        place = (id(source), key)
+        known = self._results.get(place)
+        if known and known[0] is source:
+            self._results.move_to_end(place)
+            return known[1]  # type: ignore[return-value]
+        result: Result | InertianError
+        try:
+            result = compute()
+        except InertianError as error:
+            result = error
+        self._results[place] = (source, result)
+        while len(self._results) > _room(self._size):
+            self._results.popitem(last=False)
+        return result
+
+
+def _read(
+    entry: Entry,
+    series: SeriesResult,
+    masses: Mapping[str, tuple[FactId, Fact]],
+    e: tuple[FactId, Fact] | None,
+    stretches: Mapping[str, tuple[FactId, Fact]],
+    offsets: Mapping[str, tuple[FactId, Fact]],
+) -> CollisionReadings:
+    """Read one collision off the fits of its series. Raises InertianError with what is missing."""
+    trial, spans = entry.counted, entry.spans
+    contact = spans.contact
+    marked = trial.id in series.refused or (trial.id in series.before and trial.id in series.after)
+    if contact is None or (trial.followed and not marked):
+        raise AccountError(trial.name, "The spans before, contact and after are not marked yet.")
+    if trial.id in series.refused:
+        raise series.refused[trial.id]
+    if not trial.followed:
+        raise AccountError(
+            trial.name,
+            "No positions were recorded, so there is nothing to fit; sensors are shown only.",
+        )
+    before, after = series.before[trial.id], series.after[trial.id]
+    return read_collision(
+        trial,
+        contact,
+        before,
+        after,
+        masses,
+        series.noise_of(trial.id),
+        series.glide,
+        e,
+        stretches,
+        offsets,
+        entry.frame,
+    )

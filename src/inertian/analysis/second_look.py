@@ -1,0 +1,31 @@
+"""A second look: likely mistakes that the results themselves give away."""
+
+from dataclasses import dataclass
+
+from inertian.analysis.evaluation import SeriesResult
+from inertian.motion.numerics.residuals import PATTERN
+from inertian.project.project import Entry
+
+
+@dataclass(frozen=True)
+class Note:
+    """One likely mistake: what kind it is, and the body and span it concerns."""
+
+    kind: (
+        str  # "pattern": residuals follow a pattern; "noise": the typed reading noise was not used
+    )
+    body: str = ""
+    span: str = ""
+
+
+def second_look(entry: Entry, series: SeriesResult) -> tuple[Note, ...]:
+    """Return the notes on one trial."""
+    notes = []
+    for fit in series.fits(entry.trial.id):
+        a = series.glide.values.get(fit.body, 0.0) if fit.moving else 0.0
+        worst = max(fit.pattern(axis, a) for axis in fit.fits)
+        if worst > PATTERN:
+            notes.append(Note("pattern", fit.body, fit.span.name))
+    if series.noise.remark:
+        notes.append(Note("noise"))
+    return tuple(notes)

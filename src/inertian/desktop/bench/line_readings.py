@@ -1,0 +1,60 @@
+"""What is read at the plumb line, as text: value ± and local slope of every body in a strip."""
+
+import html
+
+from inertian.desktop.look import words
+from inertian.desktop.look.number_format import shown as written
+from inertian.desktop.state.document import Document
+from inertian.desktop.state.view_state import BenchView, channels_of
+from inertian.physics.definitions.reading_units import rate_unit
+from inertian.physics.definitions.requests import NamedReading, ReadingKind, Shown
+from inertian.physics.readings.nonlinear_intervals import unless_curved
+from inertian.physics.readings.readings import at_moment, scalars
+from inertian.project.project import Entry
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.errors import InertianError
+
+
+def readings_at(
+    document: Document, entry: Entry, shown: Shown, body: str, time: float
+) -> dict[ReadingKind, Scalar] | InertianError:
+    """Return value and slope of a body's quantity at a time in s, as far as there are samples for them."""
+    seen = document.evaluator.observed(document.project, entry)
+    try:
+        found = at_moment(seen, shown, body, time)
+        together = scalars(seen, {str(kind): one for kind, one in found.items()})
+    except InertianError as error:
+        return error
+    asked = {kind: NamedReading("", kind, shown, body, (time,)) for kind in found}
+    return {kind: unless_curved(seen, asked[kind], together[str(kind)]) for kind in found}
+
+
+def text_of(view: BenchView, shown: Shown, found: dict[ReadingKind, Scalar]) -> str:
+    """Return value and slope in the shown unit, each with ± and unit."""
+    factor, unit = view.factor(shown.unit), view.unit(shown.unit)
+    if ReadingKind.VALUE not in found:
+        return words.NO_VALUE_HERE
+    one = found[ReadingKind.VALUE]
+    value = written(factor * one.value, factor * one.u, unit)
+    if ReadingKind.SLOPE not in found:
+        return value
+    rate = found[ReadingKind.SLOPE]
+    per_second = rate_unit(shown.unit) if factor == 1.0 else f"{unit}/s"
+    return words.LINE_READING.format(
+        value=value, slope=written(factor * rate.value, factor * rate.u, per_second)
+    )
+
+
+def flag_text(document: Document, view: BenchView, entry: Entry, shown: Shown, time: float) -> str:
+    """Return what a strip says at the plumb line, as rich text, one line for each body."""
+    lines = []
+    for body in entry.trial.bodies:
+        channels = channels_of(body, shown)
+        if not any(shown.along in ("", "magnitude", c.axis) for c in channels):
+            continue
+        found = readings_at(document, entry, shown, body.name, time)
+        if not isinstance(found, InertianError):
+            lines.append(
+                f"<b>{html.escape(body.name[:18])}</b>&nbsp; {text_of(view, shown, found)}"
+            )
+    return "<br>".join(lines)

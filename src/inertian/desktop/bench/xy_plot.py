@@ -1,0 +1,136 @@
+"""One quantity against another: the path y over x, velocity over position, force over position, energy over time."""
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtGui import QColor, QPen
+from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from inertian.desktop.bench.traces import traces_of
+from inertian.desktop.look import markers, words
+from inertian.desktop.look.labels import Choice
+from inertian.desktop.look.number_format import tick
+from inertian.desktop.look.theme import font
+from inertian.desktop.look.tokens import AXIS_WIDTH, SMALL, Theme
+from inertian.desktop.state.document import Document
+from inertian.desktop.state.view_state import BenchView, possible
+from inertian.physics.definitions.requests import Quantity, Shown
+
+MOST = 20_000  # points of a body that are drawn
+TIME = Shown(Quantity.POSITION, "time")  # stands for the time axis
+
+
+class SideView(QWidget):
+    """Plots any quantity of the trial in hand against any other, or against time."""
+
+    def __init__(self, document: Document, theme: Theme, view: BenchView) -> None:
+        super().__init__()
+        self._document, self._theme, self._view = document, theme, view
+        self.across, self.up = Choice(theme), Choice(theme)
+        self._offered: list[Shown] = []
+        self.plot = pg.PlotWidget(background=theme.sheet)
+        self.plot.setMenuEnabled(False)
+        self.plot.getPlotItem().hideButtons()
+        self.plot.setFrameShape(self.plot.Shape.NoFrame)
+        for name in ("left", "bottom"):
+            axis = self.plot.getPlotItem().getAxis(name)
+            axis.tickStrings = lambda values, _scale, step: [tick(v, step) for v in values]
+        self.plot.getPlotItem().getAxis("left").setWidth(AXIS_WIDTH)
+        grid = QGridLayout()
+        grid.setContentsMargins(8, 6, 8, 0)
+        for row, (text, choice) in enumerate(
+            ((words.SIDE_UP, self.up), (words.SIDE_ACROSS, self.across))
+        ):
+            name = QLabel(text)
+            name.setProperty("role", "soft")
+            grid.addWidget(name, row, 0)
+            grid.addWidget(choice, row, 1)
+            choice.setAccessibleName(text)
+            choice.activated.connect(self._chosen)
+        grid.setColumnStretch(1, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(grid)
+        column.addWidget(self.plot, 1)
+        self.setMinimumWidth(220)
+        self.restyle()
+
+    def restyle(self) -> None:
+        """Wear the theme as it is now."""
+        self.plot.setBackground(self._theme.sheet)
+        for name in ("left", "bottom"):
+            axis = self.plot.getPlotItem().getAxis(name)
+            axis.setPen(QPen(QColor(self._theme.rule)))
+            axis.setTextPen(QColor(self._theme.soft_ink))
+            axis.setStyle(tickFont=font(SMALL), tickLength=-4)
+            axis.enableAutoSIPrefix(False)
+
+    def _chosen(self) -> None:
+        self._view.side = (self.across.currentData(), self.up.currentData())
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the trial in hand as it is now."""
+        entry = self._document.entry
+        if entry is None or not self.isVisible():
+            return
+        offered = [TIME, *possible(self._document.project, entry)]
+        if offered != self._offered:
+            self._offered = offered
+            for choice in (self.across, self.up):
+                choice.clear()
+                for one in offered:
+                    choice.addItem(words.SIDE_TIME if one is TIME else words.strip_title(one), one)
+        across, up = self._pair(offered, entry.trial.axes)
+        self.across.setCurrentIndex(offered.index(across))
+        self.up.setCurrentIndex(offered.index(up))
+        self.plot.clear()
+        path = (across.axis, up.axis) == (
+            "x",
+            "y",
+        ) and across.quantity is up.quantity is Quantity.POSITION
+        self.plot.setAspectLocked(path)
+        for body, place, x, y in self._points(across, up):
+            rows = np.flatnonzero(np.isfinite(x) & np.isfinite(y))
+            rows = rows[:: max(1, rows.size // MOST)]
+            tone = markers.colour(self._theme, place)
+            self.plot.plot(
+                x[rows], y[rows], name=body, pen=pg.mkPen(tone, width=1), symbol=markers.marker(place), symbolSize=5,
+                symbolPen=None, symbolBrush=pg.mkBrush(tone),
+            )  # fmt: skip
+        item = self.plot.getPlotItem()
+        item.setLabel("bottom", self._axis(across))
+        item.setLabel("left", self._axis(up))
+        self.plot.autoRange()
+
+    def _axis(self, shown: Shown) -> str:
+        if shown is TIME:
+            return words.TIME_AXIS
+        return f"{words.strip_title(shown)} {words.STRIP_UNIT.format(unit=self._view.unit(shown.unit))}"
+
+    def _pair(self, offered: list[Shown], axes: tuple[str, ...]) -> tuple[Shown, Shown]:
+        if self._view.side and all(s in offered for s in self._view.side):
+            across, up = self._view.side
+            return (TIME if across == TIME else across), (TIME if up == TIME else up)
+        if len(axes) > 1:
+            return Shown(Quantity.POSITION, axes[0]), Shown(Quantity.POSITION, axes[1])
+        if axes:
+            return Shown(Quantity.POSITION, axes[0]), Shown(Quantity.VELOCITY, axes[0])
+        return TIME, offered[-1]
+
+    def _points(self, across: Shown, up: Shown) -> list[tuple[str, int, np.ndarray, np.ndarray]]:
+        entry, found = self._document.entry, []
+        columns = []
+        for one in (across, up):
+            traces = [] if one is TIME else traces_of(self._document, self._view, entry, one)[0]
+            columns.append({t.body: t for t in traces})
+        zero = entry.frame.time_zero
+        for place, body in enumerate(entry.trial.bodies):
+            pair = []
+            for one, own in zip((across, up), columns, strict=True):
+                if one is TIME:
+                    pair.append(entry.trial.t - zero)
+                elif body.name in own:
+                    pair.append(own[body.name].y)
+            if len(pair) == 2:
+                found.append((body.name, place, *pair))
+        return found

@@ -1,0 +1,204 @@
+"""What lies on the intake desk: files that were read and not yet brought in, and the one in hand."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from inertian.desktop.look import words
+from inertian.desktop.state.document import Document
+from inertian.desktop.state.worker import Worker
+from inertian.project.trial_import import Make, makes_of, read_again, read_by_recipes
+
+if TYPE_CHECKING:
+    from inertian.files.cells.recipes import Recipe
+    from inertian.files.interpretation.parsed_file import FileReading
+
+
+@dataclass(frozen=True)
+class Source:
+    """Something to be read: a file on disk, or text that was pasted or typed."""
+
+    name: str
+    path: Path | None = None
+    content: bytes = b""
+
+
+class IntakeDesk(QObject):
+    """Holds the files that were read, by make; reading runs on the worker.
+
+    Signals: `changed` when makes came, went or were read anew, `turned` when another file is in hand, `progressed` with
+    the number read and the number to read, `failed` with an error that is a bug.
+    """
+
+    changed = pyqtSignal()
+    turned = pyqtSignal()
+    progressed = pyqtSignal(int, int)
+
+    def __init__(self, document: Document, worker: Worker) -> None:
+        super().__init__()
+        self._document, self._worker = document, worker
+        self.makes: list[Make] = []
+        self.refused: list[FileReading] = []
+        self.reading_again: str | None = None  # the trial whose file is being read again
+        self.editable = False  # whether the text in hand was typed or pasted, and can be changed
+        self._reads = 0
+        self._make, self._file = 0, 0
+        self._cancel = False
+        self._lots = 0
+
+    @property
+    def busy(self) -> bool:
+        """Whether files are still being read."""
+        return self._reads > 0
+
+    # -- what is in hand ------------------------------------------------------------------------------------------
+
+    @property
+    def empty(self) -> bool:
+        """Whether nothing lies on the desk."""
+        return not self.makes and not self.refused
+
+    @property
+    def make(self) -> Make | None:
+        """The make in hand."""
+        return self.makes[self._make] if self.makes else None
+
+    @property
+    def reading(self) -> "FileReading | None":
+        """The file in hand."""
+        make = self.make
+        return make.readings[min(self._file, len(make.readings) - 1)] if make else None
+
+    def files(self) -> list[tuple[int, int, "FileReading"]]:
+        """Return all files that can be used, with their places."""
+        return [(m, f, r) for m, make in enumerate(self.makes) for f, r in enumerate(make.readings)]
+
+    def take(self, make: int, file: int) -> None:
+        """Take another file in hand."""
+        if (make, file) != (self._make, self._file):
+            self._make, self._file = make, file
+            self.turned.emit()
+
+    def place(self) -> tuple[int, int]:
+        """Return the place of the file in hand."""
+        return self._make, self._file
+
+    # -- reading --------------------------------------------------------------------------------------------------
+
+    def read(
+        self,
+        sources: Sequence[Source],
+        then: Callable[[], None],
+        failed: Callable[[BaseException], None],
+    ) -> None:
+        """Read files, add them to the desk, then call `then`; recipes of the project are used by themselves."""
+        recipes = self._document.settled.recipes
+        self._reads += 1
+        self._cancel = False
+
+        def work() -> "list[FileReading]":
+            found = []
+            for number, source in enumerate(sources, start=1):
+                if self._cancel:
+                    break
+                found.append(read_by_recipes(_read(source), recipes))
+                self.progressed.emit(number, len(sources))
+            return found
+
+        def done(readings: "list[FileReading]") -> None:
+            self._reads -= 1
+            self._add(readings)
+            then()
+
+        def broken(error: BaseException) -> None:
+            self._reads -= 1
+            failed(error)
+
+        self._lots += 1  # each lot has a kind of its own: a second drop must not push out the first
+        self._worker.run(f"intake {self._lots}", work, done, broken)
+
+    def cancel(self) -> None:
+        """Stop reading after the file under way."""
+        self._cancel = True
+
+    def _add(self, readings: "Sequence[FileReading]") -> None:
+        known = [r for make in self.makes for r in make.readings]
+        usable = [r for r in readings if r.refused is None]
+        first = next((r for r in usable if r.questions), usable[0] if usable else None)
+        self.refused += [r for r in readings if r.refused is not None]
+        self.makes = makes_of([*known, *readings])
+        if first is not None:
+            self._make, self._file = next(
+                (m, f)
+                for m, f, r in self.files()
+                if r.sha256 == first.sha256 and r.file == first.file
+            )
+        self.changed.emit()
+
+    def change(
+        self, edit: "Callable[[Recipe], Recipe]", failed: Callable[[BaseException], None]
+    ) -> None:
+        """Read the make in hand again with its recipe changed."""
+        make = self.make
+        if make is None:
+            return
+        recipe, place = edit(make.recipe), self._make
+
+        def done(new: Make) -> None:
+            if place < len(self.makes) and self.makes[place].titles == make.titles:
+                self.makes[place] = new
+                self.changed.emit()
+
+        self._worker.run(
+            "intake change", lambda: read_again(make, recipe, lambda: self._cancel), done, failed
+        )
+
+    def retype(self, text: str, failed: Callable[[BaseException], None]) -> None:
+        """Read the typed text in hand anew."""
+        source = Source(
+            self.reading.file if self.reading else words.TYPED_NAME, content=text.encode()
+        )
+
+        def done(reading: "FileReading") -> None:
+            self.refused = [reading] if reading.refused is not None else []
+            self.makes = makes_of([reading])
+            self._make = self._file = 0
+            self.changed.emit()
+
+        self._worker.run("intake typing", lambda: _read(source), done, failed)
+
+    def again(self, reading: "FileReading", trial: str) -> None:
+        """Put the file of a trial on the desk, to be read again by another recipe."""
+        self.clear()
+        self.reading_again = trial
+        self._add([reading])
+
+    def clear(self) -> None:
+        """Take everything off the desk."""
+        self.makes, self.refused, self.reading_again, self.editable = [], [], None, False
+        self._make = self._file = 0
+        self.changed.emit()
+
+
+def _read(source: Source) -> "FileReading":
+    from inertian.files.reader import read_bytes, read_file
+
+    if source.path is not None:
+        return read_file(source.path)
+    return read_bytes(source.name, source.content)
+
+
+def with_rule(recipe: "Recipe", reading: "FileReading", place: int, **changes: str) -> "Recipe":
+    """Return a recipe in which the column at `place` is for something else."""
+    from inertian.files.cells.recipes import ColumnRule
+
+    views = {v.place: v for v in reading.tables[0].columns} if reading.tables else {}
+    view = views[place]
+    role = "other" if view.why else view.role
+    rule = ColumnRule(view.title, place, role, "" if view.why else view.body, view.axis, view.unit)
+    own = next((r for r in recipe.columns if (r.title, r.place) == (rule.title, rule.place)), rule)
+    others = tuple(r for r in recipe.columns if (r.title, r.place) != (rule.title, rule.place))
+    return replace(recipe, columns=(*others, replace(own, **changes)))

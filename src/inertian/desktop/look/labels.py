@@ -1,0 +1,72 @@
+"""Small parts that all panes share: labels, rules, bodies with their markers, and choices."""
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import QComboBox, QFrame, QLabel
+
+from inertian.desktop.look import markers
+from inertian.desktop.look.tokens import Theme
+
+
+def label(text: str, role: str = "") -> QLabel:
+    """Return a label in one of the roles of the style sheet."""
+    made = QLabel(text)
+    if role:
+        made.setProperty("role", role)
+    return made
+
+
+def rule() -> QFrame:
+    """Return a thin rule between sections."""
+    line = QFrame()
+    line.setProperty("role", "rule")
+    return line
+
+
+class BodyLabel(QLabel):
+    """A body's name behind its marker."""
+
+    def __init__(self, theme: Theme, place: int, text: str) -> None:
+        super().__init__(text)
+        self.setTextFormat(Qt.TextFormat.PlainText)  # names come from files
+        self._theme, self._place = theme, place
+        self.setContentsMargins(16, 0, 0, 0)
+
+    def shorten(self, width: int) -> None:
+        """Keep the name inside a width in px; the tooltip has it whole."""
+        self.setToolTip(self.text())
+        self.setText(
+            self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, width - 16)
+        )
+
+    def paintEvent(self, event: object) -> None:
+        """Qt: paint the marker in front of the name."""
+        super().paintEvent(event)
+        painter = QPainter(self)
+        markers.paint_marker(
+            painter, self._theme, self._place, QPointF(6, self.height() / 2 + 0.5), 9
+        )
+
+
+class Choice(QComboBox):
+    """A drop-down list with a thin arrow; the wheel scrolls the pane, it does not change the choice."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def paintEvent(self, event: object) -> None:
+        """Qt: paint the arrow."""
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(self._theme.soft_ink), 1.4))
+        x, y = self.width() - 13.0, self.height() / 2
+        painter.drawPolyline(
+            QPolygonF([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
+        )
+
+    def wheelEvent(self, event: object) -> None:
+        """Qt: leave the wheel to the pane."""
+        event.ignore()

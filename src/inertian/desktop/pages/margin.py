@@ -1,0 +1,445 @@
+"""The margin: what belongs to the trial in hand: setup, readings at the contact, and the account in a line."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from inertian.analysis.second_look import Note, second_look
+from inertian.desktop.look import words
+from inertian.desktop.look.fact_field import FactField
+from inertian.desktop.look.fact_text import READERS, WRITERS, read_mass, read_noise, size_of
+from inertian.desktop.look.labels import BodyLabel, Choice, label, rule
+from inertian.desktop.look.number_format import shown, shown_plain, tip
+from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
+from inertian.desktop.state.document import Document
+from inertian.motion.fits.free_motion import FreeMotion
+from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, CollisionReadings, mass_key
+from inertian.physics.accounts.ledger import ENERGY, Accounts, Ledger, restitution_of
+from inertian.physics.accounts.verdicts import SIGN
+from inertian.project.edits import fact_set, motion_set, stretch_set, window_set
+from inertian.project.project import READING_NOISE, Entry
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.errors import InertianError
+from inertian.quantities.facts import Fact, FactId
+
+
+class Margin(QScrollArea):
+    """Setup, readings and account of the trial in hand; follows every change, and every drag."""
+
+    read_again = pyqtSignal()
+
+    def __init__(self, document: Document, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("margin")
+        self.setFixedWidth(MARGIN_WIDTH)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._document, self._theme = document, theme
+        self._built: tuple[object, ...] = ()
+        self.results_ready = False
+        self.masses: dict[str, FactField] = {}
+        self.stretches: dict[str, FactField] = {}
+        self.slowing: dict[str, QLabel] = {}
+        self.readings: dict[tuple[str, str, str], QLabel] = {}
+        self.accounts: dict[str, tuple[QLabel, QLabel]] = {}
+        document.changed.connect(self.refresh)
+        document.selected.connect(self.refresh)
+        document.previewed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Show the trial in hand as it is now."""
+        entry = self._document.entry
+        if entry is None:
+            self._built = ()
+            self.setWidget(QWidget())
+            self.widget().setObjectName("marginBody")
+            return
+        shape = (
+            tuple(b.name for b in entry.trial.bodies),
+            entry.trial.axes,
+            entry.trial.in_pixels,
+            self._stretched(entry),
+        )
+        if shape != self._built:
+            self._built = shape
+            self._build(entry)
+        self._show_setup(entry)
+        if self.results_ready and entry.trial.axes:
+            self._show_readings(entry)
+
+    # -- building -------------------------------------------------------------------------------------------------
+
+    def _build(self, entry: Entry) -> None:
+        body = QWidget()
+        body.setObjectName("marginBody")
+        column = QVBoxLayout(body)
+        column.setContentsMargins(12, 12, 12, 12)
+        column.setSpacing(4)
+        self._build_notes(column)
+        column.addWidget(label(words.SETUP, "heading"))
+        self._build_masses(entry, column)
+        self._build_stretches(entry, column)
+        if not entry.trial.axes:
+            said = label(words.NO_POSITIONS, "soft")
+            said.setWordWrap(True)
+            column.addSpacing(8)
+            column.addWidget(said)
+            self._build_source(column)
+            column.addStretch(1)
+            self.setWidget(body)
+            return
+        self._build_motion(entry, column)
+        column.addSpacing(8)
+        column.addWidget(rule())
+        column.addSpacing(4)
+        self._build_readings(entry, column)
+        column.addSpacing(8)
+        column.addWidget(rule())
+        column.addSpacing(4)
+        self._build_account(entry, column)
+        self._build_source(column)
+        column.addStretch(1)
+        self.setWidget(body)
+
+    def _build_notes(self, column: QVBoxLayout) -> None:
+        """The second look stands first: what may be wrong matters more than what is there."""
+        self.second_look = QWidget()
+        inner = QVBoxLayout(self.second_look)
+        inner.setContentsMargins(0, 0, 0, 8)
+        inner.setSpacing(4)
+        self.notes = label("")
+        self.notes.setWordWrap(True)
+        self.notes.setTextFormat(Qt.TextFormat.PlainText)
+        inner.addWidget(label(words.SECOND_LOOK, "heading"))
+        inner.addWidget(self.notes)
+        inner.addWidget(rule())
+        column.addWidget(self.second_look)
+
+    def _build_masses(self, entry: Entry, column: QVBoxLayout) -> None:
+        self.masses = {}
+        for body in entry.trial.bodies:
+            field = FactField(
+                self._theme, words.MASS_OF.format(body=body.name), words.MASS_HINT, read_mass
+            )
+            field.edited.connect(lambda fact, name=body.name: self._set_mass(name, fact))
+            self.masses[body.name] = field
+            column.addWidget(field)
+
+    def _build_stretches(self, entry: Entry, column: QVBoxLayout) -> None:
+        """Scale and time base, where they matter: a field each, for the whole series."""
+        self.stretches = {}
+        for name, text, hint in (
+            (SCALE, words.SCALE_FACT, words.SCALE_HINT),
+            (TIME_BASE, words.TIME_BASE_FACT, words.TIME_BASE_HINT),
+        ):
+            if (name == SCALE and not entry.trial.in_pixels) or (
+                name == TIME_BASE and not self._stretched(entry)
+            ):
+                continue
+            field = FactField(self._theme, text, hint, READERS[name])
+            field.write = WRITERS[name]
+            field.edited.connect(lambda fact, n=name: self._set_stretch(n, fact))
+            self.stretches[name] = field
+            column.addWidget(field)
+
+    def _stretched(self, entry: Entry) -> bool:
+        """Whether the times of a trial are corrected; then there is a field for it."""
+        return self._document.project.fact(TIME_BASE, entry) is not None
+
+    def _build_source(self, column: QVBoxLayout) -> None:
+        """Where the trial came from, and the way back to its file."""
+        column.addSpacing(8)
+        column.addWidget(rule())
+        column.addSpacing(4)
+        column.addWidget(label(words.SOURCE, "heading"))
+        self.source = label("", "small")
+        self.source.setWordWrap(True)
+        self.source.setTextFormat(Qt.TextFormat.PlainText)
+        column.addWidget(self.source)
+        again = QPushButton(words.READ_AGAIN_SHORT)
+        again.clicked.connect(self.read_again)
+        column.addWidget(again, alignment=Qt.AlignmentFlag.AlignLeft)
+
+    def _show_source(self, entry: Entry) -> None:
+        origins = (entry.trial.provenance, *entry.trial.provenance.others)
+        said = [
+            words.SOURCE_LINE.format(file=o.file, size=size_of(o.size), digest=o.sha256[:8])
+            + "\n"
+            + "; ".join(o.understood)
+            for o in origins
+        ]
+        self.source.setText("\n".join(said))
+        lines = [
+            line.format(file=o.file, size=o.size, digest=o.sha256)
+            for o in origins
+            for line in words.SOURCE_TIP
+        ]
+        self.source.setToolTip("\n".join(lines))
+
+    def _build_motion(self, entry: Entry, column: QVBoxLayout) -> None:
+        column.addSpacing(4)
+        column.addWidget(label(words.FREE_MOTION))
+        self.motion = Choice(self._theme)
+        self.motion.setToolTip(words.MOTION_TIP)
+        self.motion.setAccessibleName(words.FREE_MOTION)
+        for model in (FreeMotion.GLIDE, FreeMotion.LINE, FreeMotion.PARABOLA):
+            self.motion.addItem(words.MOTION[model], model)
+        self.motion.activated.connect(self._set_motion)
+        column.addWidget(self.motion)
+        self.slowing = {}
+        for place, body in enumerate(entry.trial.bodies):
+            self.slowing[body.name] = BodyLabel(self._theme, place, "")
+            self.slowing[body.name].setProperty("role", "small")
+            column.addWidget(self.slowing[body.name])
+        column.addSpacing(4)
+        self.noise, self.stamps = label("", "small"), label("", "small")
+        self.noise_field = FactField(self._theme, words.NOISE, words.NOISE_HINT, read_noise)
+        self.noise_field.show_meaning, self.noise_field.may_be_empty = False, True
+        self.noise_field.edited.connect(self._set_noise)
+        column.addWidget(self.noise_field)
+        column.addWidget(self.noise)
+        column.addWidget(label(words.STAMPS))
+        column.addWidget(self.stamps)
+        column.addWidget(label(words.WINDOW))
+        self.window_field, self.window_now = QLineEdit(), label("", "small")
+        self.window_field.setPlaceholderText(words.WINDOW_HINT)
+        self.window_field.setAccessibleName(words.WINDOW)
+        self.window_field.setToolTip(words.WINDOW_TIP)
+        self.window_field.editingFinished.connect(self._set_window)
+        column.addWidget(self.window_field)
+        column.addWidget(self.window_now)
+        for shower in (self.noise, self.stamps, self.window_now):
+            shower.setWordWrap(True)
+
+    def _build_readings(self, entry: Entry, column: QVBoxLayout) -> None:
+        column.addWidget(label(words.READINGS, "heading"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(2)
+        self.readings, row = {}, 0
+        for place, body in enumerate(entry.trial.bodies):
+            name = BodyLabel(self._theme, place, body.name)
+            name.shorten(MARGIN_WIDTH - 48)
+            grid.addWidget(name, row, 0, 1, 3)
+            row += 1
+            for axis in body.axes:
+                for side, word in (("open", words.BEFORE_AT), ("close", words.AFTER_AT)):
+                    grid.addWidget(label(f"v<sub>{axis}</sub> {word}", "soft"), row, 0)
+                    value = label("")
+                    value.setAlignment(Qt.AlignmentFlag.AlignRight)
+                    grid.addWidget(value, row, 1)
+                    self.readings[body.name, axis, side] = value
+                    row += 1
+        grid.addWidget(label(words.RESTITUTION), row, 0)
+        self.restitution = label("")
+        self.restitution.setAlignment(Qt.AlignmentFlag.AlignRight)
+        grid.addWidget(self.restitution, row, 1)
+        grid.setColumnStretch(1, 1)
+        column.addLayout(grid)
+
+    def _build_account(self, entry: Entry, column: QVBoxLayout) -> None:
+        column.addWidget(label(words.ACCOUNT, "heading"))
+        self.reason = label("", "soft")
+        self.reason.setWordWrap(True)
+        self.reason.setTextFormat(Qt.TextFormat.PlainText)
+        column.addWidget(self.reason)
+        self.accounts = {}
+        for law in [f"momentum {axis}" for axis in entry.trial.axes] + [ENERGY]:
+            verdict, detail = label(""), label("", "small")
+            for shower in (verdict, detail):
+                shower.setWordWrap(True)
+                column.addWidget(shower)
+            self.accounts[law] = (verdict, detail)
+            column.addSpacing(2)
+
+    # -- showing --------------------------------------------------------------------------------------------------
+
+    def _show_setup(self, entry: Entry) -> None:
+        project = self._document.project
+        known = project.masses(entry)
+        for body, field in self.masses.items():
+            field.show_fact(known[body][1] if body in known else None)
+        for name, field in self.stretches.items():
+            stated = project.fact(name, entry)
+            field.show_fact(stated[1] if stated else None)
+        self._show_source(entry)
+        if not entry.trial.axes:
+            self._show_notes(())
+            return
+        series = project.series_named(entry.series)
+        self.motion.setCurrentIndex(self.motion.findData(series.motion))
+        result = self._document.evaluator.series(project, entry.series)
+        for body, shower in self.slowing.items():
+            given = result.glide.values.get(body)
+            shower.setVisible(series.motion is FreeMotion.GLIDE and given is not None)
+            if given is not None:
+                value = shown(given, result.glide.u(body), "m/s²")
+                shower.setText(words.DECELERATION.format(value=value))
+                shower.setToolTip(words.PM_TIP)
+        self._show_notes(second_look(entry, result))
+        doubts = self._document.doubts.get(entry.trial.id, ())
+        if doubts:
+            said = [words.LOOK_AT.format(why=why) for why in doubts]
+            self.notes.setText(
+                "\n\n".join([*said, *([self.notes.text()] if self.notes.text() else [])])
+            )
+            self.second_look.show()
+        self._show_window(entry)
+        noise = result.noise
+        u = noise.reading / (2.0 * noise.dof) ** 0.5
+        typed = project.fact(READING_NOISE, entry)
+        self.noise_field.show_fact(typed[1] if typed else None)
+        if noise.given and noise.stated:
+            said = words.AS_STATED.format(sigma=f"{shown_plain(1e3 * noise.reading, 2)} mm")
+        elif noise.given:
+            said = words.AS_TYPED
+        elif u == 0.0:  # nothing was fitted yet
+            said = words.NOT_ESTIMATED.format(least=f"{shown_plain(1e3 * noise.reading, 2)} mm")
+        else:
+            said = words.ESTIMATED.format(sigma=shown(1e3 * noise.reading, 1e3 * u, "mm"))
+        self.noise.setText(said)
+        self.noise.setToolTip(words.SIGMA_TIP.format(dof=shown_plain(noise.dof)))
+        relative = noise.pools.relative.get(("time stamps", "time stamps"), 0.0)
+        stamp = shown(1e3 * noise.stamp, 1e3 * noise.stamp * 0.5 * relative**0.5, "ms")
+        self.stamps.setText(
+            words.STAMPS_FOUND.format(sigma=stamp) if noise.stamp > 0 else words.STAMPS_NONE
+        )
+
+    def _show_window(self, entry: Entry) -> None:
+        """The window that was typed, and how many samples it comes to."""
+        typed = self._document.project.series_named(entry.series).window
+        if not self.window_field.isModified():
+            self.window_field.setText(typed)
+        if not self.results_ready or self._document.previewing or not entry.trial.followed:
+            return
+        if self._document.awaits(entry):
+            self.window_now.setText(words.DERIVING)
+            return
+        body = entry.trial.followed[0]
+        seen = self._document.evaluator.observed(self._document.project, entry)
+        found = seen.local_fits(body.name, body.axes[0]).windows(1)
+        if found is not None:
+            least, most = found
+            said = words.WINDOW_NOW if least < most else words.WINDOW_ALL
+            self.window_now.setText(said.format(least=least, most=most))
+
+    def _set_window(self) -> None:
+        field = self.window_field
+        if not field.isModified():
+            return
+        try:
+            edit = window_set(self._document.settled, self._document.entry.series, field.text())
+        except InertianError as error:
+            self.window_now.setText(str(error))
+            return
+        field.setModified(False)
+        self._document.do(edit)
+
+    def _show_notes(self, notes: tuple[Note, ...]) -> None:
+        self.second_look.setVisible(bool(notes))
+        bodies: dict[tuple[str, str], list[str]] = {}
+        for note in notes:
+            bodies.setdefault((note.kind, note.span), []).append(note.body)
+        said = [
+            words.NOTES[k].format(body=words.JOINED.join(names), span=s)
+            for (k, s), names in bodies.items()
+        ]
+        self.notes.setText("\n\n".join(said))
+
+    def _show_readings(self, entry: Entry) -> None:
+        evaluator, project = self._document.evaluator, self._document.project
+        readings = evaluator.readings(project, entry.trial.id)
+        if isinstance(readings, InertianError):
+            self._show_reason(str(readings))
+            for shower in (*self.readings.values(), self.restitution):
+                shower.setText("—")
+            return
+        self._show_speeds(readings)
+        accounts = evaluator.accounts(project, entry.trial.id)
+        if isinstance(accounts, InertianError):
+            self._show_reason(str(accounts))
+            return
+        self.reason.hide()
+        for law, (verdict, detail) in self.accounts.items():
+            self._show_account(accounts, accounts.ledger(law), verdict, detail)
+
+    def _show_speeds(self, readings: CollisionReadings) -> None:
+        """Speeds and restitution; they need no masses."""
+        inputs = readings.inputs
+        for (body, axis, side), shower in self.readings.items():
+            name = f"v {body} {axis} {side}"
+            value = float(inputs.values[inputs.index(name)])
+            shower.setText(shown(value, inputs.u(name), "m/s"))
+            if not self._document.previewing:
+                shower.setToolTip(
+                    tip(Scalar(value, inputs.u(name), inputs.dof(name), inputs.shape(name)), "m/s")
+                )
+        e = restitution_of(readings)
+        self.restitution.setText(shown(e.value, e.u) if e else words.NOT_DEFINED)
+        self.restitution.setToolTip(tip(e, "") if e and not self._document.previewing else "")
+
+    def _show_account(
+        self, accounts: Accounts, ledger: Ledger, verdict: QLabel, detail: QLabel
+    ) -> None:
+        left, judged = ledger.unaccounted, ledger.judgement
+        title = words.SHORT_LAW[ledger.law]
+        if judged.verdict is None:
+            verdict.setText(title)
+            detail.setText(other_forms(ledger))
+        else:
+            verdict.setText(
+                f"{title}<br><b>{SIGN[judged.verdict]} {words.VERDICT[judged.verdict]}</b>"
+            )
+            amount = shown(left.value, left.u, ledger.unit)
+            seen = words.VISIBLE_IN_MARGIN.format(
+                visible=f"{shown_plain(judged.smallest_visible, 2)} {ledger.unit}"
+            )
+            detail.setText(f"{words.UNACCOUNTED_IS.format(amount=amount)}; {seen}")
+        if not self._document.previewing:
+            detail.setToolTip(tip(left, ledger.unit))
+
+    def _show_reason(self, why: str) -> None:
+        self.reason.setText(why)
+        self.reason.show()
+        for verdict, detail in self.accounts.values():
+            verdict.setText("")
+            detail.setText("")
+
+    # -- asking for edits -----------------------------------------------------------------------------------------
+
+    def _set_mass(self, body: str, fact: Fact) -> None:
+        entry, project = self._document.entry, self._document.settled
+        known = project.fact(mass_key(body), entry)
+        self._document.do(fact_set(project, known[0] if known else FactId(mass_key(body)), fact))
+
+    def _set_stretch(self, name: str, fact: Fact) -> None:
+        entry = self._document.entry
+        self._document.do(stretch_set(self._document.settled, entry.series, name, fact))
+
+    def _set_noise(self, fact: Fact | None) -> None:
+        entry, project = self._document.entry, self._document.settled
+        known = project.fact(READING_NOISE, entry)
+        scope = project.series_named(entry.series).scope
+        self._document.do(
+            fact_set(project, known[0] if known else FactId(READING_NOISE, scope), fact)
+        )
+
+    def _set_motion(self) -> None:
+        entry = self._document.entry
+        self._document.do(
+            motion_set(self._document.settled, entry.series, self.motion.currentData())
+        )
+
+
+def other_forms(ledger: Ledger) -> str:
+    """Return in words what happened to a quantity that need not be conserved."""
+    left = ledger.unaccounted
+    sentence = words.BECAME_OTHER if left.value <= 0 else words.GAINED
+    return sentence.format(amount=shown(abs(left.value), left.u, ledger.unit))

@@ -1,0 +1,252 @@
+"""Opening, saving and not losing: files in, project files out, and the recovery copy."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from inertian.desktop.look import words
+from inertian.desktop.look.messages import ask, tell
+from inertian.desktop.state.document import Document
+from inertian.desktop.state.worker import Worker
+from inertian.project.project import Project
+from inertian.quantities.errors import InertianError
+
+RECOVERY_PAUSE_MS = 300  # every edit is on disk within a second
+
+
+if TYPE_CHECKING:
+    from inertian.project.recovery import Recovery
+
+
+class Keeping(QObject):
+    """Everything between the document and the disk. Slow parts run on the worker."""
+
+    def __init__(
+        self,
+        window: QWidget,
+        say: Callable[[str], None],
+        document: Document,
+        worker: Worker,
+        root: Path | None,
+    ) -> None:
+        super().__init__(window)
+        self._window, self._say, self._document, self._worker = window, say, document, worker
+        self._root = root
+        self.receive: Callable[[list[Path]], None] = lambda _paths: None  # what takes recordings
+        self._recovery: Recovery | None = None
+        self._disk = Worker()  # of its own, so that nothing slow delays the recovery copy
+        self._taken_back: Path | None = (
+            None  # a leftover that is open again, until this session has its own copy
+        )
+        self._soon = QTimer(self, singleShot=True, interval=RECOVERY_PAUSE_MS)
+        self._soon.timeout.connect(self._keep)
+        document.changed.connect(self._soon.start)
+
+    # -- opening --------------------------------------------------------------------------------------------------
+
+    def ask_open(self) -> None:
+        """Ask for files and open them."""
+        names, _ = QFileDialog.getOpenFileNames(
+            self._window, words.OPEN.strip("&…"), "", words.FILE_FILTER
+        )
+        if names:
+            self.open_files([Path(name) for name in names])
+
+    def open_files(self, paths: list[Path]) -> None:
+        """Open a project, or read recordings; a file that cannot be read leaves what is open untouched."""
+        projects = [p for p in paths if p.suffix == ".inertian"]
+        recordings = [p for p in paths if p not in projects]
+        if projects:
+            if self.may_leave():
+                self._open_project(projects[0])
+                left = [p.name for p in paths if p != projects[0]]
+                if left:
+                    tell(
+                        self._window,
+                        words.TROUBLE_TITLE,
+                        words.ONE_PROJECT.format(files=", ".join(left)),
+                    )
+        elif recordings:
+            self.receive(recordings)
+
+    def _open_project(self, path: Path) -> None:
+        def work() -> Project:
+            from inertian.project.saving import load
+
+            return load(path)
+
+        def done(project: Project) -> None:
+            self._forget()
+            self._document.replace(project, path)
+            self._say(words.OPENED.format(file=path.name))
+
+        self._say(words.BRINGING_IN.format(file=path.name))
+        self._worker.run("open", work, done, self._trouble)
+
+    def _trouble(self, error: BaseException) -> None:
+        self._say("")
+        if not isinstance(error, InertianError):
+            raise error
+        tell(self._window, words.TROUBLE_TITLE, str(error))
+
+    def open_demo(self) -> None:
+        """Open the demo in place of what is open."""
+        from inertian.project.demo_project import demo_project
+
+        if self.may_leave():
+            self._forget()
+            self._worker.run(
+                "open", demo_project, lambda p: self._document.replace(p, None), self._trouble
+            )
+
+    def new(self) -> None:
+        """Begin an empty project."""
+        if self.may_leave():
+            self._forget()
+            self._document.replace(Project(words.UNTITLED), None)
+
+    # -- saving ---------------------------------------------------------------------------------------------------
+
+    def save(self) -> None:
+        """Save to the project's file, or ask for one."""
+        if self._document.path is None:
+            self.save_as()
+        else:
+            self._save_to(self._document.path)
+
+    def save_as(self) -> None:
+        """Ask for a file and save to it."""
+        path = self._ask_path()
+        if path is not None:
+            self._save_to(path)
+
+    def _ask_path(self) -> Path | None:
+        start = str(self._document.path or f"{self._document.name}.inertian")
+        name, _ = QFileDialog.getSaveFileName(
+            self._window, words.SAVE_AS.replace("&", ""), start, words.PROJECT_FILTER
+        )
+        if not name:
+            return None
+        path = Path(name)
+        return path if path.suffix == ".inertian" else path.with_name(path.name + ".inertian")
+
+    def _save_to(self, path: Path) -> None:
+        project = self._document.settled
+        self._worker.run(
+            "save",
+            lambda: _save(project, path),
+            lambda _none: self._saved(project, path),
+            self._not_saved,
+        )
+
+    def _saved(self, project: Project, path: Path) -> None:
+        self._document.mark_saved(project, path)
+        self._say(words.SAVED.format(file=path.name))
+        if not self._document.history.unsaved:
+            self._forget()
+
+    def _not_saved(self, error: BaseException) -> None:
+        if not isinstance(error, InertianError):
+            raise error
+        tell(self._window, words.SAVE_TROUBLE_TITLE, str(error))
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved changes; True if the open project may be given up."""
+        if not self._document.history.unsaved:
+            return True
+        buttons = QMessageBox.StandardButton
+        text = words.UNSAVED.format(name=self._document.name)
+        answer = ask(
+            self._window, words.UNSAVED_TITLE, text, buttons.Save | buttons.Discard | buttons.Cancel
+        )
+        if answer == buttons.Discard:
+            return True
+        return answer == buttons.Save and self._save_now()
+
+    def _save_now(self) -> bool:
+        """Save before going on; closing must wait for the disk, so this one is not on the worker."""
+        path, project = self._document.path or self._ask_path(), self._document.settled
+        if path is None:
+            return False
+        try:
+            _save(project, path)
+        except InertianError as error:
+            self._not_saved(error)
+            return False
+        self._saved(project, path)
+        return True
+
+    # -- recovery -------------------------------------------------------------------------------------------------
+
+    def _keep(self) -> None:
+        from inertian.project.recovery import Recovery, default_folder
+
+        project, path = self._document.settled, self._document.path
+        if self._document.history.unsaved:
+            recovery = self._recovery = self._recovery or Recovery(self._root or default_folder())
+            self._disk.run(
+                "keep",
+                lambda: recovery.keep(project, path),
+                lambda _none: self._drop_taken_back(),
+                self._not_kept,
+            )
+
+    def _drop_taken_back(self) -> None:
+        import shutil
+
+        if self._taken_back is not None:
+            shutil.rmtree(self._taken_back, ignore_errors=True)
+            self._taken_back = None
+
+    def _not_kept(self, error: BaseException) -> None:
+        if not isinstance(error, OSError):
+            raise error
+        self._say(words.RECOVERY_FAILED.format(why=error.strerror or error))
+
+    def _forget(self) -> None:
+        self._soon.stop()
+        self._drop_taken_back()
+        if self._recovery is not None:
+            recovery, self._recovery = self._recovery, None
+            self._disk.run("forget", recovery.forget, lambda _none: None, self._not_kept)
+
+    def leave(self) -> None:
+        """Stop working and give up the recovery copy: the window closes on purpose."""
+        self._soon.stop()
+        self._worker.stop()
+        self._disk.stop()
+        self._drop_taken_back()
+        if self._recovery is not None:
+            self._recovery.forget()
+
+    def offer_leftovers(self) -> None:
+        """Offer back work that an earlier session did not close, unless something is being worked on."""
+        import shutil
+
+        from inertian.project.recovery import default_folder, leftovers
+
+        for left in leftovers(self._root or default_folder()):
+            buttons = QMessageBox.StandardButton
+            name = left.path.stem if left.path else left.project.name
+            answer = ask(
+                self._window,
+                words.RECOVER_TITLE,
+                words.RECOVER.format(name=name),
+                buttons.Yes | buttons.Discard,
+            )
+            if answer == buttons.Yes and self.may_leave():
+                self._document.replace(left.project, left.path, unsaved=True)
+                self._taken_back = left.folder
+                self._soon.start()
+                break
+            if answer == buttons.Discard:
+                shutil.rmtree(left.folder, ignore_errors=True)
+
+
+def _save(project: Project, path: Path) -> None:
+    from inertian.project.saving import save
+
+    save(project, path)

@@ -1,0 +1,157 @@
+"""Pictures of the main views, from the demo project."""
+
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from inertian.desktop.look import words
+from inertian.desktop.look.formula_words import PAGE_FORMULAS
+from inertian.desktop.look.tokens import DARK, LIGHT, Theme
+from inertian.desktop.shell.application import make_window
+from inertian.desktop.shell.window import MainWindow
+from inertian.motion.fits.curves import Shape
+from inertian.motion.recording.tidying import Reason
+from inertian.motion.recording.trials import Trial
+from inertian.physics.definitions.requests import Quantity, Shown
+from inertian.project.demo_project import demo_project
+from inertian.project.marking_edits import span_added
+from inertian.project.project import Project, with_trials
+from inertian.project.tidying_edits import jumps_set_aside, rows_set_aside
+from inertian.rink.day import day
+
+SIZE = (1280, 800)
+WAIT_MS = 20_000
+SETTLED_S = 0.4  # until what follows a moved line is there
+THIN = 6
+
+
+def settle(window: MainWindow, ready: Callable[[], bool]) -> None:
+    """Let the window work until it is ready and painted."""
+    loop, poll, limit = QEventLoop(), QTimer(interval=20), QTimer(singleShot=True, interval=WAIT_MS)
+    poll.timeout.connect(lambda: ready() and loop.quit())
+    limit.timeout.connect(loop.quit)
+    poll.start()
+    limit.start()
+    loop.exec()
+    poll.stop()
+    limit.stop()
+    for _ in range(5):
+        QApplication.processEvents()
+
+
+def _fill_desk(window: MainWindow, folder: Path, trial: int) -> None:
+    """Put recordings of another afternoon on the intake desk, as if dropped: those like the trial in hand."""
+    files = [f for f in day(seed=7) if (f.series == "glancing") == (trial >= 10)]
+    paths = []
+    for file in files:
+        paths.append(folder / file.name)
+        paths[-1].write_bytes(file.content)
+    window.keeping.open_files(paths)
+    settle(window, lambda: not window.receiving.desk.busy and not window.receiving.desk.empty)
+
+
+def _coarse(project: Project) -> Project:
+    """The in-line trials of the demo with every sixth sample: some eight a span."""
+    trials = [_thinned(entry.trial) for entry in project.entries[:10]]
+    return with_trials(replace(project, entries=(), series=()), trials, "coarse")
+
+
+def _thinned(trial: Trial) -> Trial:
+    bodies = tuple(
+        replace(body, channels=tuple(replace(c, raw=c.raw[::THIN], u=None) for c in body.channels))
+        for body in trial.bodies
+    )
+    return replace(trial, raw_time=trial.raw_time[::THIN], bodies=bodies)
+
+
+def _mark_tidy(window: MainWindow) -> None:
+    """Samples set aside for two reasons, a rule for jumps, and a span of one's own."""
+    document, view = window.document, window.bench.view
+    trial = document.entry.trial.id
+    for body, rows, reason in (
+        ("heavy", range(20, 24), Reason.BLURRED),
+        ("light", [70], Reason.LOST),
+    ):
+        document.do(rows_set_aside(document.settled, trial, body, rows, reason))
+    document.do(jumps_set_aside(document.settled, trial, 6.0))
+    document.do(span_added(document.settled, trial, 0.3, 0.8, "early"))
+    view.choose_strips(
+        [Shown(Quantity.POSITION, "x"), Shown(Quantity.VELOCITY, "x"), Shown(Quantity.KINETIC)]
+    )
+    window.show_page(words.PAGE_TIDY)
+
+
+def _mark_readings(window: MainWindow) -> None:
+    """A fit with its residuals, a plumb line, and two pins."""
+    view = window.bench.view
+    view.take(Shown(Quantity.POSITION, "x"), "heavy")
+    window.show_page(words.PAGE_READINGS)
+    window.readings.fits.ask(Shape.PARABOLA)
+    t = window.document.entry.trial.t
+    view.pins = [float(t[len(t) // 8]), float(t[len(t) // 3])]
+    view.move_line(float(t[len(t) // 3]))
+
+
+def _mark_formulas(window: MainWindow) -> None:
+    """A quantity of one's own as a strip, and another being written."""
+    window.show_page(PAGE_FORMULAS)
+    page = window.formulas
+    for field, text in (
+        (page.symbol, "K"),
+        (page.unit, "J"),
+        (page.name, "Energy of motion"),
+        (page.formula, "½ m v_x^2"),
+    ):
+        field.setText(text)
+    page.take()
+    for field, text in ((page.symbol, "P_K"), (page.unit, "W"), (page.formula, "rate(K)")):
+        field.setText(text)
+    page.formula.textEdited.emit(page.formula.text())
+
+
+def take_shots(folder: Path) -> list[Path]:
+    """Write one PNG of each main view and return the paths. Raises OSError if the folder cannot be made."""
+    import tempfile
+
+    folder.mkdir(parents=True, exist_ok=True)
+    project = demo_project()
+    coarse = _coarse(project)
+    views: list[tuple[str, Theme, str, Project, int, Callable[[MainWindow], None] | None]] = [
+        ("intake-light", LIGHT, words.INTAKE, project, 0, None),
+        ("intake-dark", DARK, words.INTAKE, project, 10, None),
+        ("bench-light", LIGHT, words.BENCH, project, 0, None),
+        ("ledger-light", LIGHT, words.LEDGER, project, 0, None),
+        ("bench-dark", DARK, words.BENCH, project, 0, None),
+        ("bench-glancing-light", LIGHT, words.BENCH, project, 10, None),
+        ("ledger-glancing-dark", DARK, words.LEDGER, project, 10, None),
+        ("bench-tidy-dark", DARK, words.BENCH, project, 0, _mark_tidy),
+        ("bench-readings-light", LIGHT, words.BENCH, project, 0, _mark_readings),
+        ("bench-formulas-light", LIGHT, words.BENCH, project, 0, _mark_formulas),
+        ("bench-coarse-light", LIGHT, words.BENCH, coarse, 0, _mark_readings),
+    ]
+    written = []
+    with tempfile.TemporaryDirectory() as recovery:
+        for name, theme, stage, shown, trial, mark in views:
+            window = make_window(shown, theme, Path(recovery) / name)
+            window.resize(*SIZE)
+            window.document.select(shown.entries[trial].trial.id)
+            window.show_stage(stage)
+            window.show()
+            settle(window, lambda w=window: bool(w.shelf.trials.verdicts))
+            if stage == words.INTAKE:
+                _fill_desk(window, Path(recovery), trial)
+            if mark is not None:
+                mark(window)
+                pause = time.monotonic() + SETTLED_S
+                settle(window, lambda until=pause: time.monotonic() > until)
+            path = folder / f"{name}.png"
+            if not window.grab().save(str(path), "PNG"):
+                raise OSError(f"cannot write {path}")
+            written.append(path)
+            window.document.history.mark_saved()  # what was marked for the picture is not asked about
+            window.close()
+    return written

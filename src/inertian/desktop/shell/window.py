@@ -1,0 +1,401 @@
+"""The main window: shelf, stage strip, stages, margin, menus and status line."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QPushButton,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from inertian.analysis.evaluation import Evaluator
+from inertian.desktop.bench.bench import BenchStage
+from inertian.desktop.bench.bench_actions import BenchActions
+from inertian.desktop.intake.import_controller import Receiving
+from inertian.desktop.ledger.ledger_stage import LedgerStage
+from inertian.desktop.look import words
+from inertian.desktop.look.fact_text import size_of
+from inertian.desktop.look.formula_words import PAGE_FORMULAS
+from inertian.desktop.look.number_format import shown_plain
+from inertian.desktop.look.theme import apply
+from inertian.desktop.look.tokens import Theme
+from inertian.desktop.pages.formulas_page import FormulasPage
+from inertian.desktop.pages.margin import Margin, label
+from inertian.desktop.pages.readings_page import ReadingsPage
+from inertian.desktop.pages.tidy_page import TidyPage
+from inertian.desktop.shelf.shelf import Shelf
+from inertian.desktop.shell.margin_column import Side
+from inertian.desktop.shell.prefetch import Ahead
+from inertian.desktop.shell.project_files import Keeping
+from inertian.desktop.state.document import Document
+from inertian.desktop.state.worker import Worker
+from inertian.motion.spans.span_suggestion import suggest_spans
+from inertian.motion.spans.spans import Spans
+from inertian.physics.accounts.verdicts import Verdict
+from inertian.project.edits import series_marked, spans_suggested
+from inertian.project.project import Entry, Project
+from inertian.quantities.errors import InertianError
+
+NARROW = 880  # px; below, the stage would have no room beside shelf and margin
+FIRST_PICTURE_MS = 30  # until the first picture is painted; then results are worked out
+STAGE_KEYS = {
+    words.INTAKE: 1,
+    words.BENCH: 2,
+    words.LEDGER: 3,
+}  # Alt numbers; 4 to 6 are kept for stages to come
+
+
+class MainWindow(QMainWindow):
+    """One window on one document."""
+
+    panes_changed = pyqtSignal(set)
+
+    def __init__(self, document: Document, theme: Theme, recovery_root: Path | None = None) -> None:
+        super().__init__()
+        self.document, self.theme = document, theme
+        self.worker = Worker()
+        self.resize(1280, 800)
+        self.setMinimumSize(640, 360)
+        self.setAcceptDrops(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose, False)
+        self.shelf = Shelf(document, theme)
+        self.bench = BenchStage(document, theme)
+        self.ledger = LedgerStage(document, theme)
+        self.margin = Margin(document, theme)
+        self.tidy = TidyPage(document, theme, self.bench.view, self.worker)
+        self.readings = ReadingsPage(document, theme, self.bench.view, self.bench.rail.span_in_hand)
+        self.formulas = FormulasPage(document, theme, self.bench.view)
+        pages = {
+            words.PAGE_ACCOUNT: self.margin,
+            words.PAGE_TIDY: self.tidy,
+            words.PAGE_READINGS: self.readings,
+        }
+        pages[PAGE_FORMULAS] = self.formulas
+        self.pages = Side(pages)
+        self.bench_actions = BenchActions(
+            document, self.bench, self.worker, lambda: self.show_stage(words.BENCH)
+        )
+        self._warm = False
+        self.ahead = Ahead(
+            document, self.worker, self.bench.view.shown_strips, self._derived, self._worker_failed
+        )
+        self._panes = {"shelf", "margin"}
+        self._folded = False  # for want of room, not because somebody asked for it
+        self._background, self._background_for = (
+            Evaluator(),
+            document.evaluator,
+        )  # used on the worker's thread only
+        self.file_label, self.note_label = QLabel(), QLabel()
+        for shower in (self.file_label, self.note_label):
+            shower.setTextFormat(Qt.TextFormat.PlainText)
+        self.receiving = Receiving(self, self.say, self.show_stage, document, theme)
+        self._lay_out()
+        self.keeping = Keeping(self, self.say, document, self.worker, recovery_root)
+        self.keeping.receive = self.receiving.receive
+        self.margin.read_again.connect(self.receiving.read_again)
+        self.statusBar().addWidget(self.note_label, 1)
+        self.statusBar().addPermanentWidget(self.file_label)
+        self.statusBar().setSizeGripEnabled(False)
+        self._verdict_pause = QTimer(self, singleShot=True, interval=150)
+        self._verdict_pause.timeout.connect(self._ask_verdicts)
+        self.bench.mark_spans.connect(self.mark_spans)
+        self.bench.spoken.connect(self.say)
+        for signal in (document.changed, document.selected, document.saved):
+            signal.connect(self._follow)
+        document.changed.connect(self._verdict_pause.start)
+        document.changed.connect(self._look_ahead)
+        document.selected.connect(self._look_ahead)
+        self._follow()
+
+    # -- layout ---------------------------------------------------------------------------------------------------
+
+    def _lay_out(self) -> None:
+        strip = QWidget()
+        strip.setObjectName("stageStrip")
+        row = QHBoxLayout(strip)
+        row.setContentsMargins(8, 0, 8, 0)
+        row.setSpacing(0)
+        self.stage_buttons: dict[str, QToolButton] = {}
+        group = QButtonGroup(self)
+        for name, key in STAGE_KEYS.items():
+            button = QToolButton()
+            button.setText(name)
+            button.setCheckable(True)
+            button.setToolTip(f"{name} (Alt+{key})")
+            button.clicked.connect(lambda _checked, stage=name: self.show_stage(stage))
+            group.addButton(button)
+            self.stage_buttons[name] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        self.stages = QStackedWidget()
+        self.stages.setObjectName("stage")
+        self.stages.addWidget(self.bench)
+        self.stages.addWidget(self.ledger)
+        self.stages.addWidget(self._empty_stage())
+        middle = QVBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(strip)
+        middle.addWidget(self.stages, 1)
+        whole = QWidget()
+        columns = QHBoxLayout(whole)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(0)
+        columns.addWidget(self.shelf)
+        columns.addLayout(middle, 1)
+        columns.addWidget(self.pages)
+        self._columns = columns
+        self.setCentralWidget(whole)
+        self._stage = words.BENCH
+
+    def _empty_stage(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.addStretch(2)
+        text = label(words.NO_TRIAL, "heading")
+        text.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        text.setWordWrap(True)
+        column.addWidget(text)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        self.open_button, self.demo_button = (
+            QPushButton(words.NO_TRIAL_OPEN),
+            QPushButton(words.NO_TRIAL_DEMO),
+        )
+        self.open_button.clicked.connect(lambda: self.keeping.ask_open())
+        self.demo_button.clicked.connect(lambda: self.keeping.open_demo())
+        for button in (self.demo_button, self.open_button):
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addSpacing(12)
+        column.addLayout(row)
+        column.addStretch(3)
+        return page
+
+    def show_stage(self, name: str) -> None:
+        """Put one stage in front."""
+        self._stage = name
+        self.stage_buttons[name].setChecked(True)
+        self._follow()
+
+    def show_page(self, name: str) -> None:
+        """Put the bench in front, with one page of the margin."""
+        self.show_stage(words.BENCH)
+        self.pages.show_page(name)
+
+    def mark_spans(self) -> None:
+        """Mark the spans that the finder suggests in the trial in hand."""
+        if self.document.entry is not None:
+            self.document.do(spans_suggested(self.document.settled, self.document.entry.trial.id))
+
+    def mark_series(self) -> None:
+        """Mark what the finder finds in all trials of the series in hand; it searches on the worker."""
+        entry = self.document.entry
+        if entry is None:
+            return
+        project, series = self.document.settled, entry.series
+        trials = {e.trial.id: e.counted for e in project.entries_of(series)}
+
+        def search() -> dict[str, Spans]:
+            return {trial_id: suggest_spans(trial) for trial_id, trial in trials.items()}
+
+        def mark(found: dict[str, Spans]) -> None:
+            if self.document.settled is project:
+                self.document.do(series_marked(project, series, found))
+                self.say(words.SERIES_MARKED.format(count=len(found)))
+
+        self.say(words.SEARCHING.format(count=len(trials)))
+        self.worker.run("mark series", search, mark, self._worker_failed)
+
+    def _follow(self) -> None:
+        """Follow the document: stage, title, status line and menus."""
+        entry = self.document.entry
+        intake = self._stage == words.INTAKE
+        if intake:
+            self._show_intake()
+        else:
+            stage = {words.BENCH: self.bench, words.LEDGER: self.ledger}[self._stage]
+            self.stages.setCurrentWidget(stage if entry else self.stages.widget(2))
+        self.stage_buttons[self._stage].setChecked(True)
+        self.shelf.setVisible("shelf" in self._panes)
+        self.pages.setVisible(not intake and entry is not None and "margin" in self._panes)
+        self.pages.strip.setVisible(self._stage == words.BENCH)
+        if self._stage != words.BENCH:
+            self.pages.show_page(words.PAGE_ACCOUNT)
+        if self.receiving.built:
+            self.receiving.margin.setVisible(
+                intake
+                and bool(self.receiving.desk.makes or self.receiving.desk.editable)
+                and "margin" in self._panes
+            )
+        self.setWindowTitle(f"{self.document.name}[*] – {words.PROGRAM}")
+        self.setWindowModified(self.document.history.unsaved)
+        reading = self.receiving.desk.reading if intake else None
+        if intake:
+            self._show_file_in_hand(reading)
+        elif entry is not None:
+            trial = entry.trial
+            start, stop = (shown_plain(float(t), 4) for t in (trial.t[0], trial.t[-1]))
+            count, many = len(trial.t), len(trial.bodies)
+            bodies = words.ONE_BODY if many == 1 else words.MANY_BODIES.format(count=many)
+            said = words.SAMPLES.format(count=count, bodies=bodies, start=start, stop=stop)
+            self.file_label.setText(
+                words.STATUS_FILE.format(file=trial.provenance.file or trial.name, samples=said)
+            )
+            self.file_label.setToolTip("\n".join(trial.provenance.understood))
+        else:
+            self.file_label.setText("")
+
+    def _show_file_in_hand(self, reading: object) -> None:
+        """Say in the status line what file lies on the intake desk: name, size, SHA-256."""
+        text = ""
+        if reading is not None:
+            size = size_of(reading.size)
+            text = words.SOURCE_LINE.format(
+                file=reading.file, size=size, digest=reading.sha256[:12]
+            )
+        self.file_label.setText(text)
+        self.file_label.setToolTip(reading.sha256 if reading is not None else "")
+
+    def _show_intake(self) -> None:
+        """Put the intake stage in front; it is made when it is first needed."""
+        stage = self.receiving.stage
+        if self.stages.indexOf(stage) < 0:
+            self.stages.addWidget(stage)
+            self._columns.addWidget(self.receiving.margin)
+            self.receiving.desk.changed.connect(self._follow)
+            self.receiving.desk.turned.connect(self._follow)
+        self.stages.setCurrentWidget(stage)
+
+    def show_panes(self, names: set[str]) -> None:
+        """Show these of the side panes "shelf" and "margin"; where there is room for one, the one asked for last."""
+        if self.width() < NARROW and len(names) > 1:
+            names = names - self._panes or {"margin"}
+        self._panes = names
+        self._follow()
+        self.panes_changed.emit(names)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Qt: fold the shelf where there is no room for it, and bring it back where there is again."""
+        super().resizeEvent(event)
+        if self.width() < NARROW and len(self._panes) > 1:
+            self._folded = True
+            self.show_panes({"margin"})
+        elif self.width() >= NARROW and self._folded:
+            self._folded = False
+            self.show_panes({"shelf", "margin"})
+
+    def say(self, text: str) -> None:
+        """Say something in the status line."""
+        self.note_label.setText(text)
+
+    # -- results --------------------------------------------------------------------------------------------------
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Qt: after the first picture, load what results need, on the worker."""
+        super().showEvent(event)
+        if not self._warm:
+            self._warm = True
+            self.bench.refresh()
+            self.margin.refresh()
+            QTimer.singleShot(FIRST_PICTURE_MS, self.ahead.first)
+
+    def _look_ahead(self) -> None:
+        if self.margin.results_ready:
+            self.ahead.look()
+
+    def _derived(self, entry: Entry | None) -> None:
+        if not self.margin.results_ready:
+            self._results_ready()
+        elif entry is not None and entry is self.document.entry:
+            self.bench.refresh()
+            self.margin.refresh()
+
+    def _results_ready(self) -> None:
+        self.margin.results_ready = self.ledger.results_ready = self.bench.results_ready = True
+        self.bench.refresh()
+        self.margin.refresh()
+        self.ledger.refresh()
+        self._ask_verdicts()
+        self.keeping.offer_leftovers()
+
+    def _ask_verdicts(self) -> None:
+        project = self.document.settled
+        if (
+            self._background_for is not self.document.evaluator
+        ):  # another project: let go of the last one's data
+            self._background, self._background_for = Evaluator(), self.document.evaluator
+        self.worker.run(
+            "verdicts",
+            lambda evaluator=self._background: verdicts_of(project, evaluator),
+            self.shelf.trials.show_verdicts,
+            self._worker_failed,
+        )
+
+    def _worker_failed(self, error: BaseException) -> None:
+        if isinstance(error, InertianError):
+            self.say(str(error))
+        else:
+            raise error
+
+    # -- dropping, closing ----------------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Qt: files may be dropped anywhere."""
+        if dropped_files(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Qt: open what was dropped."""
+        event.acceptProposedAction()
+        self.keeping.open_files(dropped_files(event.mimeData()))
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Qt: ask about unsaved changes, then close."""
+        if not self.receiving.may_leave() or not self.keeping.may_leave():
+            event.ignore()
+            return
+        self.receiving.leave()
+        self.keeping.leave()
+        event.accept()
+
+    def wear(self, theme: Theme) -> None:
+        """Change the theme of the whole window."""
+        self.theme.become(theme)
+        apply(QApplication.instance(), self.theme)
+        self.bench.restyle()
+        if self.receiving.built:
+            self.receiving.stage.restyle()
+            self.receiving.margin.refresh()
+        for widget in self.findChildren(QWidget):
+            widget.update()
+
+
+def dropped_files(data: QMimeData) -> list[Path]:
+    """Return the local files of a drop."""
+    return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+
+
+def verdicts_of(project: Project, evaluator: Evaluator) -> dict[str, Verdict]:
+    """Return the momentum verdict of every trial that has one; where there are several axes, of all together."""
+    found = {}
+    for entry in project.entries:
+        accounts = evaluator.accounts(project, entry.trial.id)
+        if isinstance(accounts, InertianError):
+            continue
+        verdict = (
+            accounts.together.verdict
+            if accounts.together
+            else accounts.ledgers[0].judgement.verdict
+        )
+        if verdict is not None:
+            found[entry.trial.id] = verdict
+    return found

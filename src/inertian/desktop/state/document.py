@@ -1,0 +1,135 @@
+"""The open project as the window sees it: one value, its history, and the edit that a drag is making."""
+
+from pathlib import Path
+from weakref import WeakSet
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from inertian.analysis.evaluation import Evaluator
+from inertian.motion.numerics.window_selection import LONG
+from inertian.motion.recording.trials import Trial
+from inertian.project.history import Edit, History
+from inertian.project.project import Entry, Project
+
+
+class Document(QObject):
+    """Holds the current project; widgets show it and ask for edits.
+
+    Signals: `changed` after any finished change of value, `previewed` while a gesture is under way, `selected` when
+    another trial is shown, `saved` when what is on disk or its name changed.
+    """
+
+    changed = pyqtSignal()
+    previewed = pyqtSignal()
+    selected = pyqtSignal()
+    saved = pyqtSignal()
+
+    def __init__(self, project: Project, path: Path | None = None) -> None:
+        super().__init__()
+        self.evaluator = Evaluator()
+        self.known: WeakSet[Trial] = WeakSet()  # trials, as they count, that were derived already
+        self.history = History(project)
+        self.path = path
+        self._preview: Edit | None = None
+        self._trial = project.entries[0].trial.id if project.entries else None
+        self.doubts: dict[
+            str, tuple[str, ...]
+        ] = {}  # why trials that were treated like another need a look
+        self.seen_doubt = ""  # the one that is being looked at
+
+    @property
+    def project(self) -> Project:
+        """The value to show: the one a gesture is making, else the current one."""
+        return self._preview.project if self._preview else self.history.project
+
+    @property
+    def previewing(self) -> bool:
+        """Whether a gesture is under way; what only matters at rest can wait."""
+        return self._preview is not None
+
+    @property
+    def settled(self) -> Project:
+        """The value without the gesture under way."""
+        return self.history.project
+
+    @property
+    def name(self) -> str:
+        """The project's name for title and messages."""
+        return self.path.stem if self.path else self.history.project.name
+
+    @property
+    def entry(self) -> Entry | None:
+        """The trial in hand, or None if there is none."""
+        return next((e for e in self.project.entries if e.trial.id == self._trial), None)
+
+    def awaits(self, entry: Entry) -> bool:
+        """Whether a long trial is still being derived on the worker; shorter ones are derived when they are drawn."""
+        return len(entry.trial.t) > LONG and not self.previewing and entry.counted not in self.known
+
+    def replace(self, project: Project, path: Path | None, unsaved: bool = False) -> None:
+        """Show another project with a history of its own."""
+        self.history, self.path, self._preview = History(project), path, None
+        self.evaluator, self.known, self.doubts = Evaluator(), WeakSet(), {}
+        if unsaved:
+            self.history.mark_unsaved()
+        self._trial = project.entries[0].trial.id if project.entries else None
+        self.changed.emit()
+        self.selected.emit()
+        self.saved.emit()
+
+    def select(self, trial: str) -> None:
+        """Take another trial in hand."""
+        if trial != self._trial:
+            self.abandon()
+            self._trial = trial
+            self.selected.emit()
+
+    def do(self, edit: Edit) -> None:
+        """Make a finished edit."""
+        self._preview = None
+        before = {e.trial.id for e in self.history.project.entries}
+        if self.history.do(edit):
+            new = [e.trial.id for e in edit.project.entries if e.trial.id not in before]
+            self._after_change(new[0] if new else None)
+
+    def preview(self, edit: Edit) -> None:
+        """Show what a gesture would make, without an entry in the history."""
+        self._preview = edit
+        self.previewed.emit()
+
+    def commit(self) -> None:
+        """Finish the gesture under way as one edit."""
+        if self._preview is not None:
+            self.do(self._preview)
+
+    def abandon(self) -> None:
+        """Drop the gesture under way; nothing happened."""
+        if self._preview is not None:
+            self._preview = None
+            self.previewed.emit()
+
+    def undo(self) -> None:
+        """Take back the last edit."""
+        self.abandon()
+        self.history.undo()
+        self._after_change(None)
+
+    def redo(self) -> None:
+        """Repeat the edit last taken back."""
+        self.abandon()
+        self.history.redo()
+        self._after_change(None)
+
+    def mark_saved(self, project: Project, path: Path) -> None:
+        """Remember what was written where."""
+        self.path = path
+        self.history.mark_saved(project)
+        self.saved.emit()
+
+    def _after_change(self, wanted: str | None) -> None:
+        ids = [e.trial.id for e in self.history.project.entries]
+        chosen = wanted or (self._trial if self._trial in ids else (ids[0] if ids else None))
+        moved, self._trial = chosen != self._trial, chosen
+        self.changed.emit()
+        if moved:
+            self.selected.emit()

@@ -1,0 +1,441 @@
+"""From columns to trials: rows that can be used, trials and bodies apart, times in seconds, values with units."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from inertian.files.cells.column_titles import Role, names_trial
+from inertian.files.cells.findings import Code, Finding, Question, Topic, Unusable, shown_line
+from inertian.files.cells.time_stamps import epoch_unit, shifted_exactly
+from inertian.files.interpretation.column_roles import DEFAULT_BODY, Layout
+from inertian.files.interpretation.columns import Column
+from inertian.files.interpretation.tables import Table
+from inertian.files.interpretation.uncertainty_columns import in_unit_of
+from inertian.motion.recording.trials import KIND_OF_AXIS
+from inertian.quantities.estimates import Array, Rows
+from inertian.quantities.units import PIXEL, Unit, kind_of, unit_of
+
+FRAME, ROW = "frame", "row"
+
+
+@dataclass(frozen=True, eq=False)
+class ChannelReading:
+    """One channel as read: what it is (x, y, F, a, v), its column, its unit, and its values in that unit."""
+
+    axis: str
+    column: str
+    unit: Unit
+    values: Array
+    u: Array | None = None  # the standard uncertainty of each that the file states, in that unit
+
+    @property
+    def si(self) -> Array:
+        """The values in SI; in pixels where no scale is known."""
+        return np.asarray(self.values * self.unit.factor)
+
+
+@dataclass(frozen=True, eq=False)
+class TimeReading:
+    """Times as read: the column's title (None if there is none), the unit, and the values in that unit, sorted."""
+
+    column: str | None
+    unit: Unit
+    values: Array
+
+    @property
+    def seconds(self) -> Array:
+        """The times in s; frame or row numbers where no rate is known."""
+        return np.asarray(self.values * self.unit.factor)
+
+
+@dataclass(frozen=True, eq=False)
+class BodyReading:
+    """One body as read; `time` is None where it shares the trial's."""
+
+    name: str
+    channels: tuple[ChannelReading, ...]
+    time: TimeReading | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class TrialReading:
+    """One trial as read, with the lines of it that could not be used."""
+
+    name: str
+    time: TimeReading
+    bodies: tuple[BodyReading, ...]
+    unusable: tuple[Unusable, ...] = ()
+
+
+@dataclass(frozen=True)
+class Rates:
+    """What turns frames into seconds and pixels into metres, where it is known."""
+
+    frame_rate: float | None = None
+    scale: float | None = None
+
+
+@dataclass(eq=False)
+class Assembled:
+    """The trials of one table, with what was found on the way and what is left open."""
+
+    trials: list[TrialReading] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+    questions: list[Question] = field(default_factory=list)
+
+
+def assemble(table: Table, columns: Sequence[Column], layout: Layout, rates: Rates) -> Assembled:
+    """Return the trials of a table whose columns are laid out."""
+    made = Assembled()
+    n = len(table.lines)
+    time = _time_of(layout.time, layout.time_is, n, rates, made)
+    clocks = {body: _time_of(c, Role.TIME, n, rates, made) for body, c in layout.clocks.items()}
+    units = {id(u): _unit_of_use(u.column, u.axis, rates, made) for u in layout.uses}
+    _say_missing_units(layout, made)
+    rows, unusable = _usable_rows(table, layout, time, made)
+    unusable = sorted([*table.unusable, *unusable], key=lambda u: u.line)
+    groups = _groups(table, layout, time, rows, made)
+    lows = [int(table.lines[g[0]]) if len(g) else 0 for _, g in groups]
+    for place, (name, group) in enumerate(groups):
+        low = -1 if place == 0 else lows[place]
+        high = lows[place + 1] if place + 1 < len(lows) else 10**12
+        own = (
+            tuple(u for u in unusable if low <= u.line < high)
+            if layout.trial is None
+            else (tuple(unusable) if place == 0 else ())
+        )
+        made.trials += side_by_side(_trial(name, group, layout, time, clocks, units, own))
+    return made
+
+
+def _time_of(
+    column: Column | None, role: Role, n: int, rates: Rates, made: Assembled
+) -> TimeReading:
+    if column is None:
+        text = "No column of times was found. Say how many samples there are in a second."
+        rate = rates.frame_rate
+        made.findings.append(
+            Finding(Code.NO_TIME_COLUMN, "There is no column of times; rows are only counted.")
+        )
+        if rate is None:
+            made.questions.append(Question(Topic.TIME, text))
+        unit = Unit(ROW, "time", 1.0 / rate if rate else 1.0)
+        return TimeReading(None, unit, np.arange(n, dtype=float))
+    if column.moments is not None:
+        if column.moments.midnights:
+            made.findings.append(
+                Finding(Code.MIDNIGHT, "The clock passes midnight; a day was added from there on.")
+            )
+        return TimeReading(column.label, unit_of("time", "s"), column.values)
+    if role is Role.FRAME:
+        if rates.frame_rate is None:
+            said = f"“{column.label}” counts frames, and the file does not say how many there are in a second."
+            made.findings.append(Finding(Code.FRAME_RATE_MISSING, said))
+            made.questions.append(Question(Topic.FRAME_RATE, said))
+        return TimeReading(
+            column.label, Unit(FRAME, "time", 1.0 / (rates.frame_rate or 1.0)), column.values
+        )
+    given = column.title.unit if kind_of(column.title.unit) == "time" else ""
+    known = unit_of("time", given).symbol if given else None
+    epoch = epoch_unit(column.values, known)
+    if epoch is not None:
+        shifted = shifted_exactly(column.cells) if column.cells is not None else column.shifted
+        first = column.values[np.isfinite(column.values)][0]
+        return TimeReading(
+            column.label,
+            unit_of("time", epoch),
+            column.values - first if shifted is None else shifted,
+        )
+    if not given:
+        made.findings.append(
+            Finding(Code.UNIT_MISSING, f"“{column.label}” has no unit; taken as seconds.")
+        )
+    return TimeReading(column.label, unit_of("time", given or "s"), column.values)
+
+
+def _unit_of_use(column: Column, axis: str, rates: Rates, made: Assembled) -> Unit:
+    kind = KIND_OF_AXIS[axis]
+    named = column.title.unit
+    if kind_of(named) == kind or (kind == "acceleration" and named == "gₙ"):
+        unit = unit_of(kind, named)
+        if unit.symbol == PIXEL:
+            if rates.scale is None:
+                said = (
+                    f"“{column.label}” is in pixels, and the file does not say how long a pixel is."
+                )
+                if not any(q.topic is Topic.SCALE for q in made.questions):
+                    made.questions.append(Question(Topic.SCALE, said))
+                    made.findings.append(Finding(Code.UNIT_MISSING, said))
+            return Unit(PIXEL, "length", rates.scale or 1.0)
+        return unit
+    return unit_of(
+        kind, {"length": "m", "force": "N", "acceleration": "m/s²", "speed": "m/s"}[kind]
+    )
+
+
+def _say_missing_units(layout: Layout, made: Assembled) -> None:
+    bare = [u for u in layout.uses if not u.column.title.unit]
+    if bare:
+        kinds = {KIND_OF_AXIS[u.axis] for u in bare}
+        taken = {"length": "metres", "force": "newtons", "acceleration": "m/s²", "speed": "m/s"}
+        names = ", ".join(f"“{u.column.label}”" for u in bare[:6])
+        said = f"No unit for {names}; taken as {' and '.join(taken[k] for k in sorted(kinds))}."
+        made.findings.append(Finding(Code.UNIT_MISSING, said))
+
+
+def _usable_rows(
+    table: Table, layout: Layout, time: TimeReading, made: Assembled
+) -> tuple[Rows, list[Unusable]]:
+    """Which rows have a time and are not spoilt, and the lines that are listed as unusable, each with the reason."""
+    n = len(table.lines)
+    uses = [u.column for u in layout.uses]
+    whole = [*uses, *([layout.time] if layout.time else []), *layout.clocks.values()]
+    if not any(c.missing or c.bad for c in whole):
+        return np.arange(n), []
+    keep = np.isfinite(time.values)
+    timed = {body: keep if body not in layout.clocks else np.isfinite(layout.clocks[body].values) for body in
+             {u.body for u in layout.uses}}  # fmt: skip
+    for own in timed.values():
+        keep = keep | own
+    unusable: list[Unusable] = []
+    spoilt: dict[int, list[str]] = {}
+    for c in whole:
+        for row in c.bad:
+            spoilt.setdefault(row, []).append(
+                f"{c.label}: “{shown_line(c.cells[row] if c.cells else '')}” is no number"
+            )
+    any_reading, timeless = np.zeros(n, dtype=bool), np.zeros(n, dtype=bool)
+    for u in layout.uses:
+        seen = np.isfinite(u.column.values)
+        any_reading |= seen
+        timeless |= seen & ~timed[u.body]
+    for row in sorted(set(spoilt) | set(np.flatnonzero(timeless).tolist())):
+        why = "; ".join(spoilt.get(row, ["no time"]))
+        if row in spoilt or timeless[row]:
+            unusable.append(Unusable(int(table.lines[row]), _line_text(table, row), why))
+        if row in spoilt and not any_reading[row]:
+            keep[row] = False
+    if spoilt:
+        lines = tuple(int(table.lines[r]) for r in sorted(spoilt))
+        first = spoilt[min(spoilt)][0]
+        made.findings.append(
+            Finding(
+                Code.NON_NUMERIC,
+                f"Rows with something that is no number: {len(spoilt)}. The first: {first}.",
+                lines,
+            )
+        )
+    _say_missing(table, layout, keep, made)
+    return np.flatnonzero(keep), unusable
+
+
+def _line_text(table: Table, row: int) -> str:
+    return shown_line("  ".join(table.rows[row])) if row < len(table.rows) else ""
+
+
+def _say_missing(table: Table, layout: Layout, keep: NDArray[np.bool_], made: Assembled) -> None:
+    counts, lines = [], set()
+    own = set(layout.clocks)
+    for u in layout.uses:
+        gone = ~np.isfinite(u.column.values)
+        gone[list(u.column.bad)] = False
+        if own and u.column.missing:  # with clocks of their own, shorter columns end in blanks
+            clock = layout.clocks.get(u.body, layout.time)
+            gone &= np.isfinite(clock.values) if clock is not None else True
+        if gone.any():
+            mark = f" (marked {u.column.sentinel:g})" if u.column.sentinel is not None else ""
+            counts.append(f"{int(gone.sum())} in “{u.column.label}”{mark}")
+            lines |= {int(table.lines[r]) for r in np.flatnonzero(gone)[:1000]}
+    if layout.time is not None and layout.time.missing and not own:
+        counts.append(f"{layout.time.missing} times")
+    if counts:
+        said = f"Values are missing: {', '.join(counts)}."
+        made.findings.append(Finding(Code.MISSING_VALUES, said, tuple(sorted(lines))))
+
+
+def _groups(
+    table: Table, layout: Layout, time: TimeReading, rows: Rows, made: Assembled
+) -> list[tuple[str, Rows]]:
+    """The rows of each trial: by the trial column, else by where time starts again."""
+    if layout.trial is not None and layout.trial.cells is not None:
+        cells = layout.trial.cells
+        labels: dict[str, list[int]] = {}
+        for row in rows.tolist():
+            labels.setdefault(cells[row].strip(), []).append(row)
+        title = layout.trial.title.raw.strip() or "trial"
+        return [
+            (f"{title} {k}" if k[:1].isdigit() else k, np.array(v)) for k, v in labels.items() if k
+        ]
+    if layout.body is not None:
+        return [("", rows)]
+    apart = range(1, len(rows)) if table.apart else ()
+    if layout.clocks and not np.isfinite(time.values[rows]).all():
+        return [("", rows)]
+    starts = restarts(
+        time.values[rows], [i for i in apart if _separated(table, rows[i - 1], rows[i])]
+    )
+    if not starts:
+        return [("", rows)]
+    unmarked = [s for s in starts if not _separated(table, rows[s - 1], rows[s])]
+    if unmarked:
+        lines = tuple(int(table.lines[rows[s]]) for s in unmarked)
+        said = f"Time starts again {len(unmarked)} times; each start was taken as a new trial."
+        made.findings.append(Finding(Code.TIME_RESTART, said, lines))
+    return [("", part) for part in np.split(rows, starts)]
+
+
+def _separated(table: Table, before: int, after: int) -> bool:
+    if not table.apart:
+        return False
+    return any(row in table.apart for row in range(before + 1, after + 1))
+
+
+def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
+    """Return the places at which time starts again: it falls back to about where it began, and then goes on rising.
+
+    `marked` places stand behind a blank line or a title, which speaks for a new start as well.
+    """
+    if times.size < 4:
+        return []
+    if bool(np.all(times[1:] >= times[:-1])):
+        return []
+    steps = np.diff(times)
+    falls = np.flatnonzero(steps < 0) + 1
+    rises = steps[steps > 0]
+    if not falls.size or not rises.size or falls.size > 0.25 * times.size:
+        return []
+    step = float(np.quantile(rises, 0.25))
+    found: list[int] = []
+    last, said = 0, set(marked)
+    for fall in falls.tolist():
+        part = times[last:fall]
+        length = float(part.max() - part.min())
+        near = abs(times[fall] - part[0]) <= max(step, 0.1 * length) and length > step
+        near = near or fall in said
+        following = times[fall : fall + 3]
+        if (
+            near
+            and len(part) >= (2 if fall in said else 3)
+            and following.size >= 2
+            and np.all(np.diff(following) > 0)
+        ):
+            found.append(fall)
+            last = fall
+    return found
+
+
+def side_by_side(trial: TrialReading) -> list[TrialReading]:
+    """Take trials apart that stand beside one another: bodies that are called run 1, run 2 are no bodies."""
+    if len(trial.bodies) < 2 or not all(names_trial(b.name) for b in trial.bodies):
+        return [trial]
+    return [
+        TrialReading(
+            b.name,
+            b.time or trial.time,
+            (BodyReading(DEFAULT_BODY, b.channels),),
+            trial.unusable if k == 0 else (),
+        )
+        for k, b in enumerate(trial.bodies)
+    ]
+
+
+def _trial(
+    name: str,
+    rows: Rows,
+    layout: Layout,
+    time: TimeReading,
+    clocks: dict[str, TimeReading],
+    units: dict[int, Unit],
+    unusable: tuple[Unusable, ...],
+) -> TrialReading:
+    if layout.body is not None and layout.body.cells is not None:
+        return _long_trial(name, rows, layout, time, units, unusable)
+    bodies: dict[str, list[ChannelReading]] = {}
+    for use in layout.uses:
+        reading = ChannelReading(
+            use.axis, use.column.label, units[id(use)], use.column.values, in_unit_of(use)
+        )
+        bodies.setdefault(use.body, []).append(reading)
+    if not clocks:
+        order = in_order(rows, time.values)
+        made = tuple(BodyReading(b, _taken(cs, order)) for b, cs in bodies.items())
+        return TrialReading(name, replace(time, values=time.values[order]), made, unusable)
+    own = []
+    main = _filled(
+        rows, time.values, [c for b, cs in bodies.items() if b not in clocks for c in cs]
+    )
+    for body, channels in bodies.items():
+        clock = clocks.get(body)
+        if clock is None:
+            own.append(BodyReading(body, _taken(channels, main)))
+        else:
+            order = _filled(rows, clock.values, channels)
+            own.append(
+                BodyReading(
+                    body, _taken(channels, order), replace(clock, values=clock.values[order])
+                )
+            )
+    return TrialReading(name, replace(time, values=time.values[main]), tuple(own), unusable)
+
+
+def _filled(rows: Rows, times: Array, channels: Sequence[ChannelReading]) -> Rows:
+    """The rows that have a time on this clock, in its order."""
+    return in_order(rows[np.isfinite(times[rows])], times)
+
+
+def in_order(rows: Rows, times: Array) -> Rows:
+    """Return rows in the order of their times; equal times keep the order of the file."""
+    own = times if len(rows) == len(times) and len(rows) and rows[0] == 0 else times[rows]
+    if own.size < 2 or bool(np.all(own[1:] >= own[:-1])):
+        return rows
+    return np.asarray(rows[np.argsort(own, kind="stable")])
+
+
+def _taken(channels: Sequence[ChannelReading], rows: Rows) -> tuple[ChannelReading, ...]:
+    if all(len(rows) == len(c.values) for c in channels) and bool(np.all(rows[1:] > rows[:-1])):
+        return tuple(channels)  # all of them, in order
+    return tuple(
+        replace(c, values=c.values[rows], u=None if c.u is None else c.u[rows]) for c in channels
+    )
+
+
+def _long_trial(
+    name: str,
+    rows: Rows,
+    layout: Layout,
+    time: TimeReading,
+    units: dict[int, Unit],
+    unusable: tuple[Unusable, ...],
+) -> TrialReading:
+    """A trial whose rows name their body: one body per label, on one clock if all have the same times."""
+    assert layout.body is not None
+    assert layout.body.cells is not None
+    labels: dict[str, list[int]] = {}
+    for row in rows.tolist():
+        labels.setdefault(layout.body.cells[row].strip(), []).append(row)
+    numbered = layout.body.title.raw.strip()
+    bodies, first = [], None
+    for label, members in labels.items():
+        if not label:
+            continue
+        order = np.array(members)[np.argsort(time.values[members], kind="stable")]
+        clock = replace(time, values=time.values[order])
+        first = first or clock
+        channels = tuple(
+            _taken(
+                [
+                    ChannelReading(
+                        u.axis, u.column.label, units[id(u)], u.column.values, in_unit_of(u)
+                    )
+                ],
+                order,
+            )[0]
+            for u in layout.uses
+            if np.isfinite(u.column.values[order]).any()
+        )
+        body = f"{numbered} {label}" if label.isdigit() and numbered.isalpha() else label
+        own = None if np.array_equal(clock.values, first.values) else clock
+        bodies.append(BodyReading(body, channels, own))
+    return TrialReading(name, first or time, tuple(bodies), unusable)

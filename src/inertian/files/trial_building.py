@@ -1,0 +1,113 @@
+"""From what was read to trials: sorted, one clock, with where it all came from."""
+
+import numpy as np
+
+from inertian.files.cells import size_limits
+from inertian.files.cells.findings import Code
+from inertian.files.cells.recipes import Recipe, recipe_json
+from inertian.files.interpretation.assembly import (
+    FRAME,
+    ROW,
+    BodyReading,
+    ChannelReading,
+    TrialReading,
+)
+from inertian.files.interpretation.file_description import sentences
+from inertian.files.interpretation.parsed_file import FileReading
+from inertian.motion.recording.trials import Body, Channel, Provenance, Trial, TrialError
+from inertian.quantities.estimates import Array, Rows, distinct
+from inertian.quantities.units import Unit
+
+_POSITIONS = ("x", "y")
+MENDED = (Code.TIME_NOT_SORTED, Code.DUPLICATE_TIME)  # what was put right in the samples themselves
+
+
+def trials_of(reading: FileReading) -> list[Trial]:
+    """Return the trials of a file that was read, in its order.
+
+    Samples are put in the order of time; of those with equal times the first is kept. Raises UnreadableFileError if the
+    file was refused, and TrialError if no trial in it has the two samples that it needs; a shorter one is left out.
+    """
+    if reading.refused is not None:
+        raise reading.refused
+    usable = [(part, t) for part, t in enumerate(reading.trials) if can_be_brought_in(t)]
+    if not usable:
+        first = reading.trials[0]
+        raise TrialError(
+            first.name, f"a trial needs at least 2 samples; there is {len(first.time.values)}."
+        )
+    return [_trial(reading, t, part) for part, t in usable]
+
+
+def can_be_brought_in(trial: TrialReading) -> bool:
+    """Whether a trial has the two samples it needs."""
+    return len(distinct(trial.time.values)) >= 2
+
+
+def _trial(reading: FileReading, trial: TrialReading, part: int) -> Trial:
+    recipe = reading.recipe
+    kept = reading.content if len(reading.content) <= size_limits.KEPT_BYTES else None
+    mended = tuple(f.text for f in reading.findings if f.code in MENDED)
+    provenance = Provenance(
+        reading.file, reading.sha256, reading.size, kept, (*sentences(reading), *mended),
+        tuple((u.line, u.text, u.why) for u in trial.unusable), recipe_json(recipe) if recipe else "", part,
+    )  # fmt: skip
+    times, bodies = _one_clock(trial, recipe)
+    time_base = recipe.time_base.value if recipe and recipe.time_base else 1.0
+    identity = (
+        reading.sha256[:12] if len(reading.trials) == 1 else f"{reading.sha256[:12]}-{part + 1}"
+    )
+    unit = trial.time.unit
+    if unit.symbol in (FRAME, ROW):
+        times, unit = times * unit.factor, Unit("s", "time", 1.0)
+    return Trial(
+        identity, trial.name, trial.time.column or "", unit, times, bodies, provenance, time_base
+    )
+
+
+def _one_clock(trial: TrialReading, recipe: Recipe | None) -> tuple[Array, tuple[Body, ...]]:
+    """The union of all time stamps, and every channel on it."""
+    flip = set(recipe.flip) if recipe else set()
+    main = trial.time.values
+    clocks = [main] + [_in_unit(b, trial) for b in trial.bodies if b.time is not None]
+    times = distinct(np.concatenate(clocks))
+    bodies = []
+    for body in trial.bodies:
+        own = main if body.time is None else _in_unit(body, trial)
+        first = np.flatnonzero(
+            np.concatenate([[True], own[1:] != own[:-1]])
+        )  # in order; equal stamps count once
+        rows = np.searchsorted(times, own[first])
+        positions = [
+            _channel(c, first, rows, len(times), flip)
+            for c in body.channels
+            if c.axis in _POSITIONS
+        ]
+        sensors = [
+            _channel(c, first, rows, len(times), flip)
+            for c in body.channels
+            if c.axis not in _POSITIONS
+        ]
+        bodies.append(Body(body.name, tuple(positions), tuple(sensors)))
+    return times, tuple(bodies)
+
+
+def _in_unit(body: BodyReading, trial: TrialReading) -> Array:
+    """A body's own times in the unit of the trial's."""
+    assert body.time is not None
+    if body.time.unit.factor == trial.time.unit.factor:
+        return body.time.values
+    return np.asarray(body.time.seconds / trial.time.unit.factor)
+
+
+def _channel(reading: ChannelReading, first: Rows, rows: Rows, n: int, flip: set[str]) -> Channel:
+    values = np.full(n, np.nan)
+    values[rows] = reading.values[first]
+    u = None
+    if reading.u is not None:
+        u = np.full(n, np.nan)
+        u[rows] = reading.u[first]
+    along = {"F": "x", "a": "x", "v": "x"}.get(reading.axis, reading.axis)
+    return Channel(
+        reading.axis, reading.column, reading.unit, values, -1.0 if along in flip else 1.0, u=u
+    )

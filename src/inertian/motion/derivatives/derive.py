@@ -1,0 +1,288 @@
+"""Velocity and acceleration of every body of a trial, at every sample, each with its standard uncertainty."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from inertian.motion.derivatives.local_derivatives import (
+    BY_DATA,
+    WindowAsked,
+    banded,
+    local_estimates,
+)
+from inertian.motion.noise.local_noise import WATCHED, LocalNoise, Stretch, estimate, with_given
+from inertian.motion.noise.reading_noise import READINGS, Noise
+from inertian.motion.numerics.local_polynomials import parts_of
+from inertian.motion.numerics.window_selection import QUOTED
+from inertian.motion.recording.trials import Body, Trial
+from inertian.motion.spans.spans import Spans
+from inertian.quantities.errors import Refusal
+from inertian.quantities.estimates import Array, Pools, Rows
+
+AT_ONCE = 1_600  # samples that noise is judged by where someone waits for the picture
+
+
+class Method(StrEnum):
+    """How velocity and acceleration are had from positions."""
+
+    LOCAL = "local"  # local polynomials, windows by the data
+    CENTRAL = "central"  # the parabola through a sample and its two neighbours
+    TWO_POINT = "two-point"  # from the sample before to this one, as a class writes it first
+
+
+class NoSamplesError(Refusal):
+    """A trial has nothing that could be derived."""
+
+
+UNMARKED = Spans()
+
+
+@dataclass(frozen=True, eq=False)
+class Derived:
+    """What was derived of one channel, in SI, at its readings; all arrays have shape (n,), NaN where there is none.
+
+    `rows` are the rows of the trial; `windows` how many samples each estimate of an order was made of.
+    """
+
+    rows: Rows
+    t: Array
+    x: Array
+    u_x: Array
+    v: Array
+    u_v: Array
+    a: Array
+    u_a: Array
+    windows: Mapping[int, Rows]
+
+
+@dataclass(frozen=True, eq=False)
+class BodyDerived:
+    """The channels of one body that were derived, by axis, and the noise of its readings."""
+
+    name: str
+    noise: LocalNoise
+    axes: Mapping[str, Derived]
+
+
+def stretches_of(t: Array, x: Array, walls: Sequence[float]) -> list[Rows]:
+    """Return the rows of samples that local fits may span, between walls and gaps; t and x of shape (n,)."""
+    usable = np.flatnonzero(np.isfinite(x))
+    return [usable[part.start : part.stop] for part in parts_of(t[usable], walls)]
+
+
+def derive(
+    trial: Trial,
+    spans: Spans = UNMARKED,
+    method: Method = Method.LOCAL,
+    window: WindowAsked = BY_DATA,
+    given: Mapping[str, float] | None = None,
+    noises: Sequence[LocalNoise] | None = None,
+) -> list[BodyDerived]:
+    """Return position, velocity and acceleration of all bodies that were followed, with standard uncertainties.
+
+    Nothing reaches across the walls of contacts, nor across long gaps. `given` is a known σ of readings by body, in m;
+    it is not used where the samples clearly scatter more. Where columns state the uncertainty of each reading, σ is
+    spread over the readings as they say, if σ is `stated_sigma`. `noises` are those of the bodies where they were
+    judged before, as by `judged`. Raises NoSamplesError if no body was followed.
+    """
+    noises = judged(trial, spans) if noises is None else noises
+    result = []
+    for body, own in zip(trial.followed, noises, strict=True):
+        noise = with_given(own, given[body.name]) if given and body.name in given else own
+        by_column = (given or {}).get(body.name) == stated_sigma(body)
+        result.append(
+            _body(trial, body, noise, _rows_of(trial, body, spans), method, window, by_column)
+        )
+    return result
+
+
+def judged(trial: Trial, spans: Spans, watched: int = WATCHED) -> list[LocalNoise]:
+    """Return the noise of each body that was followed, from local fits. Raises NoSamplesError if there is none."""
+    if not trial.followed:
+        raise NoSamplesError(
+            f"{trial.name}: no positions were recorded, so there is nothing to derive."
+        )
+    cut = [
+        [
+            Stretch(trial.t[r], body.channel(axis).si[r])
+            for axis, rows in _rows_of(trial, body, spans).items()
+            for r in rows
+        ]
+        for body in trial.followed
+    ]
+    return estimate(
+        cut, [max(c.resolution for c in body.channels) for body in trial.followed], watched
+    )
+
+
+def stated_sigma(body: Body) -> float | None:
+    """Return the root mean square of the uncertainties that columns state of a body's positions, in m, or None."""
+    stated = [c.stated[np.isfinite(c.raw)] for c in body.channels if c.stated is not None]
+    return (
+        float(np.sqrt(np.mean(np.concatenate(stated) ** 2)))
+        if len(stated) == len(body.channels) > 0
+        else None
+    )
+
+
+def _rows_of(trial: Trial, body: Body, spans: Spans) -> dict[str, list[Rows]]:
+    """The rows of the stretches of each channel of a body, by axis."""
+    walls = spans.of(body.name).walls()
+    return {channel.axis: stretches_of(trial.t, channel.si, walls) for channel in body.channels}
+
+
+def noise_of_trial(trial: Trial, spans: Spans) -> Noise:
+    """Return the noise of a trial by itself, from local fits: what there is to go by where no free motion is marked.
+
+    Bodies are taken together, each by how well its noise is known.
+    """
+    known = [one for one in judged(trial, spans, AT_ONCE) if np.isfinite(one.sigma)]
+    if not known:
+        return Noise(0.0, 0.0, float("inf"), Pools())
+    weights = np.array([max(one.dof, 1.0) for one in known])
+    sigma = float(np.sqrt(weights @ [one.sigma**2 for one in known] / weights.sum()))
+    dof = float(sum(one.dof for one in known))
+    pools = Pools({(READINGS, READINGS): 2.0 / dof}) if dof > 0.0 else Pools()
+    return Noise(sigma, max(one.stamp for one in known), dof or float("inf"), pools)
+
+
+def _body(
+    trial: Trial,
+    body: Body,
+    noise: LocalNoise,
+    rows: Mapping[str, list[Rows]],
+    method: Method,
+    window: WindowAsked,
+    by_column: bool,
+) -> BodyDerived:
+    axes, sigma = {}, stated_sigma(body)
+    for channel in body.channels:
+        share = (
+            None
+            if not by_column or sigma is None or channel.stated is None
+            else (channel.stated / sigma) ** 2
+        )
+        found = [
+            _stretch(
+                r,
+                trial.t[r],
+                channel.si[r],
+                noise,
+                method,
+                window,
+                None if share is None else share[r],
+            )
+            for r in rows[channel.axis]
+        ]
+        if found:
+            axes[channel.axis] = _joined(found)
+    return BodyDerived(body.name, noise, axes)
+
+
+def _joined(parts: Sequence[Derived]) -> Derived:
+    if len(parts) == 1:
+        return parts[0]
+
+    def together(part: str) -> Array:
+        return np.concatenate([getattr(p, part) for p in parts])
+
+    windows = {o: np.concatenate([p.windows[o] for p in parts]) for o in parts[0].windows}
+    rows = np.concatenate([p.rows for p in parts])
+    t, x, u_x, v, u_v, a, u_a = (
+        together(name) for name in ("t", "x", "u_x", "v", "u_v", "a", "u_a")
+    )
+    return Derived(rows, t, x, u_x, v, u_v, a, u_a, windows)
+
+
+def _stretch(
+    rows: Rows,
+    t: Array,
+    x: Array,
+    noise: LocalNoise,
+    method: Method,
+    window: WindowAsked,
+    share: Array | None,
+) -> Derived:
+    """Derive one stretch of one channel; `share` is the variance of each reading over σ²."""
+    smooth = local_estimates(t, x, noise, window, share)
+    windows = {order: smooth[order][2] for order in (1, 2)}
+    speed = np.nan_to_num(smooth[1][0])
+    u_x = np.sqrt(noise.sigma**2 * (1.0 if share is None else share) + (noise.stamp * speed) ** 2)
+    (v, u_v), (a, u_a) = smooth[1][:2], smooth[2][:2]
+    if method is not Method.LOCAL:
+        (v, u_v), (a, u_a) = _differences(t, x, noise, method, smooth, share)
+        windows = {1: np.full(len(t), 3 if method is Method.CENTRAL else 2), 2: np.full(len(t), 3)}
+    return Derived(rows, t, x, u_x, v, u_v, a, u_a, windows)
+
+
+def _differences(
+    t: Array,
+    x: Array,
+    noise: LocalNoise,
+    method: Method,
+    smooth: Mapping[int, tuple[Array, Array, Rows]],
+    share: Array | None,
+) -> list[tuple[Array, Array]]:
+    """Velocity and acceleration by differences; what a difference leaves out is judged from the local fits."""
+    n = len(t)
+    found = []
+    root = np.ones(n) if share is None else np.sqrt(share)
+    level = banded(t, x, smooth[1][2], [(0, QUOTED[0])], 0.0)[0][0] if n > 2 else x
+    for order in (1, 2):
+        value, exact, norm = (np.full(n, np.nan) for _ in range(3))
+        if n > order:
+            rows, near = _neighbours(n, method, order)
+            ts, xs, levels = t[near], x[near], level[near]
+            weights = _through(ts, t[rows], order, method)
+            value[rows] = np.einsum("ij,ij->i", weights, xs - xs[:, :1])
+            exact[rows] = np.einsum("ij,ij->i", weights, levels - levels[:, :1])
+            spread = weights * root[near]
+            norm[rows] = np.sqrt(
+                np.einsum("ij,jk,ik->i", spread, _alike(spread.shape[1], noise), spread)
+            )
+        speed = np.nan_to_num(smooth[1][0])
+        left_out = np.nan_to_num(exact - smooth[order][0])
+        found.append(
+            (
+                value,
+                np.sqrt(
+                    (norm * noise.sigma) ** 2 + (norm * noise.stamp * speed) ** 2 + left_out**2
+                ),
+            )
+        )
+    return found
+
+
+def _alike(size: int, noise: LocalNoise) -> Array:
+    away = np.abs(np.subtract.outer(np.arange(size), np.arange(size)))
+    return np.asarray(np.where(away == 0, 1.0, noise.correlation**away))
+
+
+def _neighbours(n: int, method: Method, order: int) -> tuple[Rows, Rows]:
+    """The rows that have the neighbours a difference needs, (m,), and the rows of those, (m, 2 or 3)."""
+    before, after = (-1, 1) if method is Method.CENTRAL else (-order, 0)
+    rows = np.arange(-before, n - after)
+    return rows, rows[:, None] + np.arange(before, after + 1)
+
+
+def _through(ts: Array, at: Array, order: int, method: Method) -> Array:
+    """Weights of a derivative at some times of the polynomial through two or three samples each, shape (m, 2 or 3)."""
+    if ts.shape[1] == 2:
+        step = ts[:, 1] - ts[:, 0]
+        return np.stack([-1.0 / step, 1.0 / step], axis=1)
+    d = ts - at[:, None]
+    weights = np.empty_like(ts)
+    for k in range(3):
+        i, j = (m for m in range(3) if m != k)
+        bottom = (d[:, k] - d[:, i]) * (d[:, k] - d[:, j])
+        weights[:, k] = (2.0 if order == 2 else -(d[:, i] + d[:, j])) / bottom
+    if (
+        order == 2 and method is Method.TWO_POINT
+    ):  # the change of the last two velocities over the last step
+        h0, h1 = ts[:, 1] - ts[:, 0], ts[:, 2] - ts[:, 1]
+        weights = np.stack(
+            [1.0 / (h0 * h1), -1.0 / (h1 * h1) - 1.0 / (h0 * h1), 1.0 / (h1 * h1)], axis=1
+        )
+    return weights

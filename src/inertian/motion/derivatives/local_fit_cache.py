@@ -1,0 +1,318 @@
+"""Local fits of the channels of a trial in windows by the data, remembered while they may be asked for again.
+
+What a channel says of its windows, noise and misfits, does not hang on where contacts are marked, so that it is worked
+out once; a wall that moves then only changes which windows there may be.
+"""
+
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from inertian.motion.derivatives.local_derivatives import (
+    BY_DATA,
+    PLACES,
+    WindowAsked,
+    banded,
+    half_place,
+    left_out,
+    mean_left_out,
+    noise_in_windows,
+    sizes_at,
+)
+from inertian.motion.noise.local_noise import LocalNoise, Stretch, estimate
+from inertian.motion.numerics.local_polynomials import Part, local_operator, parts_of
+from inertian.motion.numerics.operators import Operator
+from inertian.motion.numerics.sliding_fits import Asked, even_runs
+from inertian.motion.numerics.window_selection import LONG, QUOTED, Misfits
+from inertian.quantities.estimates import Array, Mask, ReadingNoise, Rows, locked
+
+KEPT, KEPT_SAMPLES = (
+    24,
+    10_000_000,
+)  # channels with walls, and samples in them, that are kept at most
+WATCHED_HERE = 400  # samples that tell the noise by which windows are chosen
+UNEVEN = 500_000  # samples in all windows together of an unevenly spaced recording, at most
+IN_LONG = 2_000  # samples of a long recording that unlike readings are followed at
+NARROW = (
+    21  # samples in a window that an unevenly spaced recording always gets, if the data allow it
+)
+
+
+@dataclass(frozen=True, eq=False)
+class ChannelSamples:
+    """A channel as local fits see it: body and axis, times in s and values in SI, (n,), and the step of readings."""
+
+    body: str
+    axis: str
+    t: Array
+    x: Array
+    resolution: float = 0.0
+    given: float = 0.0  # a σ of readings that is known; 0 if none is
+    share: Array | None = None  # the variance of each reading over σ², where columns state it
+
+    @property
+    def name(self) -> tuple[str, str]:
+        """What tells it from other channels of the trial."""
+        return self.body, self.axis
+
+
+@dataclass(frozen=True, eq=False)
+class Estimated:
+    """A derivative at all samples: values, the norms √Σw² of their weights, and what the fits may leave out; (n,)."""
+
+    value: Array
+    norm: Array
+    left_out: Array
+
+
+@dataclass(frozen=True, eq=False)
+class LocalFits:
+    """The windows of a channel: usable rows, the parts they form, and samples in a window by order and usable row."""
+
+    channel: ChannelSamples
+    walls: tuple[float, ...]
+    usable: Rows
+    parts: list[Part]
+    sizes: dict[int, Rows]
+    noise: LocalNoise
+    seen: dict[
+        tuple[object, ...], float
+    ]  # what fits leave out in places of long recordings, shared by all walls
+    known: dict[int, Estimated] = field(default_factory=dict)
+
+    def windows(self, order: int) -> tuple[int, int] | None:
+        """Return the least and the greatest number of samples in a window outside of contacts, or None."""
+        outside = [self.sizes[order][p.start : p.stop] for p in self.parts if not p.inside]
+        if not outside:
+            return None
+        return min(int(s.min()) for s in outside), max(int(s.max()) for s in outside)
+
+    def operator(self, times: Array, order: int) -> Operator:
+        """Return value (order 0), velocity (1) or acceleration (2) at some times in s, as weights on the samples."""
+        t = self.channel.t
+        return local_operator(
+            t,
+            self.usable,
+            times,
+            self.walls,
+            order,
+            self.sizes[order],
+            QUOTED[order],
+            parts=self.parts,
+        )
+
+    def estimated(self, order: int, before: "LocalFits | None" = None) -> Estimated:
+        """Return a derivative at all samples; what other walls left as it was is taken over from `before`."""
+        if order not in self.known:
+            self.known[order] = self._estimated(order, before)
+        return self.known[order]
+
+    def _estimated(self, order: int, before: "LocalFits | None") -> Estimated:
+        n, sizes = len(self.channel.t), self.sizes[order]
+        value, norm, missed = (np.full(n, np.nan) for _ in range(3))
+        if len(self.usable) > LONG:
+            missed[self.usable] = self._missed_in_long(order)
+        stale = np.ones(len(self.usable), dtype=bool)
+        if before is not None and order in before.known:
+            stale = self._changed(order, before)
+            old, kept = before.known[order], self.usable[~stale]
+            value[kept], norm[kept] = old.value[kept], old.norm[kept]
+        for part in self.parts:
+            own = slice(part.start, part.stop)
+            rows, size = self.usable[own], sizes[own]
+            t, x = self.channel.t[rows], self.channel.x[rows]
+            if len(self.usable) <= LONG:
+                share = None if self.channel.share is None else self.channel.share[rows]
+                missed[rows] = left_out(t, x, order, size, self.noise, share)
+            for low, high in _runs(stale[own]):
+                found = banded(t, x, size, [(order, QUOTED[order])], rows=(low, high))[0]
+                for kind, one in zip((value, norm), found, strict=True):
+                    kind[rows[low:high]] = one[low:high]
+            few = int(size.min()) <= QUOTED[order] + 1
+            for bad in np.unique(size) if few else ():
+                if not part.carries(int(bad), QUOTED[order], order):
+                    for kind in (value, norm, missed):
+                        kind[rows[size == bad]] = np.nan
+        return Estimated(locked(value), locked(norm), locked(missed))
+
+    def variance(self, order: int, noise: ReadingNoise) -> Array:
+        """Return the variance of a derivative at all samples that a noise of readings gives it, in SI squared; (n,)."""
+        n, m = len(self.channel.t), len(self.usable)
+        whole = np.full(n, np.nan)
+        if not m:
+            return whole
+        some = (
+            np.arange(m) if m <= LONG else np.unique(np.linspace(0, m - 1, IN_LONG).astype(np.intp))
+        )
+        operator = self.operator(self.channel.t[self.usable[some]], order)
+        found = operator.norm_under(np.zeros(n) + noise.variance) ** 2
+        if noise.alike:
+            found *= (self._norm(order, noise.alike)[some] / operator.norm) ** 2
+        for pattern in noise.rounding:
+            found += operator.applied(np.asarray(pattern[slice(0, n)])) ** 2
+        good = some[np.isfinite(found)]
+        if m > LONG and good.size:
+            found = np.interp(np.arange(m), good, found[np.isfinite(found)])
+        whole[self.usable] = found
+        return whole
+
+    def _norm(self, order: int, correlation: float) -> Array:
+        """√(wᵀRw) of a derivative at the usable samples, for errors correlated as ρ^k."""
+        found = np.full(len(self.usable), np.nan)
+        for part in self.parts:
+            own = slice(part.start, part.stop)
+            rows = self.usable[own]
+            asked: list[Asked] = [(order, QUOTED[order])]
+            t, x = self.channel.t[rows], self.channel.x[rows]
+            found[own] = banded(t, x, self.sizes[order][own], asked, correlation)[0][1]
+        return found
+
+    def _missed_in_long(self, order: int) -> Array:
+        """What fits may leave out, from some places of a long recording; shape (len(usable),)."""
+        n, sizes, channel = len(self.usable), self.sizes[order], self.channel
+        half, found = half_place(sizes), []
+        places = np.linspace(half, n - half, PLACES).astype(int)
+        stops = [part.stop for part in self.parts]
+        for place in places:
+            part = self.parts[min(int(np.searchsorted(stops, place, "right")), len(stops) - 1)]
+            low, high = max(int(place) - half, part.start), min(int(place) + half, part.stop)
+            key = (channel.name, channel.given, order, int(sizes[place]), low, high)
+            if key not in self.seen:
+                rows = self.usable[low:high]
+                self.seen[key] = mean_left_out(
+                    channel.t[rows], channel.x[rows], order, sizes[low:high], self.noise
+                )
+            found.append(self.seen[key])
+        return np.sqrt(np.interp(np.arange(n), places, found))
+
+    def _changed(self, order: int, before: "LocalFits") -> Mask:
+        """Which usable samples have other windows than before: another size, or a wall nearby came or went."""
+        new, old = self.sizes[order], before.sizes[order]
+        changed = new != old
+        own = self.channel.t[self.usable]
+        for wall in set(self.walls) ^ set(before.walls):
+            place = int(np.searchsorted(own, wall))
+            near = own[max(place - 1, 0) : place + 1]
+            reach = (
+                int(max(new[max(place - 1, 0) : place + 1].max(initial=0), old.max(initial=0)))
+                if near.size
+                else 0
+            )
+            changed[max(place - reach, 0) : place + reach] = True
+        return np.asarray(changed)
+
+
+class Derivatives:
+    """Remembers local fits by channel, walls and window asked for; it does not hold on to the trial itself."""
+
+    def __init__(self) -> None:
+        self._fits: OrderedDict[tuple[object, ...], LocalFits] = OrderedDict()
+        self._latest: dict[tuple[object, ...], LocalFits] = {}
+        self._noises: dict[tuple[str, str], LocalNoise] = {}
+        self._seen: dict[tuple[object, ...], float] = {}
+        self._wholes: dict[tuple[str, str], Stretch] = {}
+
+    def fits(
+        self, channel: ChannelSamples, walls: Sequence[float], window: WindowAsked = BY_DATA
+    ) -> LocalFits:
+        """Return the local fits of a channel that do not reach across some walls, times in s."""
+        walls = tuple(walls)
+        key = (channel.name, channel.given, walls, window)
+        if key in self._fits:
+            self._fits.move_to_end(key)
+        else:
+            self._fits[key] = self._made(channel, walls, window)
+            while len(self._fits) > max(6, min(KEPT, KEPT_SAMPLES // max(len(channel.t), 1))):
+                self._fits.popitem(last=False)
+        return self._fits[key]
+
+    def of(
+        self,
+        channel: ChannelSamples,
+        order: int,
+        walls: Sequence[float],
+        window: WindowAsked = BY_DATA,
+    ) -> Estimated:
+        """Return a derivative of a channel at all samples."""
+        fits, place = self.fits(channel, walls, window), (channel.name, channel.given, window)
+        before = self._latest.get(place)
+        self._latest[place] = fits
+        return fits.estimated(
+            order, before if before is not fits and len(channel.t) > LONG else None
+        )
+
+    def _made(
+        self, channel: ChannelSamples, walls: tuple[float, ...], window: WindowAsked
+    ) -> LocalFits:
+        usable = np.flatnonzero(np.isfinite(channel.x))
+        t, x = channel.t[usable], channel.x[usable]
+        parts, noise = parts_of(t, walls), self._noise(channel, t, x)
+        tried = self._tried(channel, t, x, noise) if window == BY_DATA else []
+        if len(t) > LONG:  # one window serves all of a long recording
+            sizes = sizes_at(t, _off_walls(tried, parts), window)
+            lengths = [p.stop - p.start for p in parts]
+            most = np.repeat(lengths, lengths)
+            sizes = {order: np.minimum(found, most) for order, found in sizes.items()}
+        else:
+            sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED}
+            for part in parts:
+                own, n = slice(part.start, part.stop), part.stop - part.start
+                inside = [m.within(part.start, part.stop) for m in tried if m.size <= n]
+                for order, found in sizes_at(t[own], inside, window).items():
+                    sizes[order][own] = np.minimum(found, _most(t[own]))
+        return LocalFits(channel, walls, usable, parts, sizes, noise, self._seen)
+
+    def noise(self, channel: ChannelSamples) -> LocalNoise:
+        """Return the noise of a channel from its scatter about local fits."""
+        usable = np.flatnonzero(np.isfinite(channel.x))
+        return self._noise(channel, channel.t[usable], channel.x[usable])
+
+    def _noise(self, channel: ChannelSamples, t: Array, x: Array) -> LocalNoise:
+        if channel.name not in self._noises:
+            parts = parts_of(t, ())
+            pieces = [Stretch(t[p.start : p.stop], x[p.start : p.stop]) for p in parts]
+            pieces = pieces if len(parts) > 1 else [self._whole(channel, t, x)]
+            self._noises[channel.name] = estimate([pieces], [channel.resolution], WATCHED_HERE)[0]
+        found = self._noises[channel.name]
+        return replace(found, sigma=np.fmax(found.sigma, channel.given)) if channel.given else found
+
+    def _tried(
+        self, channel: ChannelSamples, t: Array, x: Array, noise: LocalNoise
+    ) -> list[Misfits]:
+        """All windows tried in a recording, whether or not there are walls in them."""
+        if not np.isfinite(noise.sigma):
+            return []
+        whole = self._whole(channel, t, x)
+        share = None if channel.share is None else channel.share[np.isfinite(channel.x)]
+        asked = noise_in_windows(t, x, noise, share)
+        return [one.misfits(*asked) for one in whole.tried]
+
+    def _whole(self, channel: ChannelSamples, t: Array, x: Array) -> Stretch:
+        """All usable samples of a channel as one stretch, with the windows tried on it."""
+        return self._wholes.setdefault(channel.name, Stretch(t, x))
+
+
+def _runs(mask: Mask) -> list[tuple[int, int]]:
+    """Where a mask holds, as (start, stop)."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]])))
+    return [(int(a), int(b)) for a, b in edges.reshape(-1, 2)]
+
+
+def _off_walls(tried: list[Misfits], parts: list[Part]) -> list[Misfits]:
+    """The windows that lie within one part."""
+    stops = np.array([part.stop for part in parts])
+    found = []
+    for one in tried:
+        ends = np.searchsorted(stops, [one.first, one.first + one.size - 1], "right")
+        whole = ends[0] == ends[1]
+        found.append(one.of(whole))
+    return found
+
+
+def _most(t: Array) -> int:
+    """The samples in a window of a part, at most: windows of uneven spacing have weights of their own."""
+    n = len(t)
+    even = n < 2 or even_runs(t, n // 2) == [(0, n)]
+    return n if even else min(max(UNEVEN // n, NARROW) | 1, n)

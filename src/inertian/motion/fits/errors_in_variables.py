@@ -1,0 +1,105 @@
+"""Lines and curves through points that err along both axes.
+
+Sources: York, Evensen, López Martínez & De Basabe Delgado, Am. J. Phys. 72 (2004) 367-375: least squares and maximum
+likelihood give the same line and, taken at the adjusted points, the same standard errors. Boggs, Byrd & Schnabel, SIAM
+J. Sci. Stat. Comput. 8 (1987) 1052-1078: the same for curves, by orthogonal distances.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from inertian.motion.fits.polynomial_fits import TooFewSamplesError
+from inertian.quantities.estimates import Array
+
+TO, ROUNDS = 1e-14, 200  # when the search for a curve ends
+STEPS, ENOUGH = 200, 1e-15
+
+
+@dataclass(frozen=True, eq=False)
+class LineInBoth:
+    """y = intercept + slope·x, with covariance of (intercept, slope), and the weighted sum of squares S."""
+
+    intercept: float
+    slope: float
+    covariance: Array  # shape (2, 2), from the stated uncertainties alone
+    squares: float
+    dof: int
+
+    @property
+    def u(self) -> tuple[float, float]:
+        """Standard uncertainties of intercept and slope."""
+        return float(np.sqrt(self.covariance[0, 0])), float(np.sqrt(self.covariance[1, 1]))
+
+
+def line_in_both(
+    x: Array, y: Array, ux: Array, uy: Array, correlation: Array | float = 0.0
+) -> LineInBoth:
+    """Fit a line to points (x, y) with standard uncertainties ux and uy and the correlation of the two, shape (n,).
+
+    At each point one of the two may be zero. Raises TooFewSamplesError for fewer than three points.
+    """
+    n = len(x)
+    if n < 3:
+        raise TooFewSamplesError("line", 3, n)
+    r = np.broadcast_to(np.asarray(correlation, dtype=float), (n,))
+    slope = float(np.polyfit(x, y, 1)[0])
+    for _ in range(STEPS):
+        weight = 1.0 / (uy**2 + (slope * ux) ** 2 - 2.0 * slope * r * ux * uy)
+        xm, ym = float(weight @ x / weight.sum()), float(weight @ y / weight.sum())
+        u, v = x - xm, y - ym
+        beta = weight * (uy**2 * u + slope * ux**2 * v - (slope * u + v) * r * ux * uy)
+        new = float((weight * beta) @ v / ((weight * beta) @ u))
+        done = abs(new - slope) <= ENOUGH * abs(new)
+        slope = new
+        if done:
+            break
+    intercept = ym - slope * xm
+    adjusted = xm + beta
+    middle = float(weight @ adjusted / weight.sum())
+    var_slope = 1.0 / float(weight @ (adjusted - middle) ** 2)
+    var_intercept = 1.0 / float(weight.sum()) + middle**2 * var_slope
+    covariance = np.array([[var_intercept, -middle * var_slope], [-middle * var_slope, var_slope]])
+    squares = float(weight @ (y - intercept - slope * x) ** 2)
+    return LineInBoth(intercept, slope, covariance, squares, n - 2)
+
+
+def curve_in_both(
+    curve: Callable[..., Any], x: Array, y: Array, values: Array, free: Array, ux: Array, uy: Array
+) -> tuple[Array, Array] | None:
+    """Fit a curve to points (x, y) with standard uncertainties ux and uy above zero, all of shape (n,).
+
+    `values` are where to begin, `free` says which of them are sought. Returns the parameters and ∂parameters/∂y of the
+    free ones at the adjusted points, shape (free, n); None where nothing was found.
+    """
+    from odrpack import odr_fit
+
+    def at(now: Array, beta: Array) -> Array:
+        return np.asarray(curve(now, *beta) + np.zeros_like(now))
+
+    def slopes(now: Array, beta: Array) -> Array:
+        columns = []
+        for k in range(len(beta)):
+            moved = beta.astype(complex)
+            moved[k] += 1e-30j
+            columns.append(np.imag(curve(now, *moved) + 0j * now) / 1e-30)
+        return np.stack(columns)
+
+    def along(now: Array, beta: Array) -> Array:
+        return np.asarray(np.imag(curve(now + 1e-30j, *beta) + 0j * now) / 1e-30)
+
+    try:
+        found = odr_fit(
+            at, x, y, values, weight_x=ux**-2, weight_y=uy**-2, fix_beta=~np.asarray(free, dtype=bool),
+            jac_beta=slopes, jac_x=along, maxit=ROUNDS, sstol=TO, partol=TO,
+        )  # fmt: skip
+    except (ValueError, RuntimeError):
+        return None
+    beta, there = np.asarray(found.beta, dtype=float), x + np.asarray(found.delta, dtype=float)
+    root = 1.0 / np.sqrt(uy**2 + (ux * along(there, beta)) ** 2)
+    matrix = slopes(there, beta)[np.asarray(free, dtype=bool)].T * root[:, None]
+    if not (np.isfinite(beta).all() and np.isfinite(matrix).all()):
+        return None
+    return beta, np.asarray(np.linalg.pinv(matrix) * root)

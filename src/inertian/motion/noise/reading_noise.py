@@ -1,0 +1,181 @@
+"""Reading noise and time jitter, estimated from what the fits leave over, pooled over a series.
+
+At one instant the residuals of all channels have the covariance σ_x² I + σ_t² v vᵀ: each reading has its own error, and
+one error of the time stamp moves every channel along its velocity. Along v the variance is σ_x² + σ_t² |v|², across it
+σ_x². Both components are found by restricted maximum likelihood (Patterson & Thompson, Biometrika 58 (1971) 545-554);
+the inverse Fisher information tells how well they are known (Satterthwaite, Biometrics Bull. 2 (1946) 110-114).
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from inertian.motion.fits.free_motion import BodyFit
+from inertian.motion.recording.trials import Channel
+from inertian.quantities.estimates import Array, Pools
+
+SCATTERED = "The reading noise that was given is smaller than the scatter about the fits, so the scatter is used."
+LARGER = 3.3  # normal deviates by which the scatter must exceed a given noise where no free motion is marked
+READINGS, STAMPS = "readings", "time stamps"
+
+
+@dataclass(frozen=True)
+class Noise:
+    """The noise of one instrument: σ of a position reading in m, σ of a time stamp in s, and how well they are known.
+
+    `dof` is ν of σ_x (infinite if given); `remark` says in words when a typed value was not used.
+    """
+
+    reading: float
+    stamp: float
+    dof: float
+    pools: Pools
+    given: bool = False
+    remark: str = ""
+    stated: float = (
+        0.0  # root mean square of what columns of the files state, where these are used; else 0
+    )
+
+    def or_scatter(self, scatter: "Noise") -> "Noise":
+        """Return a given noise, or what the samples of a trial scatter by, where none was given or that is larger."""
+        if not self.given:
+            return scatter
+        clearly = np.isfinite(scatter.dof) and scatter.dof > 0.0
+        if clearly and (scatter.reading / self.reading) ** 2 > 1.0 + LARGER * np.sqrt(
+            2.0 / scatter.dof
+        ):
+            return replace(scatter, stated=self.stated, remark=SCATTERED)
+        return replace(self, stamp=scatter.stamp)
+
+    def variance(self, channel: Channel) -> Array | float:
+        """Return the variance of a position reading of a channel in m², of each, (n,), where a column states it."""
+        if not self.stated or channel.stated is None:
+            return self.reading**2
+        return np.asarray((channel.stated * (self.reading / self.stated)) ** 2)
+
+
+@dataclass(frozen=True)
+class _Scatter:
+    """Sums of squares of one group of residuals whose variance is σ_x² + σ_t² speed²."""
+
+    speed2: float
+    squares: float
+    freedom: float
+
+
+def _scatters(
+    fits: Sequence[BodyFit], decelerations: Mapping[str, float], shares: Mapping[str, float]
+) -> list[_Scatter]:
+    """Split the residuals of the bodies of one span into the part along the joint velocity and the part across it."""
+    rows, speeds, freedom, keys = [], [], [], []
+    for fit in fits:
+        a = decelerations.get(fit.body, 0.0) if fit.moving else 0.0
+        lost = fit.information / shares[fit.body] if fit.body in shares and fit.moving else 0.0
+        for axis, polynomial in fit.fits.items():
+            keys.append((fit.body, axis))
+            rows.append(fit.residuals(axis, a))
+            speeds.append(polynomial.at(polynomial.t0, 1) if fit.moving else 0.0)
+            freedom.append(polynomial.dof - lost * fit.direction[axis] ** 2)
+    residuals, velocity, dof = np.array(rows), np.array(speeds), np.array(freedom)
+    products = residuals @ residuals.T
+    if fits[0].rest is not None:
+        places = [fits[0].rest.keys.index(key) for key in keys]
+        products = products + fits[0].rest.products[np.ix_(places, places)]
+    total, speed2 = float(np.trace(products)), float(velocity @ velocity)
+    if speed2 == 0.0:
+        return [_Scatter(0.0, total, float(dof.sum()))]
+    unit = velocity / np.sqrt(speed2)
+    along, along_dof = float(unit @ products @ unit), float(unit**2 @ dof)
+    across = _Scatter(0.0, total - along, float(dof.sum()) - along_dof)
+    return [_Scatter(speed2, along, along_dof)] + ([across] if across.freedom > 0.5 else [])
+
+
+def _on_same_rows(fits: Sequence[BodyFit]) -> list[list[BodyFit]]:
+    """Fits by the rows they use: only bodies with the same time stamps show an error of the stamp together."""
+    groups: dict[tuple[float, float], list[BodyFit]] = {}
+    for fit in fits:
+        groups.setdefault((fit.span.start, fit.span.stop), []).append(fit)
+    return list(groups.values())
+
+
+def component_variances(
+    speed2: Array, squares: Array, freedom: Array, floor: float
+) -> tuple[float, float, Array]:
+    """Return σ_x² ≥ floor, σ_t² ≥ 0 and the covariance of the two, by Fisher scoring.
+
+    Groups of residuals, with sums of squares and degrees of freedom of shape (g,), have variance σ_x² + σ_t² speed².
+    """
+    mean = squares / freedom
+    pooled = float(freedom @ mean / freedom.sum())
+    alone = np.diag([2.0 * max(pooled, floor) ** 2 / freedom.sum(), 0.0])
+    if pooled <= floor or len(speed2) < 2 or np.ptp(speed2) <= 1e-12 * speed2.max():
+        return max(pooled, floor), 0.0, alone
+    fastest = float(
+        speed2.max()
+    )  # both variances are worked out relative to these, so that neither runs out of digits
+    design, mean = np.column_stack([np.ones(len(speed2)), speed2 / fastest]), mean / pooled
+    a, b = 1.0, 0.0
+    for _ in range(50):
+        weight = freedom / (2.0 * (design @ (a, b)) ** 2)
+        normal = design.T @ (design * weight[:, None])
+        if np.linalg.cond(normal) > 1e14:
+            return pooled, 0.0, alone
+        new_a, new_b = np.linalg.solve(normal, design.T @ (weight * mean))
+        if new_b <= 0.0:
+            return pooled, 0.0, alone  # no sign of jitter
+        new_a = max(float(new_a), floor / pooled, 1e-3)
+        done = abs(new_a - a) + abs(new_b - b) < 1e-10
+        a, b = new_a, float(new_b)
+        if done:
+            break
+    weight = freedom / (2.0 * (design @ (a, b)) ** 2)
+    covariance = np.linalg.inv(design.T @ (design * weight[:, None]))
+    units = np.array([pooled, pooled / fastest])
+    return (
+        a * pooled,
+        b * pooled / fastest,
+        np.asarray(covariance * np.outer(units, units), dtype=float),
+    )
+
+
+def estimate_noise(
+    spans: Sequence[Sequence[BodyFit]],
+    decelerations: Mapping[str, float],
+    resolution: float,
+    given: float | None = None,
+) -> Noise:
+    """Return the noise of an instrument from the residuals of a series.
+
+    `spans` holds, for each free span of each trial, the fits of all its bodies; `decelerations` the shared one of each
+    body in m/s²; `resolution` the step of the readings in m, whose /√12 is the least noise there can be. `given` is a
+    typed σ in m: if it is smaller than the scatter, the scatter is used and `remark` says so.
+    """
+    shares: dict[str, float] = {}
+    for fit in (f for fits in spans for f in fits if f.body in decelerations):
+        shares[fit.body] = shares.get(fit.body, 0.0) + fit.information
+    shares = {b: s for b, s in shares.items() if s > 0}
+    groups = [
+        g
+        for fits in spans
+        for own in _on_same_rows(fits)
+        for g in _scatters(own, decelerations, shares)
+    ]
+    groups = [g for g in groups if g.freedom > 0.5]
+    floor = resolution**2 / 12.0
+    if not groups:
+        return Noise(given or floor**0.5, 0.0, float("inf"), Pools(), given is not None)
+    tiny = max(floor, 1e-24)
+    sums = np.array([(g.speed2, g.squares, g.freedom) for g in groups])
+    a, b, covariance = component_variances(sums[:, 0], sums[:, 1], sums[:, 2], tiny)
+    relative = {(READINGS, READINGS): float(covariance[0, 0]) / a**2}
+    if b > 0.0:
+        relative[STAMPS, STAMPS] = float(covariance[1, 1]) / b**2
+        relative[READINGS, STAMPS] = relative[STAMPS, READINGS] = float(covariance[0, 1]) / (a * b)
+    remark = ""
+    if given is not None:
+        if given**2 >= a:
+            pools = Pools({k: r for k, r in relative.items() if READINGS not in k})
+            return Noise(given, b**0.5, float("inf"), pools, True)
+        remark = SCATTERED
+    return Noise(a**0.5, b**0.5, 2.0 / relative[READINGS, READINGS], Pools(relative), False, remark)

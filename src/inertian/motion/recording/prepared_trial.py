@@ -1,0 +1,79 @@
+"""From the raw recording to the samples that count, in the frame: what all later stages see of a trial."""
+
+import weakref
+from collections import OrderedDict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from inertian.motion.recording.frame import AS_FILED, Frame, framed
+from inertian.motion.recording.tidying import Effect, Step, bridge, tidied
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.quantities.estimates import Array, Rows
+
+KEPT = 6  # states of one trial that are remembered, for undo and dragging
+
+
+@dataclass(frozen=True, eq=False)
+class Ready:
+    """The trial that counts, with the same id: samples set aside are missing (NaN), positions are in the frame.
+
+    `whole` is the trial in the frame with nothing set aside; `aside` and `bridged` hold rows by body, `bridges` the
+    values drawn through gaps by body and axis, in SI.
+    """
+
+    trial: Trial
+    whole: Trial
+    aside: Mapping[str, Rows]
+    bridged: Mapping[str, Rows]
+    bridges: Mapping[tuple[str, str], Array]
+    effects: tuple[Effect, ...] = ()
+
+
+_known: "weakref.WeakKeyDictionary[Trial, OrderedDict[object, Ready]]" = weakref.WeakKeyDictionary()
+
+
+def ready(trial: Trial, steps: Sequence[Step] = (), frame: Frame = AS_FILED) -> Ready:
+    """Return a trial after its tidy steps and in its frame; equal questions give the identical answer."""
+    if not steps and not frame.moves and not frame.zeros:
+        return Ready(trial, trial, {}, {}, {})  # not remembered: it would hold on to its own key
+    key = (tuple(steps), replace(frame, time_zero=0.0, centre=None))
+    states = _known.setdefault(trial, OrderedDict())
+    if key in states:
+        states.move_to_end(key)
+    else:
+        states[key] = _made_ready(trial, steps, frame)
+        while len(states) > KEPT:
+            states.popitem(last=False)
+    return states[key]
+
+
+def _made_ready(trial: Trial, steps: Sequence[Step], frame: Frame) -> Ready:
+    kept = tidied(trial, steps)
+    seen = framed(trial, frame)
+    whole = seen if seen is not trial else replace(trial)  # never the key itself
+    bodies = tuple(_without(body, kept.aside[body.name]) for body in whole.bodies)
+    left = replace(whole, bodies=bodies)
+    bridges = {
+        (body.name, c.axis): bridge(left.t, c.si, rows)
+        for body in left.bodies
+        if (rows := kept.bridged[body.name]).size
+        for c in body.channels
+    }
+    return Ready(left, whole, kept.aside, kept.bridged, bridges, kept.effects)
+
+
+def _without(body: Body, rows: Rows) -> Body:
+    if not rows.size:
+        return body
+    return Body(
+        body.name,
+        *(tuple(_missing(c, rows) for c in group) for group in (body.channels, body.sensors)),
+    )
+
+
+def _missing(channel: Channel, rows: Rows) -> Channel:
+    raw = np.array(channel.raw)
+    raw[rows] = np.nan
+    return replace(channel, raw=raw)

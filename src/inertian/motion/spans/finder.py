@@ -1,0 +1,340 @@
+"""The span finder: what happens in a trial, when, and to which bodies, each with the reason why it is thought so."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+
+from inertian.motion.recording.trials import Trial
+from inertian.motion.spans.segmentation import Stretch
+from inertian.motion.spans.span_naming import (
+    Event,
+    Found,
+    Motion,
+    named,
+    reason_of_event,
+    reason_of_motion,
+)
+from inertian.motion.spans.spans import SpanKind
+from inertian.motion.spans.velocity_changes import (
+    Change,
+    Joint,
+    Track,
+    changes_of,
+    joints_of,
+    track_of,
+    unseen_reach,
+    velocity_of,
+)
+
+SLOW = 0.08  # s; what takes longer, and was followed, is an interaction
+KEPT_CLEAR, OF_FEW, FEW = (
+    1.25,
+    0.75,
+    12,
+)  # steps kept clear of a hit on each side; fewer where a side has few samples
+SURE = 4.5  # normal deviates of its u that an acceleration must exceed to be one
+STILL = 2.0  # σ of a reading that a body at rest may seem to move through a span
+STOPPED = 0.5  # of its speed that a body may keep at an end stop
+LEAST, SHORTEST = 3, 0.015  # samples in a steady span, and share of the recording
+RETURNS = 6.0  # σ of a reading that a body must move on each side of a turning point
+
+
+def find_spans(trial: Trial) -> list[Found]:
+    """Return the spans suggested for a trial, in order of time; empty where nothing was followed.
+
+    Positions are the evidence: stretches of steady motion come from penalised least squares (`stretches`), the edges
+    of what lies between them from fits of both sides and of the change together (`pulses`).
+    """
+    tracks = [
+        track
+        for body in trial.followed
+        if (track := track_of(trial, body)) is not None and track.stretches
+    ]
+    if not tracks:
+        return []
+    joints = [joints_of(track) for track in tracks]
+    edged = [(change, *_edges(change, float(trial.t[0]))) for change in changes_of(tracks, joints)]
+    motions = {t.body: _motions(t, own, edged) for t, own in zip(tracks, joints, strict=True)}
+    events = [_classified(change, start, stop, motions) for change, start, stop in edged]
+    for body, own in motions.items():
+        push = _first_push(own)
+        if push is not None:
+            events = [
+                e for e in events if e.bodies != (body,) or e.start > push.stop - 1e-9
+            ]  # its end is no hit
+            events.append(push)
+            motions[body] = own[1:]
+    events = _bounces(sorted(events, key=lambda e: e.start), motions)
+    if len(tracks) == 2:
+        for event in events:
+            _let_the_other_feel(event, tracks, motions)
+    found = [Found(e.kind, "", e.start, e.stop, e.bodies, reason_of_event(e)) for e in events]
+    bouncing = {body for e in events if e.kind is SpanKind.BOUNCE for body in e.bodies}
+    for track in tracks:
+        own, turns = (
+            (motions[track.body], [])
+            if track.body in bouncing
+            else _turned(motions[track.body], track.step)
+        )
+        found += [Found(m.kind, "", m.start, m.stop, (m.body,), reason_of_motion(m)) for m in own]
+        found += [_turn(track, time) for time in turns]
+    return named(_joined(found, min(t.step for t in tracks)))
+
+
+def _edges(change: Change, first: float) -> tuple[float, float]:
+    """From when to when a change lasts; where it was too short to be followed, a little to either side of it."""
+    pulse = change.pulse
+    if change.seen:
+        return max(pulse.start, first), pulse.stop
+    sides = [s for joint in change.joints.values() for s in (joint.left, joint.right)]
+    fewest = min(s.stop - s.start for s in sides)
+    unseen = unseen_reach(list(change.joints.values()), change.step)
+    half = max((KEPT_CLEAR if fewest > FEW else OF_FEW) * change.step, unseen)
+    return pulse.moment - half, pulse.moment + half
+
+
+def _motions(
+    track: Track, joints: Sequence[Joint], edged: Sequence[tuple[Change, float, float]]
+) -> list[Motion]:
+    """The steady motions of a body, clear of all changes."""
+    pieces = [joints[0].left, *(j.right for j in joints)] if joints else [track.stretches[0]]
+    if not joints and len(track.stretches) > 1:
+        pieces = [Stretch(track.stretches[0].start, track.stretches[-1].stop, 2)]
+    starts, stops = [float(track.t[0])], []
+    for joint in joints:
+        edges = next(
+            ((a, b) for change, a, b in edged if change.joints.get(track.body) is joint), None
+        )
+        middle = 0.5 * float(track.t[joint.left.stop - 1] + track.t[joint.right.start])
+        stops.append(edges[0] if edges else middle)
+        starts.append(edges[1] if edges else middle)
+    stops.append(float(track.t[-1]))
+    found = [_motion(track, a, b) for _, a, b in zip(pieces, starts, stops, strict=True)]
+    return [m for m in found if m is not None]
+
+
+def _motion(track: Track, start: float, stop: float) -> Motion | None:
+    """What a body does from start to stop, judged by lines and parabolas through its samples."""
+    low, high = int(np.searchsorted(track.t, start)), int(np.searchsorted(track.t, stop, "right"))
+    if high - low < max(LEAST, SHORTEST * len(track.t)) or stop <= start:
+        return None
+    degree = 2 if high - low > LEAST else 1
+    v, u, a, u_a = velocity_of(track, Stretch(low, high, degree), start)
+    sigma = 1.0 / np.sqrt(track.weight[:, low:high].mean(axis=1))
+    kind = SpanKind.VELOCITY
+    if degree == 2 and np.any(np.abs(a) > SURE * u_a):
+        kind = SpanKind.ACCELERATION
+    else:
+        v, u, a_none, _ = velocity_of(track, Stretch(low, high, 1), 0.5 * (start + stop))
+        moved = np.abs(v) * (stop - start)
+        if np.all(moved < np.maximum(STILL * sigma, 3.0 * u * (stop - start))):
+            kind, v, a = SpanKind.REST, 0.0 * v, 0.0 * a
+        else:
+            a = a if degree == 2 else a_none
+    at_ends = (v, v + a * (stop - start)) if kind is SpanKind.ACCELERATION else (v, v)
+    start, stop = max(start, float(track.t[0])), min(stop, float(track.t[-1]))
+    return Motion(kind, start, stop, track.body, at_ends, a, u_a, high - low, float(sigma.max()))
+
+
+def _beside(
+    motions: Sequence[Motion], start: float, stop: float
+) -> tuple[Motion | None, Motion | None]:
+    """The motions just before and just after an event."""
+    middle = 0.5 * (start + stop)
+    before = [m for m in motions if m.stop <= middle]
+    after = [m for m in motions if m.start >= middle]
+    return (before[-1] if before else None), (after[0] if after else None)
+
+
+def _classified(
+    change: Change, start: float, stop: float, motions: Mapping[str, Sequence[Motion]]
+) -> Event:
+    """Say what kind of event a change of velocity is."""
+    slow = change.seen and stop - start >= SLOW
+    kind = SpanKind.INTERACTION if slow else SpanKind.CONTACT
+    if len(change.dv) == 1:
+        body = next(iter(change.dv))
+        own = motions[body]
+        before, after = _beside(own, start, stop)
+        first = before is None or (before.kind is SpanKind.REST and before is own[0])
+        last = after is None or after is own[-1]
+        if (
+            first
+            and after is not None
+            and after.kind is not SpanKind.REST
+            and (slow or 2.5 * change.step > 0.15)
+        ):
+            kind = SpanKind.PUSH
+        elif last and before is not None and not slow and _stops(before, after):
+            kind = SpanKind.END_STOP
+    return Event(kind, start, stop, change.dv, change.seen)
+
+
+def _let_the_other_feel(
+    event: Event, tracks: Sequence[Track], motions: dict[str, list[Motion]]
+) -> None:
+    """A body that hits something, and is not driven back by a surface again and again, may hit the only other body.
+
+    The other may be too heavy, or too coarsely seen, to show it; no steady motion of it reaches across all the same.
+    """
+    if event.kind not in (SpanKind.CONTACT, SpanKind.END_STOP) or len(event.dv) != 1:
+        return
+    other = next(track for track in tracks if track.body not in event.dv)
+    kept: list[Motion | None] = []
+    for motion in motions[other.body]:
+        if motion.start < event.stop and event.start < motion.stop:
+            kept += [
+                _motion(other, motion.start, event.start),
+                _motion(other, event.stop, motion.stop),
+            ]
+        else:
+            kept.append(motion)
+    motions[other.body] = [m for m in kept if m is not None]
+
+
+def _stops(before: Motion, after: Motion | None) -> bool:
+    came = float(np.linalg.norm(before.v[1]))
+    return came > 0.0 and (after is None or float(np.linalg.norm(after.v[0])) < STOPPED * came)
+
+
+def _first_push(motions: Sequence[Motion]) -> Event | None:
+    """The end of a push that was under way at the start: strong acceleration from near rest, then a glide."""
+    if len(motions) < 2 or motions[0].kind is not SpanKind.ACCELERATION:
+        return None
+    first, then = motions[0], motions[1]
+    strong = float(np.linalg.norm(first.a)) > 3.0 * float(np.linalg.norm(then.a))
+    gains = float(np.linalg.norm(first.v[0])) < 0.6 * float(np.linalg.norm(first.v[1]))
+    goes_on = float(np.linalg.norm(then.v[0] - first.v[1])) < 0.5 * float(np.linalg.norm(then.v[0]))
+    if not (strong and gains and goes_on and then.kind is not SpanKind.REST):
+        return None
+    return Event(
+        SpanKind.PUSH, first.start, then.start, {first.body: first.v[1] - first.v[0]}, True
+    )
+
+
+def _bounces(events: Sequence[Event], motions: Mapping[str, Sequence[Motion]]) -> list[Event]:
+    """Contacts of one body that something drives back to the surface again and again are bounces."""
+    return [replace(e, kind=SpanKind.BOUNCE) if _is_bounce(e, motions) else e for e in events]
+
+
+def _is_bounce(event: Event, motions: Mapping[str, Sequence[Motion]]) -> bool:
+    if event.kind not in (SpanKind.CONTACT, SpanKind.END_STOP) or len(event.dv) != 1:
+        return False
+    body, dv = next(iter(event.dv.items()))
+    away = dv / np.linalg.norm(dv)
+    before, after = _beside(motions[body], event.start, event.stop)
+    if before is None or after is None:
+        return False
+    reverses = float(before.v[1] @ away) < 0.0 < float(after.v[0] @ away)
+    few = (
+        after.samples <= 2 * LEAST
+    )  # at the end of a recording: too little to tell an acceleration
+    known = (before,) if few else (before, after)
+    driven = all(float(m.a @ away) < 0.0 and m.kind is SpanKind.ACCELERATION for m in known)
+    return reverses and driven
+
+
+def _turned(motions: Sequence[Motion], step: float) -> tuple[list[Motion], list[float]]:
+    """Split steady accelerations where the body turns round; return the motions and the moments."""
+    turns: list[float] = []
+    found: list[Motion] = []
+    for motion in motions:
+        time = _turning_time(motion)
+        if time is None:
+            found.append(motion)
+        elif _comes_back(motion, time, step):
+            turns.append(time)
+            v = motion.v[0] + motion.a * (time - motion.start)
+            share = (time - motion.start) / (motion.stop - motion.start)
+            found.append(
+                replace(
+                    motion, stop=time, v=(motion.v[0], v), samples=round(share * motion.samples)
+                )
+            )
+            found.append(
+                replace(
+                    motion,
+                    start=time,
+                    v=(v, motion.v[1]),
+                    samples=round((1 - share) * motion.samples),
+                )
+            )
+        else:
+            found.append(motion)
+    for k, (a, b) in enumerate(pairwise(found)):
+        time = _turn_between(a, b, step)
+        if time is not None and all(abs(time - t) > 3 * step for t in turns):
+            turns.append(time)
+            found[k], found[k + 1] = replace(a, stop=time), replace(b, start=time)
+    return found, turns
+
+
+def _returns(motion: Motion, side: float) -> bool:
+    return 0.5 * float(np.linalg.norm(motion.a)) * side**2 > RETURNS * motion.sigma
+
+
+def _comes_back(motion: Motion, time: float, step: float) -> bool:
+    """Whether a body moves noticeably on both sides of a turning point; friction stops it, but never turns it round."""
+    side = min(time - motion.start, motion.stop - time)
+    return side > LEAST * step and _returns(motion, side)
+
+
+def _turning_time(motion: Motion) -> float | None:
+    """When the velocity of a steady acceleration along a line goes through zero, or None."""
+    if motion.kind is not SpanKind.ACCELERATION:
+        return None
+    along = motion.a / np.linalg.norm(motion.a)
+    v0, v1 = float(motion.v[0] @ along), float(motion.v[1] @ along)
+    across = float(np.linalg.norm(motion.v[0] - v0 * along))
+    if v0 >= 0.0 or v1 <= 0.0 or across > 0.1 * max(-v0, v1):
+        return None
+    return motion.start + (motion.stop - motion.start) * -v0 / (v1 - v0)
+
+
+def _turn_between(a: Motion, b: Motion, step: float) -> float | None:
+    """When a body turns round where one steady acceleration goes over into another, or None."""
+    if (
+        b.start - a.stop > 1.5 * step
+        or not a.kind is b.kind is SpanKind.ACCELERATION
+        or float(a.a @ b.a) <= 0.0
+    ):
+        return None
+    along = b.a / np.linalg.norm(b.a)
+    if not float(a.v[0] @ along) < 0.0 < float(b.v[1] @ along):
+        return None
+    middle = 0.5 * (a.stop + b.start)
+    zeros = [
+        a.stop - float(a.v[1] @ along) / float(a.a @ along),
+        b.start - float(b.v[0] @ along) / float(b.a @ along),
+    ]
+    room = max(4 * step, 0.3 * min(a.stop - a.start, b.stop - b.start))
+    near = [z for z in zeros if abs(z - middle) <= room]
+    if near and not (_returns(a, near[0] - a.start) and _returns(b, b.stop - near[0])):
+        return None
+    return float(np.mean(near)) if near else None
+
+
+def _turn(track: Track, time: float) -> Found:
+    half = 1.5 * track.step
+    why = f"the velocity goes through zero at {time:.4g} s and the acceleration does not"
+    return Found(SpanKind.TURN, "", time - half, time + half, (track.body,), why)
+
+
+def _joined(found: Sequence[Found], step: float) -> list[Found]:
+    """Spans of one kind at the same time are one, of several bodies."""
+    result: list[Found] = []
+    for one in sorted(found, key=lambda f: (f.t0, f.t1, f.kind)):
+        for k, other in enumerate(result):
+            same = (
+                other.kind is one.kind
+                and max(abs(other.t0 - one.t0), abs(other.t1 - one.t1)) <= 1.5 * step
+            )
+            if same and not set(other.bodies) & set(one.bodies):
+                why = f"{other.why}; {one.why}"
+                result[k] = replace(other, bodies=(*other.bodies, *one.bodies), why=why)
+                break
+        else:
+            result.append(one)
+    return result

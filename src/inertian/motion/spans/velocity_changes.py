@@ -1,0 +1,427 @@
+"""What happens to the bodies of a trial: changes of velocity, and when, between stretches of steady motion."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from inertian.motion.numerics.outliers import glitches, local_scatter
+from inertian.motion.recording.trials import Body, Trial
+from inertian.motion.spans.pulses import Pulse, Side, fit_pulse, thinned
+from inertian.motion.spans.segmentation import LEAST, Stretch, steady_stretches
+from inertian.quantities.estimates import Array, Rows
+
+SPIKE = 6  # samples at most that a few glitches may have been given a stretch of their own
+MEANS = 1000  # that a long piece is summed up in before it is fitted
+FLOOR = 3e-6  # of the range of a channel: no noise is taken to be smaller
+FAINT = 3.5  # the same, where another body changes its velocity at that moment
+ABRUPT = 1.2  # times what a smooth change, cut in two, may let the velocity jump
+MATERIAL = 0.1  # of the speeds around it that a change of velocity must exceed
+SAME = 4.0  # of their own u that two accelerations may differ by and still be one
+CLEAR = 6.0  # normal deviates of its own u that a change of velocity must exceed
+INNER = 10  # pieces at most that one slow change may have been cut into
+BRIEF, SHARE_CLEAR = 0.005, 0.01  # s and share of a side: how far an impact may reach unseen
+
+
+@dataclass(frozen=True, eq=False)
+class Track:
+    """One body's usable samples: their rows in the trial, t (n,), x and weight 1/σ² (axes, n), and steady stretches."""
+
+    body: str
+    rows: Rows
+    t: Array
+    x: Array
+    weight: Array
+    step: float
+    stretches: tuple[Stretch, ...]
+
+    def side(self, first: Stretch, last: Stretch, about: tuple[float, float]) -> Side:
+        """Return what the fits of a change between two stretches rest on."""
+        rows = slice(first.start, last.stop)
+        rests = (first.degree == 0, last.degree == 0)
+        curved = 2 in (first.degree, last.degree)
+        return thinned(self.t[rows], self.x[:, rows], self.weight[:, rows], rests, curved, about)
+
+
+@dataclass(frozen=True, eq=False)
+class Joint:
+    """Where one steady stretch of a body goes over into the next; `pulse` tells how, if the velocity changes.
+
+    `faint` is a change that is believed only if another body changes its velocity at the same time.
+    """
+
+    left: Stretch
+    right: Stretch
+    pulse: Pulse | None
+    faint: Pulse | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Change:
+    """A change of velocity of one or several bodies at the same time, in s; `dv` by body and axis in m/s."""
+
+    pulse: Pulse
+    step: float
+    dv: dict[str, Array]
+    joints: dict[str, Joint]
+
+    @property
+    def seen(self) -> bool:
+        """Whether it was followed while it happened; else it was too short."""
+        return self.pulse.stop > self.pulse.start
+
+
+def track_of(trial: Trial, body: Body) -> Track | None:
+    """Return the track of a body, glitches left out, or None if there are too few samples."""
+    x = np.array([channel.si for channel in body.channels])
+    rows = np.flatnonzero(np.isfinite(x).all(axis=0))
+    if len(rows) < 2 * LEAST[0]:
+        return None
+    floors = [
+        max(c.resolution / 12**0.5, FLOOR * float(np.ptp(xc[rows])))
+        for c, xc in zip(body.channels, x, strict=True)
+    ]
+    bad = [glitches(trial.t[rows], xc[rows], floor) for xc, floor in zip(x, floors, strict=True)]
+    rows = np.delete(rows, np.unique(np.concatenate(bad)))
+    t, x = trial.t[rows], x[:, rows]
+    sigma = np.array(
+        [
+            np.maximum(local_scatter(t, xc), max(floor, 1e-12))
+            for xc, floor in zip(x, floors, strict=True)
+        ]
+    )
+    step = float(np.median(np.diff(t)))
+    stretches = steady_stretches(t, list(x), list(sigma))
+    return Track(body.name, rows, t, x, 1.0 / sigma**2, step, tuple(stretches))
+
+
+def joints_of(track: Track) -> list[Joint]:
+    """Return how a body's stretches follow one another; pieces that a slow change was cut into are made one."""
+    pieces = list(track.stretches)
+    pulses: dict[tuple[int, int], Pulse] = {}
+    pushed = _pushed_at_start(track, pieces)
+    if pushed is not None:
+        first, pieces = pushed
+        pulses[pieces[0].stop, pieces[1].start] = first
+    while len(pieces) > 2:
+        better = max(
+            (_merged(track, pieces, i, j) for i, j in _candidates(track, pieces)),
+            key=lambda m: m[0],
+            default=None,
+        )
+        if better is None or better[0] <= 0.0:
+            break
+        _, i, j, pulse = better
+        while pulse is not None and i > 0 and pulse.start < _middle(track, pieces[i]):
+            i -= 1  # most of the stretch before belongs to the change
+            pulse = _between(track, pieces[i], pieces[j], pulse)
+        while pulse is not None and j < len(pieces) - 1 and pulse.stop > _middle(track, pieces[j]):
+            j += 1
+            pulse = _between(track, pieces[i], pieces[j], pulse)
+        if pulse is None:
+            pieces[i : j + 1] = [
+                Stretch(pieces[i].start, pieces[j].stop, max(pieces[i].degree, pieces[j].degree))
+            ]
+        else:
+            pulses[pieces[i].stop, pieces[j].start] = pulse
+            del pieces[i + 1 : j]
+    found = []
+    for left, right in pairwise(pieces):
+        pulse = pulses.get((left.stop, right.start)) or _direct(track, left, right)
+        size = _size(track, left, right, pulse)
+        clear, faint = (
+            pulse.z > CLEAR and size > MATERIAL,
+            pulse.z > FAINT and size > 0.4 * MATERIAL,
+        )
+        found.append(Joint(left, right, pulse if clear else None, pulse if faint else None))
+    return _without_seams(track, found)
+
+
+def _pushed_at_start(track: Track, pieces: Sequence[Stretch]) -> tuple[Pulse, list[Stretch]] | None:
+    """A push under way when the recording began, cut into pieces: the pulse from rest, and the pieces left."""
+    best: tuple[float, Pulse, int] | None = None
+    for j in range(2, min(6, len(pieces))):
+        if pieces[j].start > 0.6 * pieces[j].stop or any(
+            _is_hit(track, a, b) for a, b in pairwise(pieces[: j + 1])
+        ):
+            break
+        guess = (float(track.t[0]), float(track.t[pieces[j].start]))
+        side = track.side(replace(pieces[0], degree=0), pieces[j], guess)
+        pulse = fit_pulse([side], guess, track.step, 0.5 * (guess[1] - guess[0]))
+        axes, counted = len(side.x), np.log(min(len(side.t), 4000))
+        bounds = np.searchsorted(side.t, [track.t[p.start] - 1e-12 for p in pieces[: j + 1]])
+        parts = zip(bounds, [*bounds[1:], len(side.t)], pieces[: j + 1], strict=True)
+        pieced = sum(
+            _chi2(side, a, b, p.degree) + (counted + 1.0) * axes * (p.degree + 1) + 2 * counted
+            for a, b, p in parts
+        )
+        one = pulse.chi2_allowing(float(np.sqrt(1.0 / np.median(side.weight)))) + (
+            counted + 1.0
+        ) * (3 * axes + 2)
+        if (
+            pulse.z > CLEAR
+            and pulse.stop > pulse.start
+            and one < pieced
+            and (best is None or pieced - one > best[0])
+        ):
+            best = (pieced - one, pulse, j)
+    if best is None:
+        return None
+    start = int(np.clip(np.searchsorted(track.t, best[1].start), 1, pieces[best[2]].start))
+    return best[1], [Stretch(0, start, 0), *pieces[best[2] :]]
+
+
+def _size(track: Track, left: Stretch, right: Stretch, pulse: Pulse) -> float:
+    """How large a change of velocity is, as a part of the speeds around it."""
+    speeds = [float(np.linalg.norm(v)) for p in (left, right) for v in _end_velocities(track, p)]
+    return float(np.linalg.norm(pulse.dv[0])) / (max(speeds) or 1.0)
+
+
+def _end_velocities(track: Track, piece: Stretch) -> tuple[Array, Array]:
+    ends = (float(track.t[piece.start]), float(track.t[piece.stop - 1]))
+    return velocity_of(track, piece, ends[0])[0], velocity_of(track, piece, ends[1])[0]
+
+
+def _without_seams(track: Track, joints: Sequence[Joint]) -> list[Joint]:
+    """Take out cuts where neither velocity nor acceleration changes enough to matter."""
+    found = list(joints)
+    k = 0
+    while k < len(found):
+        left, right = found[k].left, found[k].right
+        if found[k].faint is None and _seam(track, left, right):
+            whole = Stretch(left.start, right.stop, max(left.degree, right.degree, 1))
+            del found[k]
+            if k > 0:
+                found[k - 1] = replace(found[k - 1], right=whole)
+            if k < len(found):
+                found[k] = replace(found[k], left=whole)
+            if not found:
+                return []
+        else:
+            k += 1
+    return found
+
+
+def _seam(track: Track, left: Stretch, right: Stretch) -> bool:
+    """Whether one parabola through both pieces is nearly as good as two."""
+    time = 0.5 * float(track.t[left.stop - 1] + track.t[right.start])
+    _, _, a1, u1 = velocity_of(
+        track, replace(left, degree=2 if left.stop - left.start > 3 else left.degree), time
+    )
+    _, _, a2, u2 = velocity_of(
+        track, replace(right, degree=2 if right.stop - right.start > 3 else right.degree), time
+    )
+    if (left.degree == 0) != (right.degree == 0):
+        return False
+    close = np.abs(a1 - a2) < np.maximum(
+        SAME * np.hypot(u1, u2), 0.1 * np.maximum(np.abs(a1), np.abs(a2))
+    )
+    return bool(np.all(close))
+
+
+def _middle(track: Track, piece: Stretch) -> float:
+    return 0.5 * float(track.t[piece.start] + track.t[piece.stop - 1])
+
+
+def _between(track: Track, left: Stretch, right: Stretch, known: Pulse) -> Pulse:
+    guess = (known.start, known.stop)
+    return fit_pulse(
+        [track.side(left, right, guess)], guess, track.step, 0.5 * (guess[1] - guess[0])
+    )
+
+
+def _direct(track: Track, left: Stretch, right: Stretch) -> Pulse:
+    guess = (float(track.t[left.stop - 1]), float(track.t[right.start]))
+    block = max(1, len(track.t) // 320)
+    return fit_pulse(
+        [track.side(left, right, guess)],
+        guess,
+        track.step,
+        2.0 * block * track.step + guess[1] - guess[0],
+    )
+
+
+def _candidates(track: Track, pieces: Sequence[Stretch]) -> list[tuple[int, int]]:
+    """Pairs of pieces between which a slow change may lie: no hit in between, and shorter than what is around."""
+    hits = [_is_hit(track, a, b) for a, b in pairwise(pieces)]
+    found = []
+    for i in range(len(pieces) - 2):
+        for j in range(i + 2, min(i + 2 + INNER, len(pieces))):
+            inner = pieces[j].start - pieces[i].stop
+            outer = pieces[i].stop - pieces[i].start + pieces[j].stop - pieces[j].start
+            short = all(p.stop - p.start <= SPIKE for p in pieces[i + 1 : j])
+            if inner < outer and (short or not any(hits[i:j])):
+                found.append((i, j))
+    return found
+
+
+def velocity_of(track: Track, piece: Stretch, time: float) -> tuple[Array, Array, Array, Array]:
+    """Return velocity and its u at a time, acceleration and its u, by axis, from a polynomial through a piece."""
+    t, samples, weights = _summed(track, piece)
+    scale = float(t[-1] - t[0]) or 1.0
+    design = np.vander((t - time) / scale, piece.degree + 1, increasing=True)
+    v, u, a, u_a = [], [], [], []
+    for x, weight in zip(samples, weights, strict=True):
+        root = np.sqrt(weight)
+        inverse = np.linalg.pinv(design * root[:, None])
+        c = inverse @ (root * x)
+        v.append(c[1] / scale if piece.degree else 0.0)
+        u.append(np.linalg.norm(inverse[1]) / scale if piece.degree else 0.0)
+        a.append(2.0 * c[2] / scale**2 if piece.degree == 2 else 0.0)
+        u_a.append(2.0 * np.linalg.norm(inverse[2]) / scale**2 if piece.degree == 2 else 0.0)
+    return np.array(v), np.array(u), np.array(a), np.array(u_a)
+
+
+def _summed(track: Track, piece: Stretch) -> tuple[Array, Array, Array]:
+    """Times, samples and weights of a piece; means of blocks where there are many samples."""
+    rows = slice(piece.start, piece.stop)
+    t, x, weight = track.t[rows], track.x[:, rows], track.weight[:, rows]
+    if len(t) <= 2 * MEANS:
+        return t, x, weight
+    edges = np.linspace(0, len(t), MEANS + 1).astype(np.intp)[:-1]
+    total = np.add.reduceat(weight, edges, axis=1)
+    return (
+        np.add.reduceat(t, edges) / np.diff(np.append(edges, len(t))),
+        np.add.reduceat(x * weight, edges, axis=1) / total,
+        total,
+    )
+
+
+def _is_hit(track: Track, left: Stretch, right: Stretch) -> bool:
+    """Whether the velocity jumps between two pieces, more than a smooth change cut in two would let it."""
+    time = 0.5 * float(track.t[left.stop - 1] + track.t[right.start])
+    left, right = (
+        replace(p, degree=2) if p.stop - p.start >= LEAST[2] else p for p in (left, right)
+    )
+    v1, u1, a1, s1 = velocity_of(track, left, time)
+    v2, u2, a2, s2 = velocity_of(track, right, time)
+    shorter = min(
+        track.t[left.stop - 1] - track.t[left.start], track.t[right.stop - 1] - track.t[right.start]
+    )
+    jump, bend = np.abs(v2 - v1), np.maximum(np.abs(a2 - a1) - 3.0 * np.hypot(s1, s2), 0.0)
+    return bool(np.any((jump > 5.0 * np.hypot(u1, u2)) & (jump > ABRUPT * bend * shorter)))
+
+
+def _merged(
+    track: Track, pieces: Sequence[Stretch], i: int, j: int
+) -> tuple[float, int, int, Pulse | None]:
+    """What is gained in penalised χ² by seeing one change, or none, between two pieces instead of pieces between."""
+    left, right = pieces[i], pieces[j]
+    guess = (float(track.t[left.stop - 1]), float(track.t[right.start]))
+    side = track.side(left, right, guess)
+    axes, counted = len(side.x), np.log(min(len(side.t), 4000))
+    bounds = np.searchsorted(side.t, [track.t[p.start] - 1e-12 for p in pieces[i : j + 1]])
+    parts = zip(bounds, [*bounds[1:], len(side.t)], pieces[i : j + 1], strict=True)
+    pieced = sum(
+        _chi2(side, a, b, p.degree) + (counted + 1.0) * axes * (p.degree + 1) + 2 * counted
+        for a, b, p in parts
+    )
+    pulse = fit_pulse([side], guess, track.step, guess[1] - guess[0])
+    one = (
+        pulse.chi2_allowing(float(np.sqrt(1.0 / np.median(side.weight))))
+        + (counted + 1.0) * (5 * axes + 2)
+        + 2 * counted
+    )
+    inner = [p for p in pieces[i + 1 : j] if p.stop - p.start > SPIKE]
+    if not inner:
+        outside = np.ones(len(side.t), dtype=bool)
+        outside[bounds[1] : bounds[-1]] = False
+        degree = max(left.degree, right.degree)
+        kept = Side(
+            side.t[outside], side.x[:, outside], side.weight[:, outside], side.rests, side.curved
+        )
+        none = (
+            _chi2(kept, 0, len(kept.t), degree)
+            + (counted + 1.0) * axes * (degree + 1)
+            + 2 * counted
+        )
+        if none < min(one, pieced):
+            return pieced - none, i, j, None
+    if pulse.z <= CLEAR or (
+        len(inner) == 1 and inner[0].degree == 2 and not _pulse_like(track, inner[0], pulse)
+    ):
+        return -1.0, i, j, pulse
+    return pieced - one, i, j, pulse
+
+
+def _pulse_like(track: Track, piece: Stretch, pulse: Pulse) -> bool:
+    """Whether a single parabola between two stretches is a slow change rather than a slope: it is brief and strong."""
+    length = float(track.t[piece.stop - 1] - track.t[piece.start])
+    return float(np.max(np.abs(pulse.dv[0]))) / max(length, track.step) > 1.0
+
+
+def _chi2(side: Side, start: int, stop: int, degree: int) -> float:
+    t = side.t[start:stop]
+    if len(t) <= degree + 1:
+        return 0.0
+    design = np.vander((t - t.mean()) / (np.ptp(t) or 1.0), degree + 1, increasing=True)
+    total = 0.0
+    for x, weight in zip(side.x[:, start:stop], side.weight[:, start:stop], strict=True):
+        root = np.sqrt(weight)
+        q, _ = np.linalg.qr(design * root[:, None])
+        y = root * x
+        rest = y - q @ (q.T @ y)
+        total += float(rest @ rest)
+    return total
+
+
+def changes_of(tracks: Sequence[Track], joints: Sequence[Sequence[Joint]]) -> list[Change]:
+    """Return the changes of velocity, those of several bodies at the same time as one, in order of time."""
+    single = [
+        (joint.pulse, track, joint)
+        for track, own in zip(tracks, joints, strict=True)
+        for joint in own
+        if joint.pulse
+    ]
+    faint = [
+        (j.faint, track, j)
+        for track, own in zip(tracks, joints, strict=True)
+        for j in own
+        if j.faint and not j.pulse
+    ]
+    single += [
+        one
+        for one in faint
+        if any(one[1] is not other[1] and _together(one, other) for other in single)
+    ]
+    single.sort(key=lambda item: item[0].moment)
+    groups: list[list[tuple[Pulse, Track, Joint]]] = []
+    for item in single:
+        last = groups[-1] if groups else []
+        if (
+            last
+            and all(item[1] is not track for _, track, _ in last)
+            and all(_together(item, other) for other in last)
+        ):
+            last.append(item)
+        else:
+            groups.append([item])
+    order = [track.body for track in tracks]
+    return [_change(sorted(group, key=lambda item: order.index(item[1].body))) for group in groups]
+
+
+def unseen_reach(joints: Sequence[Joint], step: float) -> float:
+    """How far in s an impact may reach to either side of its moment without being seen in the samples."""
+    fewest = min(s.stop - s.start for joint in joints for s in (joint.left, joint.right))
+    return min(BRIEF, SHARE_CLEAR * fewest * step)
+
+
+def _together(one: tuple[Pulse, Track, Joint], two: tuple[Pulse, Track, Joint]) -> bool:
+    step = max(one[1].step, two[1].step)
+    room = max(
+        0.5 * max(p.stop - p.start for p, _, _ in (one, two)), unseen_reach((one[2], two[2]), step)
+    )
+    return abs(one[0].moment - two[0].moment) <= max(3.0 * step, room)
+
+
+def _change(group: Sequence[tuple[Pulse, Track, Joint]]) -> Change:
+    step = max(track.step for _, track, _ in group)
+    if len(group) == 1:
+        pulse, track, joint = group[0]
+        return Change(pulse, step, {track.body: pulse.dv[0]}, {track.body: joint})
+    guess = (min(p.start for p, _, _ in group), max(p.stop for p, _, _ in group))
+    sides = [track.side(joint.left, joint.right, guess) for _, track, joint in group]
+    pulse = fit_pulse(sides, guess, step, max(2.0 * step, guess[1] - guess[0]))
+    dv = {track.body: change for (_, track, _), change in zip(group, pulse.dv, strict=True)}
+    return Change(pulse, step, dv, {track.body: joint for _, track, joint in group})

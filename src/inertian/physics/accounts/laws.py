@@ -1,0 +1,173 @@
+"""The laws of a collision as plain NumPy functions of named inputs, in SI, analytic in each.
+
+Inputs of a body b along an axis x: `m b` mass; `x b x open`, `v b x open`, `a b x open` position, velocity and free
+acceleration at the opening instant, `… close` the same at the closing instant. `wait` is where the contact is taken to
+be inside the marked span, if the motion itself does not tell. First-order propagation, Monte Carlo and tests all call
+these functions.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Values = Mapping[str, NDArray[Any]]
+Results = dict[str, Any]
+OPENING, CLOSING, UNACCOUNTED, EXPECTED = "opening", "closing", "unaccounted", "expected"
+FRICTION, GIVEN_LOSS = "outside forces", "into other forms, by e"
+
+
+def momentum(m: Any, v: Any) -> Any:
+    """Return m v in kg·m/s."""
+    return m * v
+
+
+def kinetic_energy(m: Any, v2: Any) -> Any:
+    """Return ½ m v² in J, from the square of the speed."""
+    return 0.5 * m * v2
+
+
+def restitution_loss(m1: Any, m2: Any, e: Any, approach: Any) -> Any:
+    """Return the kinetic energy ½ μ (1 − e²) u² in J that a hit with restitution e turns into other forms.
+
+    μ is the reduced mass and u the approach speed along the line of centres (Goldsmith, Impact, 1960, ch. 1).
+    """
+    return 0.5 * m1 * m2 / (m1 + m2) * (1.0 - e * e) * approach * approach
+
+
+@dataclass(frozen=True)
+class Encounter:
+    """The fixed facts of one contact that the laws need: bodies, axes, instants, and whose motion times the contact.
+
+    `timer` is the body whose velocity changed most clearly; its two free motions meet at the moment of contact. None:
+    no change stands out, so the moment is the middle of the span plus the input `wait`.
+    """
+
+    bodies: tuple[str, ...]
+    axes: tuple[str, ...]
+    opening: float
+    closing: float
+    timer: str | None
+
+    @property
+    def middle(self) -> float:
+        """The middle of the contact span in s."""
+        return 0.5 * (self.opening + self.closing)
+
+
+def contact_moment(q: Values, at: Encounter) -> Any:
+    """Return the time in s at which the free motions before and after meet, kept inside the contact span.
+
+    From x_before(t) = x_after(t) along the change of velocity of the timing body, at second order about the middle.
+    """
+    if at.timer is None:
+        return at.middle + q["wait"]
+    half = 0.5 * (at.closing - at.opening)
+    apart: Any = 0.0
+    kick2: Any = 0.0
+    for axis in at.axes:
+        name = f"{at.timer} {axis}"
+        x1, v1, a1 = (q[f"{k} {name} open"] for k in "xva")
+        x2, v2, a2 = (q[f"{k} {name} close"] for k in "xva")
+        before, after = x1 + v1 * half + 0.5 * a1 * half**2, x2 - v2 * half + 0.5 * a2 * half**2
+        kick = (v2 - a2 * half) - (v1 + a1 * half)
+        apart = apart + (after - before) * kick
+        kick2 = kick2 + kick * kick
+    away = -apart / kick2
+    return at.middle + np.where(np.abs(np.real(away)) <= half, away, half * np.sign(np.real(away)))
+
+
+def _at_contact(q: Values, at: Encounter, moment: Any, body: str, axis: str) -> tuple[Any, Any]:
+    """The velocities just before and just after the contact, carried there along the free motions."""
+    v1 = q[f"v {body} {axis} open"] + q[f"a {body} {axis} open"] * (moment - at.opening)
+    v2 = q[f"v {body} {axis} close"] - q[f"a {body} {axis} close"] * (at.closing - moment)
+    return v1, v2
+
+
+def momentum_account(q: Values, at: Encounter, axis: str) -> Results:
+    """Return the momentum ledger along one axis, in kg·m/s: bodies, totals, impulse of outside forces, unaccounted.
+
+    Outside forces act from the opening instant to the contact with the acceleration before it, and from there to the
+    closing instant with the one after it.
+    """
+    opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
+    for b in at.bodies:
+        m, v1, v2 = q[f"m {b}"], q[f"v {b} {axis} open"], q[f"v {b} {axis} close"]
+        in1, in2 = _at_contact(q, at, moment, b, axis)
+        opened[f"{OPENING} {b}"], closed[f"{CLOSING} {b}"] = momentum(m, v1), momentum(m, v2)
+        outside = outside + momentum(m, in1 - v1) + momentum(m, v2 - in2)
+    return _account(opened, closed, {FRICTION: outside})
+
+
+def energy_account(q: Values, at: Encounter, given_e: bool) -> Results:
+    """Return the kinetic-energy ledger in J; with `given_e`, the loss that input `e` implies is an entry.
+
+    The work of outside forces is the change of ½mv² along the free motions, opening → contact and contact → closing.
+    """
+    opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
+    for b in at.bodies:
+        m = q[f"m {b}"]
+        squares: list[Any] = [0.0, 0.0, 0.0, 0.0]
+        for axis in at.axes:
+            v1, v2 = q[f"v {b} {axis} open"], q[f"v {b} {axis} close"]
+            squares = [
+                s + v * v
+                for s, v in zip(
+                    squares, (v1, v2, *_at_contact(q, at, moment, b, axis)), strict=True
+                )
+            ]
+        e1, e2, in1, in2 = (kinetic_energy(m, s) for s in squares)
+        opened[f"{OPENING} {b}"], closed[f"{CLOSING} {b}"] = e1, e2
+        outside = outside + (in1 - e1) + (e2 - in2)
+    entries = {FRICTION: outside}
+    if given_e:
+        m1, m2 = (q[f"m {b}"] for b in at.bodies)
+        entries[GIVEN_LOSS] = -restitution_loss(m1, m2, q["e"], _closing_speed(q, at)[0])
+    return _account(opened, closed, entries)
+
+
+def _account(opened: Results, closed: Results, entries: Results) -> Results:
+    opening, closing = sum(opened.values()), sum(closed.values())
+    expected = opening + sum(entries.values())
+    named = {f"entry {name}": value for name, value in entries.items()}
+    totals = {
+        OPENING: opening,
+        CLOSING: closing,
+        EXPECTED: expected,
+        UNACCOUNTED: closing - expected,
+    }
+    return {**opened, **closed, **named, **totals}
+
+
+def _closing_speed(q: Values, at: Encounter) -> tuple[Any, Any]:
+    """The relative velocities of the two bodies along the line of centres, just before and just after the contact."""
+    first, second = at.bodies
+    moment = contact_moment(q, at)
+    line, length2 = {}, 0.0
+    for axis in at.axes:
+        ends = []
+        for b in (first, second):
+            x, v, a = (q[f"{k} {b} {axis} open"] for k in "xva")
+            wait = moment - at.opening
+            ends.append(x + v * wait + 0.5 * a * wait**2)
+        line[axis] = ends[1] - ends[0]
+        length2 = length2 + line[axis] * line[axis]
+    before: Any = 0.0
+    after: Any = 0.0
+    for axis in at.axes:
+        a1, a2 = _at_contact(q, at, moment, first, axis)
+        b1, b2 = _at_contact(q, at, moment, second, axis)
+        cosine = line[axis] / np.sqrt(length2)
+        before, after = before + (b1 - a1) * cosine, after + (b2 - a2) * cosine
+    return before, after
+
+
+def restitution(q: Values, at: Encounter) -> Results:
+    """Return e = −(relative velocity after)/(before) along the line of centres at contact (Newton's law of impact)."""
+    before, after = _closing_speed(q, at)
+    return {"e": -after / before}
+
+
+LawFunction = Callable[[Values], Results]

@@ -1,0 +1,443 @@
+"""Quantities of one's own: a name, a symbol, a unit and a formula, and the ready-made ones of a mechanics course.
+
+A formula speaks of x, y, v, v_x, a_x, … of the body it is asked for, of the facts of the setup (m, g, θ, k, …), of
+sensors (F), of t, and of other quantities of one's own. x_2 or x_heavy is that of another body. Symbols of one's own
+are replaced by their formulas, so that one expression in readings and facts is left, whose derivatives carry all
+uncertainties with their correlations (JCGM 100:2008, 5.2.2).
+"""
+
+import ast
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
+
+from inertian.quantities.dimensions import OF_KIND, Dimension, dimension_of, parse_unit
+from inertian.quantities.errors import InertianError
+from inertian.quantities.expressions import (
+    CONSTANTS,
+    FUNCTIONS,
+    INTEGRALS,
+    OVER_TIME,
+    RATE,
+    Formula,
+    FormulaError,
+    parse_formula,
+)
+
+MOST_PARTS = 3000  # of an expression after everything is put in
+MOST_QUANTITIES = 200
+RESERVED = (*FUNCTIONS, RATE, *OVER_TIME, *CONSTANTS, "t")
+LOCALS: Mapping[str, tuple[str, int]] = {
+    "x": ("x", 0),
+    "y": ("y", 0),
+    "v_x": ("x", 1),
+    "v_y": ("y", 1),
+    "a_x": ("x", 2),
+    "a_y": ("y", 2),
+}
+SENSED = "_s"  # a_s is what a sensor says, where a is what positions say
+OF_ORDER = (OF_KIND["length"], OF_KIND["speed"], OF_KIND["acceleration"])
+IN_THE_PLANE = {
+    "v": "sqrt(v_x² + v_y²)",
+    "a": "sqrt(a_x² + a_y²)",
+}  # along one axis, v and a have a sign
+ABOUT_CENTRE = {
+    "r": "sqrt((x - x_c)² + (y - y_c)²)",
+    "ω": "((x - x_c) v_y - (y - y_c) v_x)/((x - x_c)² + (y - y_c)²)",
+}
+
+
+@dataclass(frozen=True)
+class OwnQuantity:
+    """A quantity of one's own: name and symbol as it is called, the unit it is to be shown in, and its formula."""
+
+    name: str
+    symbol: str
+    unit: str
+    text: str
+
+
+class OwnQuantityError(InertianError):
+    """A quantity of one's own cannot be had; the text says which and why."""
+
+    def __init__(self, symbol: str, why: str) -> None:
+        super().__init__(symbol, why)
+        self.symbol, self.why = symbol, why
+
+    def __str__(self) -> str:
+        return f"{self.symbol}: {self.why}"
+
+
+@dataclass(frozen=True)
+class SetupFact:
+    """A fact of the apparatus that formulas may use: symbol, its name in the setup, what it measures, what it is."""
+
+    symbol: str
+    name: str
+    kind: str
+    label: str
+
+
+NO_READINGS: Mapping[str, str] = {}
+SETUP_FACTS = (
+    SetupFact("g", "gravity", "acceleration", "Gravity g"),
+    SetupFact("θ", "incline", "angle", "Incline θ"),
+    SetupFact("k", "spring constant", "stiffness", "Spring constant k"),
+    SetupFact("x_0", "spring at rest", "length", "Spring at rest, x₀"),
+    SetupFact("α", "tilt of the accelerometer", "angle", "Tilt of the accelerometer α"),
+    SetupFact("I", "moment of inertia", "inertia", "Moment of inertia I"),
+)
+READY = (
+    OwnQuantity("Potential energy", "E_p", "J", "m g y"),
+    OwnQuantity("Potential energy on the incline", "E_i", "J", "m g x sin(θ)"),
+    OwnQuantity("Spring energy", "E_s", "J", "½ k (x - x_0)²"),
+    OwnQuantity("Mechanical energy", "E_m", "J", "½ m v² + m g y"),
+    OwnQuantity("Mechanical energy on the incline", "E_mi", "J", "½ m v² + m g x sin(θ)"),
+    OwnQuantity("Mechanical energy with the spring", "E_ms", "J", "½ m v² + ½ k (x - x_0)²"),
+    OwnQuantity("Power", "P", "W", "rate(½ m v²)"),
+    OwnQuantity("Net force along x", "F_x", "N", "m a_x"),
+    OwnQuantity("Net force along y", "F_y", "N", "m a_y"),
+    OwnQuantity("Force besides weight on the incline", "F_b", "N", "m a_x + m g sin(θ)"),
+    OwnQuantity("Angular momentum", "L", "kg·m²/s", "m ((x - x_c) v_y - (y - y_c) v_x)"),
+    OwnQuantity("Velocity from the accelerometer", "v_acc", "m/s", "area(a_s)"),
+    OwnQuantity("Distance from the accelerometer", "x_acc", "m", "area(v_acc)"),
+    OwnQuantity("Velocity from the accelerometer, levelled", "v_lev", "m/s", "area(level(a_s))"),
+    OwnQuantity("Distance from the accelerometer, levelled", "x_lev", "m", "area(v_lev)"),
+    OwnQuantity("Velocity from a tilted accelerometer", "v_tilt", "m/s", "area(a_s - g sin(α))"),
+    OwnQuantity("Distance from a tilted accelerometer", "x_tilt", "m", "area(v_tilt)"),
+    OwnQuantity("Impulse of the measured force", "J_F", "N·s", "area(F)"),
+    OwnQuantity("Impulse of the measured force, levelled", "J_lev", "N·s", "area(level(F))"),
+    OwnQuantity("Work of the measured force", "W_F", "J", "area(F v_x)"),
+    OwnQuantity("Energy of rotation", "E_r", "J", "½ I ω²"),
+    OwnQuantity("Direction of motion, in radians", "φ_v", "rad", "2 atan(v_y/(v + v_x))"),
+    OwnQuantity("Speed over radius, on a circle ω", "ω_v", "1/s", "v/r"),
+)
+
+
+def of_the_whole(bodies: int) -> list[OwnQuantity]:
+    """Return centre of mass, its velocity and the energy about it, for so many bodies on one axis; none for one."""
+    if bodies < 2:
+        return []
+    every = range(1, bodies + 1)
+    mass = " + ".join(f"m_{k}" for k in every)
+    place, speed = _each("x", every), _each("v_x", every)
+    inner = " + ".join(f"½ m_{k} (v_x_{k} - v_cm)²" for k in every)
+    plane = " + ".join(f"½ m_{k} ((v_x_{k} - v_cm)² + (v_y_{k} - w_cm)²)" for k in every)
+    return [
+        OwnQuantity("Centre of mass along x", "x_cm", "m", f"({place})/({mass})"),
+        OwnQuantity("Velocity of the centre of mass along x", "v_cm", "m/s", f"({speed})/({mass})"),
+        OwnQuantity("Energy about the centre of mass, along x", "E_cm", "J", inner),
+        OwnQuantity("Centre of mass along y", "y_cm", "m", f"({_each('y', every)})/({mass})"),
+        OwnQuantity(
+            "Velocity of the centre of mass along y",
+            "w_cm",
+            "m/s",
+            f"({_each('v_y', every)})/({mass})",
+        ),
+        OwnQuantity("Energy about the centre of mass, in the plane", "E_cmp", "J", plane),
+    ]
+
+
+def _each(name: str, every: Sequence[int]) -> str:
+    return " + ".join(f"m_{k} {name}_{k}" for k in every)
+
+
+@dataclass(frozen=True)
+class Needed:
+    """What one name in a formula stands for: a derivative of a body's channel, a sensor, a fact, or the time."""
+
+    kind: str  # "local", "sensor", "fact", "time", or "reading": a number of the trial by its name, which is `fact`
+    body: str = ""
+    axis: str = ""
+    order: int = 0
+    fact: str = ""  # symbol; with body, that of the body
+    unit: str = ""  # of a reading
+
+    @property
+    def dimension(self) -> Dimension:
+        """The dimension of its values."""
+        if self.kind == "local":
+            return OF_ORDER[self.order]
+        if self.kind == "sensor":
+            return OF_KIND[{"F": "force", "a": "acceleration", "v": "speed"}[self.axis]]
+        if self.kind == "time":
+            return OF_KIND["time"]
+        if self.kind == "reading":
+            return parse_unit(self.unit)[1]
+        if self.fact in ("x_c", "y_c"):
+            return OF_KIND["length"]
+        kinds = {f.symbol: f.kind for f in SETUP_FACTS} | {"m": "mass"}
+        return OF_KIND[kinds[self.fact]]
+
+
+@lru_cache(maxsize=500)
+def read(quantity: OwnQuantity) -> Formula:
+    """Return the formula of a quantity. Raises OwnQuantityError if it cannot be read."""
+    try:
+        return parse_formula(quantity.text, rates=True)
+    except FormulaError as error:
+        raise OwnQuantityError(quantity.symbol, error.why) from None
+
+
+def checked(quantities: Sequence[OwnQuantity]) -> None:
+    """Check that symbols are names, used once, and that no quantity hangs on itself. Raises OwnQuantityError."""
+    if len(quantities) > MOST_QUANTITIES:
+        raise OwnQuantityError(
+            quantities[-1].symbol, f"there may be {MOST_QUANTITIES} quantities at most."
+        )
+    by_symbol: dict[str, OwnQuantity] = {}
+    for one in quantities:
+        if not one.symbol.isidentifier() or one.symbol in RESERVED or one.symbol in LOCALS:
+            raise OwnQuantityError(
+                one.symbol or "?", "a symbol begins with a letter, and must not be taken already."
+            )
+        if one.symbol in by_symbol:
+            raise OwnQuantityError(one.symbol, "there are two quantities of this symbol.")
+        by_symbol[one.symbol] = one
+    for one in quantities:
+        _descend(one, by_symbol, ())
+
+
+def _descend(
+    one: OwnQuantity, by_symbol: Mapping[str, OwnQuantity], above: tuple[str, ...]
+) -> None:
+    if one.symbol in above:
+        ring = " → ".join((*above[above.index(one.symbol) :], one.symbol))
+        raise OwnQuantityError(one.symbol, f"it hangs on itself: {ring}.")
+    for name in read(one).names:
+        if name in by_symbol:
+            _descend(by_symbol[name], by_symbol, (*above, one.symbol))
+
+
+def depends_on(quantity: OwnQuantity) -> tuple[str, ...]:
+    """Return the names that a quantity is made of, in order. Raises OwnQuantityError if it cannot be read."""
+    return read(quantity).names
+
+
+@dataclass(frozen=True, eq=False)
+class Ready:
+    """A quantity with everything put in: one formula, what each of its names stands for, and its dimension."""
+
+    formula: Formula
+    needed: Mapping[str, Needed]
+    dimension: Dimension
+    areas: Mapping[str, "Ready"] = field(
+        default_factory=dict
+    )  # areas and levels in it, each under a name of its own
+
+
+def put_together(
+    quantity: OwnQuantity,
+    own: Mapping[str, OwnQuantity],
+    body: str,
+    axes: Mapping[str, tuple[str, ...]],
+    sensors: Mapping[str, tuple[str, ...]],
+    in_its_unit: bool = True,
+    readings: Mapping[str, str] = NO_READINGS,
+) -> Ready:
+    """Return a quantity as one expression in what a trial has; `axes` and `sensors` are those of its bodies, in order.
+
+    `readings` are the units of its named readings. Dimensions are checked, and, unless not asked for, that its unit
+    can show them. Raises OwnQuantityError.
+    """
+    bodies = tuple(axes)
+    try:
+        if _parts(quantity, own, {}, ()) > MOST_PARTS:
+            raise FormulaError(quantity.text, "it is too long with everything put in.")
+        tree = _filled(read(quantity).tree, own, body, axes, ())
+        made = _made(quantity, tree, bodies, body, axes, sensors, readings)
+        _, wanted = parse_unit(quantity.unit)
+    except FormulaError as error:
+        raise OwnQuantityError(quantity.symbol, error.why) from None
+    if in_its_unit and wanted != made.dimension:
+        unit = quantity.unit or "a plain number"
+        raise OwnQuantityError(
+            quantity.symbol, f"its formula gives {made.dimension}, which cannot be shown in {unit}."
+        )
+    return made
+
+
+def _made(
+    quantity: OwnQuantity,
+    whole: ast.expr,
+    bodies: Sequence[str],
+    body: str,
+    axes: Mapping[str, tuple[str, ...]],
+    sensors: Mapping[str, tuple[str, ...]],
+    readings: Mapping[str, str],
+) -> "Ready":
+    """An expression with what each of its names stands for, and its areas made likewise. Raises FormulaError."""
+    parts: dict[str, ast.expr] = {}
+    tree = _without_areas(whole, parts)
+    areas = {
+        name: _made(quantity, part, bodies, body, axes, sensors, readings)
+        for name, part in parts.items()
+    }
+    used = (n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and not _function(n))
+    formula = Formula(
+        quantity.text, tuple(dict.fromkeys(name for name in used if name not in CONSTANTS)), tree
+    )
+    if set(formula.rates) & set(areas):
+        raise FormulaError(
+            quantity.text,
+            "the rate of an area is what stands in the area; that of a level is refused.",
+        )
+    own = [name for name in formula.names if name not in areas]
+    needed = {
+        name: _stands_for(quantity, name, body, bodies, axes, sensors, readings) for name in own
+    }
+    known = {name: one.dimension for name, one in needed.items()}
+    second = OF_KIND["time"]
+    known |= {
+        n: one.dimension.times(second) if n.startswith(INTEGRALS) else one.dimension
+        for n, one in areas.items()
+    }
+    return Ready(formula, needed, dimension_of(formula, known), areas)
+
+
+def _without_areas(node: ast.expr, parts: dict[str, ast.expr]) -> ast.expr:
+    """The expression with a name in place of each area; `parts` gets what is integrated under that name."""
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
+        if node.func.id in OVER_TIME:
+            name = f"{node.func.id}_{len(parts)}"
+            parts[name] = node.args[0]
+            return ast.Name(name, ast.Load())
+        return ast.Call(node.func, [_without_areas(node.args[0], parts)], [])
+    if isinstance(node, ast.BinOp):
+        return ast.BinOp(
+            _without_areas(node.left, parts), node.op, _without_areas(node.right, parts)
+        )
+    if isinstance(node, ast.UnaryOp):
+        return ast.UnaryOp(node.op, _without_areas(node.operand, parts))
+    return node
+
+
+def _parts(
+    quantity: OwnQuantity,
+    own: Mapping[str, OwnQuantity],
+    known: dict[str, int],
+    above: tuple[str, ...],
+) -> int:
+    """How many parts a formula would have with everything put in, without putting it in."""
+    if quantity.symbol in above:
+        raise OwnQuantityError(quantity.symbol, "it hangs on itself.")
+    if quantity.symbol not in known or not above:
+        nodes = list(ast.walk(read(quantity).tree))
+        inner = (own[n.id] for n in nodes if isinstance(n, ast.Name) and n.id in own)
+        known[quantity.symbol] = len(nodes) + sum(
+            _parts(q, own, known, (*above, quantity.symbol)) for q in inner
+        )
+    return known[quantity.symbol]
+
+
+def _function(node: ast.Name) -> bool:
+    return node.id in (*FUNCTIONS, RATE, *OVER_TIME)
+
+
+def _filled(
+    node: ast.expr,
+    own: Mapping[str, OwnQuantity],
+    body: str,
+    axes: Mapping[str, tuple[str, ...]],
+    above: tuple[str, ...],
+) -> ast.expr:
+    """The expression with symbols of one's own, and v, a, r and ω, replaced by what they are."""
+    if isinstance(node, ast.Name):
+        if node.id in own:
+            one = own[node.id]
+            if one.symbol in above:
+                raise OwnQuantityError(one.symbol, "it hangs on itself.")
+            return _filled(read(one).tree, own, body, axes, (*above, one.symbol))
+        return _spelled_out(node, body, axes)
+    if isinstance(node, ast.BinOp):
+        left, right = (_filled(part, own, body, axes, above) for part in (node.left, node.right))
+        return ast.BinOp(left, node.op, right)
+    if isinstance(node, ast.UnaryOp):
+        return ast.UnaryOp(node.op, _filled(node.operand, own, body, axes, above))
+    if isinstance(node, ast.Call):
+        return ast.Call(node.func, [_filled(node.args[0], own, body, axes, above)], [])
+    return node
+
+
+def _spelled_out(node: ast.Name, body: str, axes: Mapping[str, tuple[str, ...]]) -> ast.expr:
+    """v and a of a body in the plane, and r and ω, as expressions in its coordinates; other names as they are."""
+    name, _, suffix = node.id.partition("_")
+    whose = _body_named(suffix, tuple(axes)) if suffix else body
+    if whose is None or name not in (*IN_THE_PLANE, *ABOUT_CENTRE) or not axes.get(whose):
+        return node
+    tail = f"_{suffix}" if suffix else ""
+    if name in IN_THE_PLANE and len(axes.get(whose, ())) < 2:
+        own_axis = (*axes.get(whose, ()), "x")[0]
+        return ast.Name(f"{name}_{own_axis}{tail}", ast.Load())
+    text = IN_THE_PLANE.get(name) or ABOUT_CENTRE[name]
+    return _with_suffix(parse_formula(text).tree, tail)
+
+
+def _with_suffix(node: ast.expr, tail: str) -> ast.expr:
+    if isinstance(node, ast.Name):
+        return ast.Name(node.id + tail if node.id in LOCALS else node.id, ast.Load())
+    if isinstance(node, ast.BinOp):
+        return ast.BinOp(_with_suffix(node.left, tail), node.op, _with_suffix(node.right, tail))
+    if isinstance(node, ast.Call):
+        return ast.Call(node.func, [_with_suffix(node.args[0], tail)], [])
+    return node
+
+
+def _body_named(suffix: str, bodies: Sequence[str]) -> str | None:
+    """The body that x_2 or x_heavy means: by its number or by its name, written as one word."""
+    if suffix.isdigit() and 1 <= int(suffix) <= len(bodies):
+        return bodies[int(suffix) - 1]
+    return next((b for b in bodies if b.replace(" ", "_") == suffix), None)
+
+
+def _stands_for(
+    quantity: OwnQuantity,
+    name: str,
+    body: str,
+    bodies: Sequence[str],
+    axes: Mapping[str, tuple[str, ...]],
+    sensors: Mapping[str, tuple[str, ...]],
+    readings: Mapping[str, str],
+) -> Needed:
+    """What one name means. Raises FormulaError for a name that means nothing here."""
+    facts = {f.symbol for f in SETUP_FACTS} | {"m", "x_c", "y_c"}
+    for base in (name, *(name[:k] for k in range(len(name) - 1, 0, -1) if name[k] == "_")):
+        suffix = name[len(base) + 1 :]
+        whose = body if base == name else _body_named(suffix, bodies)
+        if whose is None:
+            continue
+        if base in LOCALS:
+            axis, order = LOCALS[base]
+            if axis not in axes.get(whose, ()):
+                raise FormulaError(
+                    quantity.text,
+                    f"{name}: {whose or 'all bodies together'} was not followed along {axis}.",
+                )
+            return Needed("local", whose, axis, order)
+        if base in facts:
+            return Needed("fact", whose if base in ("m", "I") else "", fact=base)
+        if base in sensors.get(whose, ()):
+            return Needed("sensor", whose, base)
+    if name.endswith(SENSED) and name.removesuffix(SENSED) in sensors.get(body, ()):
+        return Needed("sensor", body, name.removesuffix(SENSED))
+    if name == "t":
+        return Needed("time")
+    if name in readings:
+        return Needed("reading", fact=name, unit=readings[name])
+    raise FormulaError(quantity.text, f"“{name}” is not known here.")
+
+
+def with_quantity(
+    own: Sequence[OwnQuantity], new: OwnQuantity, old: str = ""
+) -> tuple[OwnQuantity, ...]:
+    """Return quantities with one more, or in place of the one of symbol `old`. Raises OwnQuantityError."""
+    tidy = replace(
+        new,
+        name=new.name.strip() or new.symbol.strip(),
+        symbol=new.symbol.strip(),
+        unit=new.unit.strip(),
+    )
+    changed = tuple(tidy if q.symbol == old else q for q in own) if old else (*own, tidy)
+    checked(changed)
+    parse_unit(tidy.unit)
+    return changed

@@ -1,0 +1,362 @@
+"""Formulas at work: values of a quantity of one's own at any moments, with its operators on the samples behind it."""
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+import numpy as np
+
+from inertian.motion.numerics.integrals import Rule, left_out_by, running_weights
+from inertian.motion.numerics.local_polynomials import local_operator
+from inertian.motion.numerics.operators import Operator, repeated, samples_themselves, weighted
+from inertian.motion.recording.frame import ANGLE, ORIGIN, zero_key
+from inertian.motion.spans.spans import SpanKind
+from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
+from inertian.physics.definitions.derived_quantities import (
+    Needed,
+    OwnQuantityError,
+    Ready,
+    put_together,
+)
+from inertian.physics.definitions.reading_units import units_by_name
+from inertian.physics.definitions.requests import Shown
+from inertian.physics.evaluation.trial_context import Observed, Readout, ReadoutError
+from inertian.quantities.estimates import Array, ChannelId, Estimate, Rows
+from inertian.quantities.expressions import AREA, SIMPSON, STEPSUM
+from inertian.quantities.facts import FactId
+
+RULES = {AREA: Rule.TRAPEZOID, SIMPSON: Rule.SIMPSON, STEPSUM: Rule.STEP}
+STEP = 1e-30  # of the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112)
+CENTRE_AT = {"x_c": ("centre x", 0), "y_c": ("centre y", 1)}
+PRESENT = 0.8  # share of readings at the moments asked for; less means a clock of its own
+QUIET = 4  # samples in spans of rest, at least
+AREA_SAMPLES = 3000  # a running area hangs on all samples before it
+HIGHEST = 2  # order of derivative that local fits give
+
+
+def ready_of(seen: Observed, symbol: str, body: str) -> Ready:
+    """Return a quantity of one's own as one expression for a body of a trial. Raises ReadoutError."""
+    if symbol not in seen.own:
+        raise ReadoutError(f"There is no quantity {symbol} any more.")
+    axes = {b.name: b.axes for b in seen.trial.bodies}
+    sensors = {b.name: tuple(c.axis for c in b.sensors) for b in seen.trial.bodies}
+    try:
+        readings = units_by_name(seen.named.values())
+        ready = put_together(seen.own[symbol], seen.own, body, axes, sensors, readings=readings)
+    except OwnQuantityError as error:
+        raise ReadoutError(str(error)) from None
+    for part in _all_parts(ready):
+        for needed in part.needed.values():
+            if needed.kind == "fact":
+                needed_fact(seen, needed)
+        if any(n.kind == "local" and n.order == HIGHEST for n in _inside_rates(part)):
+            raise ReadoutError(
+                f"{symbol}: the rate of an acceleration cannot be had from these samples."
+            )
+    if ready.areas and len(seen.trial.t) > AREA_SAMPLES:
+        raise ReadoutError(
+            f"{symbol}: running areas and levels are worked out up to {AREA_SAMPLES} samples. Read an area instead."
+        )
+    return ready
+
+
+def _all_parts(ready: Ready) -> list[Ready]:
+    return [ready, *(part for one in ready.areas.values() for part in _all_parts(one))]
+
+
+def _inside_rates(ready: Ready) -> list[Needed]:
+    return [ready.needed[name] for name in ready.formula.rates]
+
+
+def needed_fact(seen: Observed, needed: Needed) -> tuple[FactId | None, float]:
+    """The fact a name stands for, and its value in SI. Raises ReadoutError where it is not known."""
+    if needed.fact == "m":
+        if needed.body not in seen.masses:
+            raise ReadoutError(
+                f"The mass of {needed.body or 'the body'} is not known. Type it in the margin."
+            )
+        key, fact = seen.masses[needed.body]
+        return key, fact.si
+    if needed.fact in CENTRE_AT:
+        if seen.frame.centre is None:
+            raise ReadoutError("It needs a centre of rotation. Set the centre in the frame.")
+        name, place = CENTRE_AT[needed.fact]
+        return (seen.shared[name][0] if name in seen.shared else None), seen.frame.centre[place]
+    for owner in (needed.body, ""):
+        if (needed.fact, owner) in seen.setup:
+            key, fact = seen.setup[needed.fact, owner]
+            return key, fact.si
+    raise ReadoutError(f"{needed.fact} is not known. Type it in the setup.")
+
+
+def _evaluated(
+    seen: Observed, ready: Ready, local: Mapping[str, Any], rates: Mapping[str, Any], times: Array
+) -> tuple[Array, dict[str, Array], dict[str, Array]]:
+    """Values, and ∂/∂(each name) and ∂/∂(rate of each name), from values and rates of the names; shape (m,) each."""
+    values: dict[str, Any] = dict(local)
+    for name, needed in ready.needed.items():
+        if needed.kind == "fact":
+            values[name] = needed_fact(seen, needed)[1]
+        elif needed.kind == "time":
+            values[name] = times
+        elif needed.kind == "reading":
+            values[name] = seen.reading(needed.fact).value
+    m = len(times)
+    rates = {**rates, **{n: 1.0 for n, needed in ready.needed.items() if needed.kind == "time"}}
+
+    def run(moved: Mapping[str, Any], moved_rates: Mapping[str, Any]) -> Any:
+        return ready.formula.along(moved, moved_rates) + np.zeros(m)
+
+    with np.errstate(all="ignore"):
+        y = np.asarray(run(values, rates), dtype=float)
+        slopes = {
+            name: np.imag(run({**values, name: values[name] + 1j * STEP}, rates)) / STEP
+            for name in values
+            if name not in ready.needed or ready.needed[name].kind != "time"
+        }
+        of_rates = {
+            n: np.imag(run(values, {**rates, n: rates[n] + 1j * STEP})) / STEP
+            for n in rates
+            if n in local
+        }
+    return y, slopes, of_rates
+
+
+def evaluated(
+    seen: Observed,
+    ready: Ready,
+    local: Mapping[str, Any],
+    rates: Mapping[str, Any],
+    times: Array,
+    facts: Mapping[str, Any],
+) -> Array:
+    """Return values of a formula from those of its names, its rates and its facts; shapes (…, m)."""
+    at = {n: times for n, needed in ready.needed.items() if needed.kind == "time"}
+    rates = {**rates, **dict.fromkeys(at, 1.0)}
+    return np.asarray(
+        ready.formula.along({**local, **facts, **at}, rates) + np.zeros(len(times)), dtype=float
+    )
+
+
+def own_readout(
+    seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | None = None
+) -> Readout:
+    """Return a quantity of one's own at some times, as `readouts.readout`. Raises ReadoutError."""
+    return _read_out(seen, ready_of(seen, shown.axis, body), times, rows)
+
+
+def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> Readout:
+    m = len(times)
+    operators: dict[Needed, Operator] = {}
+
+    def operator(needed: Needed) -> Operator:
+        if needed not in operators:
+            operators[needed] = operator_of(seen, needed, times, rows)
+        return operators[needed]
+
+    sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
+    local = {n: operator(d).applied(samples_of(seen, d)) for n, d in sampled.items()}
+    areas = {name: _over_time(seen, name, one, times) for name, one in ready.areas.items()}
+    local |= {name: one.values for name, one in areas.items()}
+    above = {n: higher(ready.needed[n]) for n in ready.formula.rates if n in sampled}
+    rates = {n: operator(d).applied(samples_of(seen, d)) for n, d in above.items()}
+    y, slopes, of_rates = _evaluated(seen, ready, local, rates, times)
+    terms = [(_channel(seen, d), operator(d).scaled(slopes[n])) for n, d in sampled.items()]
+    terms += [(_channel(seen, above[n]), operator(above[n]).scaled(s)) for n, s in of_rates.items()]
+    terms += [
+        (channel, o.scaled(slopes[n])) for n, one in areas.items() for channel, o in one.terms
+    ]
+    facts = _facts(seen, ready, slopes, m)
+    taken = {n: seen.reading(d.fact) for n, d in ready.needed.items() if d.kind == "reading"}
+    terms += [term for name, one in taken.items() for term in _spread(seen, one, slopes[name])]
+    pulled = [(d, slopes[n], local[n]) for n, d in sampled.items() if d.kind == "local"]
+    pulled += [(d, of_rates[n], rates[n]) for n, d in above.items() if d.kind == "local"]
+    more = [
+        _missed(seen, pulled, times, rows),
+        _stretched(seen, pulled, m),
+        _turned(seen, pulled, operator, m),
+        _zeroed(seen, sampled, slopes),
+    ]
+    more += [{key: slopes[n] * s for key, s in one.facts.items()} for n, one in areas.items()]
+    more += [
+        {k: slopes[n] * s for k, s in one.sensitivities.items() if isinstance(k, FactId)}
+        for n, one in taken.items()
+    ]
+    for key, s in ((key, s) for part in more for key, s in part.items()):
+        facts[key] = facts.get(key, np.zeros(m)) + s
+    return Readout(times, y, tuple(terms), facts)
+
+
+def _spread(seen: Observed, reading: Estimate, slopes: Array) -> list[tuple[ChannelId, Operator]]:
+    """What samples a reading owes to, as operators of slope_j · reading."""
+    found = []
+    for channel, one in reading.weights.items():
+        body = seen.trial.body(channel.body)
+        samples = next(c for c in (*body.channels, *body.sensors) if c.axis == channel.axis).si
+        whole = np.zeros(len(samples))
+        whole[one.start : one.stop] = one.values
+        usable = np.flatnonzero(np.isfinite(samples))
+        found.append((channel, repeated(usable, whole[usable], slopes)))
+    return found
+
+
+def _over_time(seen: Observed, name: str, inner: Ready, times: Array) -> Readout:
+    """An area or a level at some times: what hangs on the values of an expression at all samples."""
+    t = seen.trial.t
+    whole = _read_out(seen, inner, t, np.arange(len(t)))
+    good = np.flatnonzero(np.isfinite(whole.values))
+    if len(good) < 2:
+        return Readout(times, np.full(len(times), np.nan), (), {})
+    counts = np.zeros((len(times), len(t)))
+    counts[:, good] = counted(seen, name, t[good], times)
+    values = counts[:, good] @ whole.values[good]
+    values[(times < t[good[0]]) | (times > t[good[-1]])] = np.nan
+    terms = [(channel, weighted(o.usable, counts @ o.matrix())) for channel, o in whole.terms]
+    facts = {key: counts @ np.nan_to_num(s) for key, s in whole.facts.items()}
+    rule = rule_of(name)
+    if rule is not None:
+        key = seen.missed_by_rule
+        left = np.interp(times, t[good], left_out_by(t[good], whole.values[good], rule))
+        facts[key] = facts.get(key, np.zeros(len(times))) + left
+    return Readout(times, values, tuple(terms), facts)
+
+
+def counted(seen: Observed, name: str, t: Array, times: Array) -> Array:
+    """Return what samples at t count for in an integral or a level at some times, shape (m, n)."""
+    rule = rule_of(name)
+    return running_weights(t, times, rule) if rule is not None else _levelled(seen, t, times)
+
+
+def rule_of(name: str) -> Rule | None:
+    """Return the rule that a part of a formula integrates by, None if it is no integral."""
+    return next((rule for function, rule in RULES.items() if name.startswith(function)), None)
+
+
+def _levelled(seen: Observed, t: Array, times: Array) -> Array:
+    """Values at some times less the line through those in spans of rest, or less their mean if there is one span."""
+    rests = [span for span in seen.spans if span.kind is SpanKind.REST]
+    quiet = np.zeros(len(t), dtype=bool)
+    for span in rests:
+        quiet |= (t >= span.start) & (t <= span.stop)
+    if quiet.sum() < QUIET:
+        raise ReadoutError(
+            "level(…) needs a span of rest, or one before and one after. Mark where nothing happens."
+        )
+    rows = np.flatnonzero(quiet)
+    size = 2 if len(rests) > 1 else 1
+    middle = t[rows].mean()
+    operator = np.linalg.pinv(np.vander(t[rows] - middle, size, increasing=True))
+    counts = np.zeros((len(times), len(t)))
+    before = np.clip(np.searchsorted(t, times, "right") - 1, 0, len(t) - 2)
+    share = (times - t[before]) / (t[before + 1] - t[before])
+    every = np.arange(len(times))
+    counts[every, before] = 1.0 - share
+    counts[every, before + 1] += share
+    counts[:, rows] -= np.vander(times - middle, size, increasing=True) @ operator
+    return counts
+
+
+def _zeroed(
+    seen: Observed, sampled: Mapping[str, Needed], slopes: Mapping[str, Array]
+) -> dict[FactId, Array]:
+    """∂y/∂fact of the zeros of sensors."""
+    found: dict[FactId, Array] = {}
+    for name, needed in sampled.items():
+        zero = (
+            seen.shared.get(zero_key(needed.body, needed.axis)) if needed.kind == "sensor" else None
+        )
+        if zero is not None:
+            found[zero[0]] = found.get(zero[0], np.zeros(len(slopes[name]))) - slopes[name]
+    return found
+
+
+def higher(needed: Needed) -> Needed:
+    """What the rate of a name is."""
+    return Needed(needed.kind, needed.body, needed.axis, needed.order + 1)
+
+
+def samples_of(seen: Observed, needed: Needed) -> Array:
+    if needed.kind == "sensor":
+        return seen.sensor(needed.body, needed.axis).si
+    return seen.trial.body(needed.body).channel(needed.axis).si
+
+
+def _channel(seen: Observed, needed: Needed) -> Any:
+    return seen.trial.channel_id(needed.body, needed.axis)
+
+
+def operator_of(seen: Observed, needed: Needed, times: Array, rows: Rows | None) -> Operator:
+    """The operator of one name; a body of another clock is fitted locally at the times that are asked for."""
+    x = samples_of(seen, needed)
+    usable = np.flatnonzero(np.isfinite(x))
+    if rows is not None and as_they_are(x, needed, rows):
+        return samples_themselves(usable, rows)
+    if needed.kind == "sensor":
+        return local_operator(seen.trial.t, usable, times, seen.walls(needed.body), needed.order)
+    return seen.local_fits(needed.body, needed.axis).operator(times, needed.order)
+
+
+def as_they_are(x: Array, needed: Needed, rows: Rows) -> bool:
+    """Whether samples x are read off as they are, and not fitted locally."""
+    return needed.order == 0 and bool(np.isfinite(x[rows]).mean() > PRESENT)
+
+
+def _missed(
+    seen: Observed, pulled: "Pulled", times: Array, rows: Rows | None
+) -> dict[FactId, Array]:
+    """What local fits may leave out of the values."""
+    found: dict[FactId, Array] = {}
+    for needed, s, _ in pulled:
+        if rows is None or not as_they_are(samples_of(seen, needed), needed, rows):
+            key = seen.missed(needed.body, needed.axis, needed.order)
+            more = s * seen.missed_at(needed.body, needed.axis, needed.order, times)
+            found[key] = found.get(key, np.zeros(len(times))) + more
+    return found
+
+
+def _facts(
+    seen: Observed, ready: Ready, slopes: Mapping[str, Array], m: int
+) -> dict[FactId, Array]:
+    """∂y/∂fact of the facts in the formula."""
+    found: dict[FactId, Array] = {}
+    for name, needed in ready.needed.items():
+        key = needed_fact(seen, needed)[0] if needed.kind == "fact" else None
+        if key is not None:
+            found[key] = found.get(key, np.zeros(m)) + slopes[name]
+    return found
+
+
+Pulled = Sequence[tuple[Needed, Array, Array]]  # a local derivative, ∂y by it, and its value
+
+
+def _stretched(seen: Observed, pulled: Pulled, m: int) -> dict[FactId, Array]:
+    """∂y/∂fact of a scale, which stretches all positions, and of a time base, which stretches all times."""
+    found: dict[FactId, Array] = {}
+    if SCALE in seen.shared:
+        key, fact = seen.shared[SCALE]
+        found[key] = sum((s * value / fact.si for _, s, value in pulled), np.zeros(m))
+    if TIME_BASE in seen.shared:
+        key, fact = seen.shared[TIME_BASE]
+        found[key] = sum((-d.order * s * value / fact.si for d, s, value in pulled), np.zeros(m))
+    return found
+
+
+def _turned(
+    seen: Observed, pulled: Pulled, operator: Callable[[Needed], Operator], m: int
+) -> dict[FactId, Array]:
+    """∂y/∂fact of the angle of the axes and of the origin."""
+    found: dict[FactId, Array] = {}
+    handed = seen.frame.sign("x") * seen.frame.sign("y")
+    for needed, s, _ in pulled:
+        if ANGLE in seen.shared and set(seen.trial.body(needed.body).axes) == {"x", "y"}:
+            key = seen.shared[ANGLE][0]
+            other = Needed("local", needed.body, "y" if needed.axis == "x" else "x", needed.order)
+            across = operator(other).applied(samples_of(seen, other))
+            found[key] = (
+                found.get(key, np.zeros(m))
+                + s * (handed if needed.axis == "x" else -handed) * across
+            )
+        for axis, name in ORIGIN.items():
+            if needed.order == 0 and name in seen.shared:
+                key = seen.shared[name][0]
+                found[key] = found.get(key, np.zeros(m)) - s * seen.frame.mixed(needed.axis, axis)
+    return found

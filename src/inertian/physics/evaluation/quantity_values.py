@@ -1,0 +1,322 @@
+"""Any quantity of a body at any moments, with what each value hangs on: raw samples, and facts of the setup.
+
+A quantity is a formula of local positions, velocities and accelerations; its partial derivatives turn their operators
+on the samples into its own (JCGM 100:2008, 5.1.2), so that readings of it keep all their correlations.
+"""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from inertian.motion.derivatives.local_derivatives import mean_over_windows
+from inertian.motion.numerics.local_polynomials import local_operator
+from inertian.motion.numerics.operators import Operator, samples_themselves
+from inertian.motion.recording.frame import ANGLE, CENTRE, ORIGIN, zero_key
+from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
+from inertian.physics.definitions.requests import NEEDS_CENTRE, NEEDS_MASS, Quantity, Shown
+from inertian.physics.evaluation.formula_series import own_at_all_samples
+from inertian.physics.evaluation.formula_values import own_readout
+from inertian.physics.evaluation.trial_context import Observed, Readout, ReadoutError
+from inertian.quantities.estimates import (
+    Array,
+    Rows,
+)
+from inertian.quantities.facts import FactId
+
+MAGNITUDE = "magnitude"
+ORDERS = {
+    Quantity.POSITION: 0,
+    Quantity.VELOCITY: 1,
+    Quantity.ACCELERATION: 2,
+    Quantity.MOMENTUM: 1,
+}
+# powers of length and of 1/time in each quantity, for a scale or a time base that is a fact with a ±
+DIMENSIONS = {
+    Quantity.POSITION: (1, 0),
+    Quantity.RADIUS: (1, 0),
+    Quantity.VELOCITY: (1, 1),
+    Quantity.SPEED: (1, 1),
+    Quantity.MOMENTUM: (1, 1),
+    Quantity.ACCELERATION: (1, 2),
+    Quantity.KINETIC: (2, 2),
+    Quantity.ANGLE: (0, 0),
+    Quantity.ANGULAR_SPEED: (0, 1),
+    Quantity.SENSOR: (0, 0),
+}
+EXACTLY = 1_000  # samples up to which each is moved along its own velocity
+Local = Mapping[tuple[str, int], Array]  # by axis and order of the derivative
+
+
+def readout(
+    seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | None = None
+) -> Readout:
+    """Return a quantity at some times in s, shape (m,); `rows` are those of the samples there, if they are at samples.
+
+    Raises ReadoutError where something is missing: an axis, a mass, a centre of rotation.
+    """
+    if shown.quantity is Quantity.SENSOR:
+        return _sensor_readout(seen, shown, body, times, rows)
+    if shown.quantity is Quantity.OWN:
+        return own_readout(seen, shown, body, times, rows)
+    values, terms = np.zeros(len(times)), []
+    facts: dict[FactId, Array] = {}
+    for name in seen.bodies_of(body):
+        _require(seen, shown, name)
+        needed = needed_of(shown, seen.trial.body(name).axes)
+        operators = {key: operator_at(seen, name, *key, times, rows) for key in needed}
+        local = {key: op.applied(_samples(seen, name, key[0])) for key, op in operators.items()}
+        y, slopes = formula(seen, shown, name, local)
+        values = values + y
+        terms += [
+            (seen.trial.channel_id(name, axis), operators[axis, k].scaled(s))
+            for (axis, k), s in slopes.items()
+        ]
+        missed = {
+            seen.missed(name, axis, k): s * seen.missed_at(name, axis, k, times)
+            for (axis, k), s in slopes.items()
+            if k > 0 or rows is None
+        }
+        for key, s in {**missed, **_fact_slopes(seen, shown, name, y, local, slopes)}.items():
+            facts[key] = facts.get(key, np.zeros(len(times))) + s
+    return Readout(times, values, tuple(terms), facts)
+
+
+def at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Array]:
+    """Return a quantity and its standard uncertainty at all samples, shape (n,), NaN where there is none.
+
+    As `readout`, in one pass over the samples; within one instant all derivatives share their samples.
+    """
+    n = len(seen.trial.t)
+    if shown.quantity is Quantity.OWN:
+        return own_at_all_samples(seen, shown, body)
+    if shown.quantity is Quantity.SENSOR:
+        channel = seen.sensor(body, shown.axis)
+        source = seen.trial.channel_id(body, shown.axis)
+        return channel.si, np.sqrt(seen.clock_noise.reading[source][1].of_one(n))
+    total, variance, jitter = np.zeros(n), np.zeros(n), _Jitter(seen)
+    facts: dict[FactId, Array] = {}
+    for name in seen.bodies_of(body):
+        _require(seen, shown, name)
+        needed = needed_of(shown, seen.trial.body(name).axes)
+        found = {key: seen.derivative(name, *key) for key in needed}
+        local = {key: one.value for key, one in found.items()}
+        y, slopes = formula(seen, shown, name, local)
+        total = total + y
+        for (axis, order), s in slopes.items():
+            variance += s**2 * (
+                seen.reading_part(name, axis, order) + found[axis, order].left_out ** 2
+            )
+            jitter.add(name, axis, order, s)
+        for key, slope in _fact_slopes(seen, shown, name, y, local, slopes).items():
+            facts[key] = facts.get(key, np.zeros(n)) + slope
+    variance += jitter.variance()
+    us = seen.us()
+    variance += sum((s * us[key]) ** 2 for key, s in facts.items())
+    return total, np.sqrt(variance)
+
+
+class _Jitter:
+    """What errors of the time stamps do to a quantity at all samples, added up over the channels it is made of.
+
+    Each moves all samples along the motion: of short recordings every sample along its own velocity, of long ones all
+    of a window along what is usual in it.
+    """
+
+    def __init__(self, seen: Observed) -> None:
+        self._seen, self._n = seen, len(seen.trial.t)
+        self._exact = self._n <= EXACTLY
+        self._total = np.zeros((self._n, self._n) if self._exact else self._n)
+
+    def add(self, body: str, axis: str, order: int, slopes: Array) -> None:
+        """Add slopes · derivative of a channel; slopes of shape (n,)."""
+        if not self._seen.noise.stamp:
+            return
+        rate = np.nan_to_num(self._seen.derivative(body, axis, 1).value)
+        if not self._exact:
+            self._total += (
+                slopes
+                * self._seen.derivative(body, axis, order).norm
+                * self._usual(body, axis, order, rate)
+            )
+        elif order == 0:
+            self._total += np.diag(np.nan_to_num(slopes) * rate)
+        else:
+            fits = self._seen.local_fits(body, axis)
+            weights = (
+                fits.operator(self._seen.trial.t[fits.usable], order)
+                .scaled(slopes[fits.usable])
+                .matrix()
+            )
+            self._total[np.ix_(fits.usable, fits.usable)] += weights * rate[fits.usable]
+
+    def _usual(self, body: str, axis: str, order: int, rate: Array) -> Array:
+        """The root mean square rate of the window of each sample, with the sign it has at its middle."""
+        fits = self._seen.local_fits(body, axis)
+        found = rate.copy()
+        if order > 0 and len(fits.usable):
+            own = rate[fits.usable]
+            found[fits.usable] = np.sqrt(mean_over_windows(own**2, fits.sizes[order])) * np.where(
+                own < 0.0, -1.0, 1.0
+            )
+        return found
+
+    def variance(self) -> Array:
+        """Return the variance they cause at each sample, shape (n,)."""
+        squares = np.einsum("ij,ij->i", self._total, self._total) if self._exact else self._total**2
+        return np.asarray(self._seen.noise.stamp**2 * squares)
+
+
+def _samples(seen: Observed, body: str, axis: str) -> Array:
+    return seen.trial.body(body).channel(axis).si
+
+
+def _sensor_readout(
+    seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | None
+) -> Readout:
+    x = seen.sensor(body, shown.axis).si
+    usable = np.flatnonzero(np.isfinite(x))
+    if rows is not None:
+        operator = samples_themselves(usable, rows)
+    else:
+        operator = local_operator(seen.trial.t, usable, times, seen.walls(body), 0)
+    key = seen.trial.channel_id(body, shown.axis)
+    zero = seen.shared.get(zero_key(body, shown.axis))
+    return Readout(
+        times,
+        operator.applied(x),
+        ((key, operator),),
+        {zero[0]: np.full(len(times), -1.0)} if zero else {},
+    )
+
+
+def _require(seen: Observed, shown: Shown, body: str) -> None:
+    axes = seen.trial.body(body).axes
+    if shown.axis not in ("", MAGNITUDE, *axes) or not axes:
+        raise ReadoutError(f"{body} was not followed along {shown.axis}.")
+    if shown.quantity in NEEDS_MASS and body not in seen.masses:
+        raise ReadoutError(f"The mass of {body} is not known. Type it in the margin.")
+    if shown.quantity in NEEDS_CENTRE and (seen.frame.centre is None or set(axes) != {"x", "y"}):
+        raise ReadoutError(
+            "An angle needs x, y and a centre of rotation. Set the centre in the frame."
+        )
+
+
+def needed_of(shown: Shown, axes: tuple[str, ...]) -> list[tuple[str, int]]:
+    """Which local derivatives a quantity is made of, by axis and order."""
+    quantity = shown.quantity
+    if quantity in ORDERS and shown.axis != MAGNITUDE:
+        return [(shown.axis, ORDERS[quantity])]
+    if quantity is Quantity.ANGULAR_SPEED:
+        return [(axis, order) for axis in axes for order in (0, 1)]
+    order = ORDERS.get(quantity, 1 if quantity in (Quantity.SPEED, Quantity.KINETIC) else 0)
+    return [(axis, order) for axis in axes]
+
+
+def operator_at(
+    seen: Observed, body: str, axis: str, order: int, times: Array, rows: Rows | None
+) -> Operator:
+    fits = seen.local_fits(body, axis)
+    return (
+        samples_themselves(fits.usable, rows)
+        if order == 0 and rows is not None
+        else fits.operator(times, order)
+    )
+
+
+def formula(
+    seen: Observed, shown: Shown, body: str, local: Local, mass: Array | float | None = None
+) -> tuple[Array, dict[tuple[str, int], Array]]:
+    """Return a quantity and its partial derivatives by axis and order, from local derivatives of shape (…, m)."""
+    quantity, keys = shown.quantity, list(local)
+    if mass is None:
+        mass = seen.masses[body][1].si if quantity in NEEDS_MASS else 1.0
+    if quantity in NEEDS_CENTRE:
+        return _about_centre(quantity, seen.frame.centre or (0.0, 0.0), local)
+    if quantity is Quantity.KINETIC:
+        squares = sum(local[k] ** 2 for k in keys)
+        return np.asarray(0.5 * mass * squares), {k: mass * local[k] for k in keys}
+    if quantity in ORDERS and shown.axis != MAGNITUDE:
+        (key,) = keys
+        return mass * local[key], {key: mass + np.zeros_like(local[key])}
+    size = np.sqrt(sum(local[k] ** 2 for k in keys))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        slopes = {k: mass * np.where(size > 0, local[k] / size, 1.0) for k in keys}
+    return mass * size, slopes
+
+
+def _about_centre(
+    quantity: Quantity, centre: tuple[float, float], local: Local
+) -> tuple[Array, dict[tuple[str, int], Array]]:
+    x, y = local["x", 0] - centre[0], local["y", 0] - centre[1]
+    r2 = x * x + y * y
+    if quantity is Quantity.RADIUS:
+        r = np.sqrt(r2)
+        return r, {("x", 0): x / r, ("y", 0): y / r}
+    if quantity is Quantity.ANGLE:
+        angle = np.arctan2(y, x)
+        good = np.isfinite(angle).reshape(-1, angle.shape[-1]).all(axis=0)
+        angle[..., good] = np.unwrap(angle[..., good])
+        return angle, {("x", 0): -y / r2, ("y", 0): x / r2}
+    vx, vy = local["x", 1], local["y", 1]
+    omega = (x * vy - y * vx) / r2
+    return omega, {
+        ("x", 0): (vy - 2.0 * omega * x) / r2,
+        ("y", 0): (-vx - 2.0 * omega * y) / r2,
+        ("x", 1): -y / r2,
+        ("y", 1): x / r2,
+    }
+
+
+def _fact_slopes(
+    seen: Observed,
+    shown: Shown,
+    body: str,
+    y: Array,
+    local: Local,
+    slopes: Mapping[tuple[str, int], Array],
+) -> dict[FactId, Array]:
+    """∂y/∂fact for the facts that a quantity hangs on."""
+    found: dict[FactId, Array] = {}
+    if shown.quantity in NEEDS_MASS:
+        key, fact = seen.masses[body]
+        found[key] = y / fact.si
+    lengths, rates = DIMENSIONS[shown.quantity]
+    for name, power in ((SCALE, lengths), (TIME_BASE, -rates)):
+        if name in seen.shared and power:
+            key, fact = seen.shared[name]
+            found[key] = power * y / fact.si
+    if ANGLE in seen.shared and set(seen.trial.body(body).axes) == {"x", "y"}:
+        key, _ = seen.shared[ANGLE]
+        handed = seen.frame.sign("x") * seen.frame.sign("y")
+        turned = np.zeros(len(y))
+        for (axis, order), s in slopes.items():
+            other = "y" if axis == "x" else "x"
+            sideways = local.get((other, order))
+            if sideways is None:
+                sideways = _across(seen, body, other, order, len(y))
+            turned = turned + s * (handed if axis == "x" else -handed) * sideways
+        found[key] = turned
+    if shown.quantity in (Quantity.POSITION, *NEEDS_CENTRE):
+        found.update(_place_slopes(seen, slopes))
+    return found
+
+
+def _across(seen: Observed, body: str, axis: str, order: int, m: int) -> Array:
+    """The component at right angles, which the angle of the axes mixes in; its mean where not at samples."""
+    values = seen.derivative(body, axis, order).value
+    return values if len(values) == m else np.full(m, float(np.nanmean(values)))
+
+
+def _place_slopes(seen: Observed, slopes: Mapping[tuple[str, int], Array]) -> dict[FactId, Array]:
+    """Sensitivities to the origin and to the centre of rotation."""
+    found: dict[FactId, Array] = {}
+    places = {axis: s for (axis, order), s in slopes.items() if order == 0}
+    for axis, name in ORIGIN.items():
+        if name in seen.shared:
+            found[seen.shared[name][0]] = -sum(
+                (s * seen.frame.mixed(a, axis) for a, s in places.items()), np.zeros(1)
+            )
+    for axis, name in CENTRE.items():
+        if name in seen.shared and axis in places:
+            found[seen.shared[name][0]] = -places[axis]
+    return found

@@ -1,0 +1,118 @@
+"""How a reading was computed: by what formula, from what inputs, and which of them its uncertainty owes most to.
+
+A budget in the sense of JCGM 100:2008, 5.1.3 and H.1: for each input its ± and what that means, its standard
+uncertainty, the sensitivity of the result to it, the part of u it gives, its share of the variance, and its degrees of
+freedom.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from inertian.physics.definitions.requests import NamedReading, Quantity, ReadingKind
+from inertian.physics.evaluation.trial_context import Observed, ReadoutError
+from inertian.physics.readings.reading_plan import planned
+from inertian.physics.readings.readings import read_named, settle
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.estimates import Estimate
+from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.units import SI_SYMBOL
+
+FORMULAS: Mapping[Quantity, str] = {
+    Quantity.MOMENTUM: "m v",
+    Quantity.KINETIC: "½ m v²",
+    Quantity.SPEED: "√(v_x² + v_y²)",
+    Quantity.ANGLE: "atan((y − y_c)/(x − x_c))",
+    Quantity.ANGULAR_SPEED: "((x − x_c) v_y − (y − y_c) v_x)/r²",
+    Quantity.RADIUS: "√((x − x_c)² + (y − y_c)²)",
+}
+
+
+@dataclass(frozen=True)
+class BudgetLine:
+    """One input: what was stated of it, its u in its unit, the sensitivity to it, and what it gives.
+
+    Readings are many, each with a sensitivity of its own, so they have None.
+
+    `u` is the part of the result's standard uncertainty, `share` of its variance, `dof` infinite where nothing was
+    estimated; a `shared` input is the same error in all trials.
+    """
+
+    name: str
+    kind: str
+    stated: str
+    input_u: float | None
+    unit: str
+    sensitivity: float | None
+    u: float
+    share: float
+    shared: bool
+    dof: float
+
+
+@dataclass(frozen=True)
+class Explained:
+    """A result with the formula of its quantity and its budget, the largest part first."""
+
+    result: Scalar
+    formula: str
+    lines: tuple[BudgetLine, ...]
+
+
+def explained(seen: Observed, named: NamedReading) -> Explained:
+    """Return how a reading was computed. Raises ReadoutError where it cannot be read."""
+    result = read_named(seen, named)
+    estimate = estimate_of(seen, named)
+    lines = budget_of(seen, estimate) if estimate is not None else ()
+    own = seen.own.get(named.shown.axis) if named.shown.quantity is Quantity.OWN else None
+    return Explained(result, own.text if own else FORMULAS.get(named.shown.quantity, ""), lines)
+
+
+def estimate_of(seen: Observed, named: NamedReading) -> Estimate | None:
+    """The reading as an estimate; None for a spread, which is one of no single set of weights."""
+    if named.kind is ReadingKind.SPREAD:
+        return None
+    plan = planned(seen, named)
+    if named.kind is not ReadingKind.RATIO:
+        return plan.estimate()
+    a, b = (float(v) for v in plan.whole.values)
+    return plan.whole.estimate(np.array([-b / (a * a), 1.0 / a]), b / a)
+
+
+def one_estimate(seen: Observed, named: NamedReading) -> Estimate:
+    """Return a named reading as an estimate that a formula may use. Raises ReadoutError."""
+    found = estimate_of(seen, named)
+    if found is None:
+        raise ReadoutError(f"{named.name} is a spread, which a formula cannot use.")
+    return found
+
+
+def budget_of(seen: Observed, estimate: Estimate) -> tuple[BudgetLine, ...]:
+    """Return the budget of an estimate: its sources with what they give, the largest first."""
+    together = settle(seen, {"": estimate})
+    facts: dict[str, tuple[FactId, Fact]] = {
+        key.name: (key, fact)
+        for key, fact in (*seen.masses.values(), *seen.shared.values(), *seen.setup.values())
+    }
+    total = together.u("") ** 2
+    lines = []
+    for source, variance in together.shares("").items():
+        if variance <= 0.0:
+            continue
+        key, fact = facts.get(source.name, (None, None)) if source.kind == "fact" else (None, None)
+        lines.append(
+            BudgetLine(
+                source.name,
+                source.kind,
+                f"{fact} ({fact.meaning})" if fact is not None else "",
+                fact.u if fact is not None else None,
+                SI_SYMBOL[fact.unit.kind] if fact is not None else "",
+                float(estimate.sensitivities.get(key, 0.0)) if key is not None else None,
+                float(np.sqrt(variance)),
+                variance / total,
+                key is not None and not key.scope.startswith("trial "),
+                together.pools.dof({source.pool: variance}),
+            )
+        )
+    return tuple(sorted(lines, key=lambda line: -line.share))

@@ -1,0 +1,72 @@
+"""One parameter of a curve over several trials: its common value, and whether the trials agree.
+
+Fitting all trials at once with that parameter in common gives, at first order, the mean of the values found alone,
+weighted by what each trial errs by itself (Frisch & Waugh, Econometrica 1 (1933) 387-401). What all share, such as a
+scale, errs alike in all of them and does not average out (JCGM 100:2008, F.1.2.3).
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from inertian.physics.evaluation.trial_context import Observed
+from inertian.physics.readings.readings import CLEARLY, CurveResult, settle
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.facts import FactId
+
+
+@dataclass(frozen=True)
+class Together:
+    """The common value of a parameter, and χ² of the trials about it with its degrees of freedom.
+
+    If they differ by clearly more than their own errors, u is widened to their scatter and `agree` is false.
+    """
+
+    value: Scalar
+    chi_squared: float
+    dof: int
+    agree: bool
+
+
+@dataclass(frozen=True, eq=False)
+class _Alone:
+    """A parameter of one trial: value, variance of what only this trial errs by, u by shared fact, and ν."""
+
+    value: float
+    own: float
+    shared: dict[FactId, float]
+    dof: float
+
+
+def taken_together(found: Sequence[tuple[Observed, CurveResult]], symbol: str) -> Together | None:
+    """Return the common value of a parameter that was fitted in several trials; None for fewer than two."""
+    alone = [
+        _alone(seen, result, symbol)
+        for seen, result in found
+        if symbol not in dict(result.asked.held)
+    ]
+    if len(alone) < 2:
+        return None
+    values, own = np.array([a.value for a in alone]), np.array([a.own for a in alone])
+    weights = 1.0 / own if np.all(own > 0.0) else np.ones(len(own))
+    weights = weights / weights.sum()
+    mean = float(weights @ values)
+    chi = float(np.sum((values - mean) ** 2 / np.maximum(own, np.finfo(float).tiny)))
+    freedom = len(alone) - 1
+    agree = chi <= freedom * (1.0 + CLEARLY * np.sqrt(2.0 / freedom))
+    variance = float(weights**2 @ own) * (1.0 if agree else chi / freedom)
+    for key in {key for a in alone for key in a.shared}:
+        variance += float(weights @ [a.shared.get(key, 0.0) for a in alone]) ** 2
+    dof = min(a.dof for a in alone) if agree else float(freedom)
+    return Together(Scalar(mean, float(np.sqrt(variance)), dof), chi, freedom, agree)
+
+
+def _alone(seen: Observed, result: CurveResult, symbol: str) -> _Alone:
+    scalar, estimate = dict(result.parameters)[symbol], result.estimates[symbol]
+    us = {key: fact.u for key, fact in seen.facts().items() if not key.scope.startswith("trial ")}
+    shared = {key: estimate.sensitivities.get(key, 0.0) * u for key, u in us.items()}
+    shared = {key: part for key, part in shared.items() if part != 0.0}
+    total = settle(seen, {"": estimate}).u("") ** 2
+    own = max(total - sum(part**2 for part in shared.values()), 0.0) * result.wider**2
+    return _Alone(scalar.value, own, shared, scalar.dof)

@@ -1,0 +1,306 @@
+"""Readings by Monte Carlo: samples, time stamps and facts are drawn anew, and the reading is taken of each draw.
+
+Source: JCGM 101:2008. Readings are normal about the measured ones; where their variance was estimated, all of one kind
+share a factor that makes them scaled t (6.4.9). A fact with limits is rectangular (6.4.2). Nothing is linearised: the
+same formulas run on the drawn local positions, velocities and accelerations.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from inertian.motion.numerics.operators import Operator
+from inertian.motion.recording.frame import ANGLE, CENTRE, ORIGIN, zero_key
+from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
+from inertian.physics.definitions.derived_quantities import Needed, Ready
+from inertian.physics.definitions.requests import (
+    NEEDS_CENTRE,
+    NEEDS_MASS,
+    NamedReading,
+    Quantity,
+    Shown,
+)
+from inertian.physics.evaluation.formula_values import (
+    counted,
+    evaluated,
+    needed_fact,
+    operator_of,
+    ready_of,
+    samples_of,
+)
+from inertian.physics.evaluation.quantity_values import formula, needed_of, operator_at
+from inertian.physics.evaluation.trial_context import Observed, ReadoutError
+from inertian.physics.readings.reading_plan import Plan, planned
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.estimates import Array, Rows
+from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.monte_carlo import BLOCK, Distribution, settled_distribution
+from inertian.quantities.propagation import SEED
+
+LARGEST = 20_000_000  # numbers drawn at a time
+MOST_SAMPLES = 3_000  # behind a reading; more say nothing new, and take long
+
+
+@dataclass(frozen=True, eq=False)
+class Draws:
+    """A block of draws of everything a trial hangs on; `count` of them, as the first axis of all arrays."""
+
+    seen: Observed
+    count: int
+    rng: np.random.Generator
+    made: dict[object, Any] = field(default_factory=dict)
+
+    def _of(self, key: object, make: Callable[[], Any]) -> Any:
+        if key not in self.made:
+            self.made[key] = make()
+        return self.made[key]
+
+    def _factor(self, pool: str) -> Array | float:
+        """What the standard deviation of a kind of readings may be off by, (count, 1)."""
+        spread = self._of("pools", self.seen.pools).relative.get((pool, pool), 0.0)
+        if spread <= 0.0:
+            return 1.0
+        dof = max(2.0 / spread, 1.0)
+        return np.asarray(
+            self._of(
+                ("factor", pool), lambda: np.sqrt(dof / self.rng.chisquare(dof, (self.count, 1)))
+            )
+        )
+
+    def off(self, operator: Operator, body: str, axis: str) -> Array:
+        """Return how far off the estimates of an operator on a channel are, shape (count, m)."""
+        noise = self.seen.clock_noise
+        channel = self.seen.trial.channel_id(body, axis)
+        source, own = noise.reading[channel]
+        weights = operator.matrix()
+        used = np.flatnonzero(weights.any(axis=0))
+        rows, weights = operator.usable[used], weights[:, used]
+        if len(rows) > MOST_SAMPLES:
+            raise ReadoutError(
+                f"It rests on more than {MOST_SAMPLES} samples: first order does, and draws take long."
+            )
+        variance = own.variance if isinstance(own.variance, float) else own.variance[rows]
+        errors = self._errors(channel, rows, own.alike) * np.sqrt(variance)
+        for k, pattern in enumerate(own.rounding):
+            whole = np.asarray(pattern[slice(0, len(self.seen.trial.t))])
+            errors = (
+                errors
+                + self._errors(("rounding", channel, k), np.zeros(1, dtype=np.intp)) * whole[rows]
+            )
+        errors = errors * self._factor(source.pool)
+        if noise.jitter > 0.0 and channel in noise.rate:
+            stamps = self._errors("stamps", rows) * self._factor(noise.jitter_source.pool)
+            errors = errors + stamps * np.sqrt(noise.jitter) * np.asarray(noise.rate[channel])[rows]
+        return np.asarray(errors @ weights.T)
+
+    def _errors(self, key: object, rows: Rows, alike: float = 0.0) -> Array:
+        """The same standard normal error of a sample, whoever asks for it; (count, len(rows)).
+
+        Errors resemble one another as ρ^k, where ρ is not zero.
+        """
+        if alike:
+            return np.asarray(self._of(("alike", key), lambda: self._chain(alike))[:, rows])
+        known: dict[int, Array] = self.made.setdefault(("errors", key), {})
+        new = [int(r) for r in rows if int(r) not in known]
+        if new:
+            fresh = self.rng.standard_normal((self.count, len(new)))
+            known.update((row, fresh[:, k]) for k, row in enumerate(new))
+        return np.stack([known[int(r)] for r in rows], axis=1)
+
+    def _chain(self, alike: float) -> Array:
+        """Errors of all samples of a channel, each made of the one before it and news; (count, n)."""
+        n = len(self.seen.trial.t)
+        if n > MOST_SAMPLES:
+            raise ReadoutError(
+                f"Its readings err alike over more than {MOST_SAMPLES} samples: draws take too long."
+            )
+        found = self.rng.standard_normal((self.count, n))
+        for k in range(1, n):
+            found[:, k] = alike * found[:, k - 1] + np.sqrt(1.0 - alike**2) * found[:, k]
+        return found
+
+    def without(self, name: str) -> "Draws":
+        """Return the same draws of the trial without a named reading."""
+        return replace(self, seen=self.seen.without(name))
+
+    def fact(self, key: FactId, u: float, bounded: bool) -> Array:
+        """Return how far off a fact is, (count, 1)."""
+
+        def make() -> Array:
+            if bounded:
+                return np.asarray(self.rng.uniform(-1.0, 1.0, (self.count, 1)) * np.sqrt(3.0) * u)
+            return np.asarray(u * self.rng.standard_normal((self.count, 1)))
+
+        return np.asarray(self._of(key, make))
+
+    def shared(self, name: str) -> tuple[Fact | None, Array | float]:
+        """Return a fact that all positions share, and how far off it is; None and 0 if it has no ±."""
+        if name not in self.seen.shared:
+            return None, 0.0
+        key, fact = self.seen.shared[name]
+        return fact, self.fact(key, fact.u, fact.bounded)
+
+    def local(self, body: str, axis: str, order: int, times: Array, rows: Rows | None) -> Array:
+        """Return a position (order 0), velocity (1) or acceleration (2) at some times, drawn; (count, m)."""
+        found = self._in_frame(body, axis, order, times, rows)
+        _, angle = self.shared(ANGLE)
+        if ANGLE in self.seen.shared and set(self.seen.trial.body(body).axes) == {"x", "y"}:
+            frame = self.seen.frame
+            handed = frame.sign("x") * frame.sign("y") * (1.0 if axis == "x" else -1.0)
+            across = self._in_frame(body, "y" if axis == "x" else "x", order, times, rows)
+            found = found * np.cos(angle) + handed * across * np.sin(angle)
+        scale, off = self.shared(SCALE)
+        found = found * (1.0 + off / scale.si) if scale else found
+        base, off = self.shared(TIME_BASE)
+        found = found * (1.0 + off / base.si) ** -order if base else found
+        if order == 0:
+            for other, name in ORIGIN.items():
+                found = found - self.seen.frame.mixed(axis, other) * self.shared(name)[1]
+        return np.asarray(found)
+
+    def _in_frame(self, body: str, axis: str, order: int, times: Array, rows: Rows | None) -> Array:
+        operator = operator_at(self.seen, body, axis, order, times, rows)
+        value = operator.applied(self.seen.trial.body(body).channel(axis).si)
+        found = value + self.off(operator, body, axis)
+        if order > 0 or rows is None:
+            found = found + self._missed(body, axis, order, times)
+        return np.asarray(found)
+
+    def _missed(self, body: str, axis: str, order: int, times: Array) -> Array:
+        key = self.seen.missed(body, axis, order)
+        return self.fact(key, 1.0, False) * self.seen.missed_at(body, axis, order, times)
+
+    def sensor(self, needed: Needed, times: Array, rows: Rows | None) -> Array:
+        """Return what a sensor would have read, (count, m)."""
+        operator = operator_of(self.seen, needed, times, rows)
+        value = operator.applied(samples_of(self.seen, needed))
+        _, zero = self.shared(zero_key(needed.body, needed.axis))
+        return np.asarray(
+            value
+            + self.off(operator, needed.body, needed.axis)
+            - (zero if needed.order == 0 else 0.0)
+        )
+
+
+def drawn_values(draws: Draws, shown: Shown, body: str, times: Array, rows: Rows | None) -> Array:
+    """Return a quantity at some times in s, drawn; shape (count, m). Raises ReadoutError."""
+    seen = draws.seen
+    if shown.quantity is Quantity.SENSOR:
+        return draws.sensor(Needed("sensor", body, shown.axis), times, rows)
+    if shown.quantity is Quantity.OWN:
+        return _own(draws, ready_of(seen, shown.axis, body), times, rows)
+    total = np.zeros((draws.count, len(times)))
+    for name in seen.bodies_of(body):
+        needed = needed_of(shown, seen.trial.body(name).axes)
+        local: dict[tuple[str, int], Array] = {
+            (axis, order): draws.local(name, axis, order, times, rows) for axis, order in needed
+        }
+        if shown.quantity in NEEDS_CENTRE:
+            for axis, fact in CENTRE.items():
+                if (axis, 0) in local:
+                    local[axis, 0] = local[axis, 0] - draws.shared(fact)[1]
+        mass: Array | float = 1.0
+        if shown.quantity in NEEDS_MASS:
+            key, known = seen.masses[name]
+            mass = known.si + draws.fact(key, known.u, known.bounded)
+        total = total + formula(seen, shown, name, local, mass)[0]
+    return total
+
+
+def _own(draws: Draws, ready: Ready, times: Array, rows: Rows | None) -> Array:
+    """A formula at some times, drawn."""
+    seen = draws.seen
+
+    def values(needed: Needed) -> Array:
+        if needed.kind == "sensor":
+            return draws.sensor(needed, times, rows)
+        return draws.local(needed.body, needed.axis, needed.order, times, rows)
+
+    sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
+    local: dict[str, Any] = {n: values(d) for n, d in sampled.items()}
+    for name, inner in ready.areas.items():
+        t = seen.trial.t
+        whole = _own(draws, inner, t, np.arange(len(t)))
+        good = np.flatnonzero(np.isfinite(whole).all(axis=0))
+        local[name] = whole[:, good] @ counted(seen, name, t[good], times).T
+    rates = {
+        n: values(replace(ready.needed[n], order=ready.needed[n].order + 1))
+        for n in ready.formula.rates
+        if n in sampled
+    }
+    return evaluated(
+        seen,
+        ready,
+        local,
+        rates,
+        times,
+        {**_drawn_facts(draws, ready), **_drawn_readings(draws, ready)},
+    )
+
+
+def _drawn_readings(draws: Draws, ready: Ready) -> dict[str, Array]:
+    found = {}
+    for name, needed in ready.needed.items():
+        if needed.kind == "reading":
+            named = draws.seen.named[needed.fact]
+            inner = draws.without(needed.fact)
+            plan = planned(inner.seen, named)
+            found[name] = plan.taken(
+                drawn_values(inner, plan.shown, named.body, plan.times, plan.rows)
+            )[:, None]
+    return found
+
+
+def _drawn_facts(draws: Draws, ready: Ready) -> dict[str, Array | float]:
+    found: dict[str, Array | float] = {}
+    us, bounded = draws.seen.us(), {k for k, f in draws.seen.facts().items() if f.bounded}
+    for name, needed in ready.needed.items():
+        if needed.kind == "fact":
+            key, value = needed_fact(draws.seen, needed)
+            found[name] = value + (
+                draws.fact(key, us[key], key in bounded) if key is not None else 0.0
+            )
+    return found
+
+
+def simulate(
+    seen: Observed,
+    named: NamedReading,
+    first: Scalar,
+    seed: int = SEED,
+    progress: Callable[[float], bool] | None = None,
+) -> Distribution:
+    """Return the distribution of a reading by Monte Carlo; `first` is the reading as it is stated.
+
+    As `monte_carlo.distribution`. Raises ReadoutError where it cannot be read, Cancelled where `progress` says so.
+    """
+    plan = planned(seen, named)
+    step = _at_once(seen, plan, BLOCK)
+
+    def block(k: int) -> Array:
+        parts = range(0, BLOCK, step)
+        return np.concatenate(
+            [_drawn(seen, plan, named.body, step, _seed(seed, k, part)) for part in parts]
+        )
+
+    reach = first.k95 * first.u
+    return settled_distribution(block, (first.value - reach, first.value + reach), seed, progress)
+
+
+def _drawn(seen: Observed, plan: Plan, body: str, count: int, seed: int) -> Array:
+    """Draws of a reading, (count,)."""
+    draws = Draws(seen, count, np.random.default_rng(seed))
+    with np.errstate(all="ignore"):
+        return plan.taken(drawn_values(draws, plan.shown, body, plan.times, plan.rows))
+
+
+def _at_once(seen: Observed, plan: Plan, draws: int) -> int:
+    """How many draws to make at a time, so that memory stays small; it divides `draws`."""
+    most = LARGEST // (8 * max(len(plan.times), min(len(seen.trial.t), MOST_SAMPLES)))
+    return next(draws // k for k in (1, 2, 4, 5, 10, 20, 50, 100) if draws // k <= most or k == 100)
+
+
+def _seed(seed: int, block: int, part: int) -> int:
+    return int(np.random.SeedSequence([seed, block, part]).generate_state(1)[0])

@@ -1,0 +1,187 @@
+"""What a reading is taken of: which moments, and how their values make one number."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from inertian.motion.numerics.integrals import trapezoids_leave_out
+from inertian.motion.numerics.local_polynomials import local_operator
+from inertian.motion.numerics.window_selection import LONG
+from inertian.motion.spans.spans import Span
+from inertian.physics.definitions.requests import (
+    AT_MOMENT,
+    BETWEEN,
+    TOTAL,
+    NamedReading,
+    Quantity,
+    ReadingKind,
+    Shown,
+)
+from inertian.physics.evaluation.quantity_values import readout
+from inertian.physics.evaluation.trial_context import Observed, Readout, ReadoutError
+from inertian.quantities.estimates import Array, Estimate, Rows
+
+IN_A_WINDOW = 16  # moments in a window that a reading over a long span is taken of
+STEEPER = {
+    Quantity.POSITION: Quantity.VELOCITY,
+    Quantity.VELOCITY: Quantity.ACCELERATION,
+}  # what a slope is of
+
+
+class TooFewError(ReadoutError):
+    """There are too few samples about a moment."""
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """A reading as Σ_j c_j · value_j over m moments in s; or, without c, the second value over the first, or a spread.
+
+    `rows` are those of the samples at the moments, if they are at samples.
+    """
+
+    kind: ReadingKind
+    shown: Shown
+    times: Array
+    rows: Rows | None
+    c: Array | None
+    whole: Readout
+
+    def estimate(self) -> Estimate:
+        """Return the reading as an estimate; only where it has c."""
+        assert self.c is not None
+        return self.whole.estimate(self.c)
+
+    def taken(self, values: Array) -> Array:
+        """Return the reading of many sets of values, shape (k, m), as (k,)."""
+        if self.c is not None:
+            return np.asarray(values[:, self.c != 0.0] @ self.c[self.c != 0.0])
+        if self.kind is ReadingKind.RATIO:
+            return np.asarray(values[:, 1] / values[:, 0])
+        return np.asarray(np.nanstd(values, axis=1, ddof=1))
+
+
+def span_of(seen: Observed, name: str) -> Span:
+    """Return a span by name. Raises ReadoutError."""
+    try:
+        return seen.spans.named(name)
+    except KeyError:
+        raise ReadoutError(f"There is no span “{name}” in this trial.") from None
+
+
+def planned(seen: Observed, named: NamedReading) -> Plan:
+    """Return what a named reading is taken of. Raises ReadoutError with what is missing."""
+    if named.kind in BETWEEN:
+        times = np.array(named.times)
+        c = np.array([-1.0, 1.0]) if named.kind is ReadingKind.DIFFERENCE else None
+        return Plan(
+            named.kind, named.shown, times, None, c, readout(seen, named.shown, named.body, times)
+        )
+    if named.kind in AT_MOMENT:
+        return at_moment_plan(seen, named.shown, named.body, named.times[0], named.kind)
+    return over_span_plan(seen, named.shown, named.body, span_of(seen, named.span), named.kind)
+
+
+def at_moment_plan(seen: Observed, shown: Shown, body: str, time: float, kind: ReadingKind) -> Plan:
+    """Return what a value or a local slope is taken of. Raises ReadoutError where there are too few samples."""
+    times = np.array([time])
+    if kind is ReadingKind.VALUE:
+        return Plan(kind, shown, times, None, np.ones(1), readout(seen, shown, body, times))
+    if body != TOTAL and shown.quantity in STEEPER and shown.axis in seen.trial.body(body).axes:
+        steeper = Shown(STEEPER[shown.quantity], shown.axis)
+        return Plan(kind, steeper, times, None, np.ones(1), readout(seen, steeper, body, times))
+    rows = _near_rows(seen, time)
+    around = readout(seen, shown, body, seen.trial.t[rows], rows)
+    good = np.flatnonzero(np.isfinite(around.values))
+    local = local_operator(seen.trial.t[rows], good, times, seen.walls(body), 1)
+    if not local.pieces:
+        raise TooFewError("There are too few samples at that moment.")
+    c = np.zeros(len(rows))
+    c[local.usable] = local.matrix()[0]
+    return Plan(kind, shown, seen.trial.t[rows], rows, c, around)
+
+
+def _near_rows(seen: Observed, time: float, most: int = 40) -> Rows:
+    place = int(np.searchsorted(seen.trial.t, time))
+    return np.arange(max(place - most, 0), min(place + most, len(seen.trial.t)))
+
+
+def over_span_plan(seen: Observed, shown: Shown, body: str, span: Span, kind: ReadingKind) -> Plan:
+    """Return what a reading over a span is taken of. Raises ReadoutError where the span holds too few samples."""
+    if kind is ReadingKind.CHANGE:
+        ends = _inside(seen, body, span)
+        return Plan(
+            kind, shown, ends, None, np.array([-1.0, 1.0]), readout(seen, shown, body, ends)
+        )
+    all_rows = span.rows(seen.trial.t)
+    rows = _thinned(seen, shown, body, np.arange(all_rows.start, all_rows.stop), kind)
+    t = seen.trial.t[rows]
+    whole = readout(seen, shown, body, t, rows)
+    good = np.flatnonzero(np.isfinite(whole.values))
+    if len(good) < 2:
+        raise ReadoutError(f"“{span.name}” holds too few samples of it. Widen the span.")
+    if kind is ReadingKind.SPREAD:
+        whole = readout(seen, shown, body, t[good], rows[good])
+        return Plan(kind, shown, t[good], rows[good], None, whole)
+    c = np.zeros(len(rows))
+    c[good] = _coefficients(kind, t[good], whole.values[good])
+    if kind is ReadingKind.AREA:
+        left = _with_local_fits(seen, whole, c, trapezoids_leave_out(t[good], whole.values[good]))
+        whole = replace(
+            whole,
+            facts={**whole.facts, seen.missed_by_rule: np.full(len(rows), left / float(c.sum()))},
+        )
+    return Plan(kind, shown, t, rows, c, whole)
+
+
+ALIKE = 0.5  # correlation of the two in simulated swings
+
+
+def _with_local_fits(seen: Observed, whole: Readout, c: Array, left: float) -> float:
+    """What the rule leaves out of an area, and what it shares with local fits: both grow with curvature."""
+    missed = [key for key in whole.facts if seen.is_missed(key)]
+    local = float(np.sqrt(sum(float(c @ np.nan_to_num(whole.facts[key])) ** 2 for key in missed)))
+    return float(np.sqrt(left**2 + 2.0 * ALIKE * local * abs(left)))
+
+
+def _thinned(seen: Observed, shown: Shown, body: str, rows: Rows, kind: ReadingKind) -> Rows:
+    """The rows that a reading over a span is taken of: in long recordings a few in each window of local fits.
+
+    They are the middles of equal blocks, so that a mean stays one over all; for an area they reach from end to end.
+    """
+    if len(rows) <= LONG or shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
+        return rows
+    fits = [seen.local_fits(n, a) for n in seen.bodies_of(body) for a in seen.trial.body(n).axes]
+    narrow = min((w[0] for f in fits for k in (1, 2) if (w := f.windows(k))), default=1)
+    count = len(rows) // max(narrow // IN_A_WINDOW, 1)
+    ends = np.linspace(0, len(rows), count + 1)
+    places = (
+        np.linspace(0, len(rows) - 1, count)
+        if kind is ReadingKind.AREA
+        else 0.5 * (ends[1:] + ends[:-1])
+    )
+    return np.asarray(rows[np.unique(places.astype(int))])
+
+
+def _inside(seen: Observed, body: str, span: Span) -> Array:
+    """Both ends of a span, on the inner side of a wall that stands there."""
+    tiny = 1e-9 * span.length
+    walls = np.asarray(seen.walls(body))
+    start = span.start + (tiny if np.any(np.abs(walls - span.start) < tiny) else 0.0)
+    stop = span.stop - (tiny if np.any(np.abs(walls - span.stop) < tiny) else 0.0)
+    return np.array([start, stop])
+
+
+def _coefficients(kind: ReadingKind, t: Array, y: Array) -> Array:
+    """What each sample counts for in a reading over a span; t in s and y in SI of shape (n,), the result too."""
+    n = len(t)
+    if kind is ReadingKind.MEAN:
+        return np.full(n, 1.0 / n)
+    if kind is ReadingKind.TREND:
+        tau = t - t.mean()
+        return np.asarray(tau / (tau @ tau))
+    if kind is ReadingKind.AREA:
+        steps = np.diff(t)
+        return 0.5 * (np.append(steps, 0.0) + np.insert(steps, 0, 0.0))
+    c = np.zeros(n)
+    c[int(np.argmin(y) if kind is ReadingKind.LEAST else np.argmax(y))] = 1.0
+    return c

@@ -1,0 +1,272 @@
+"""Readings with their uncertainties: at a moment, over a span, between two moments; and curves fitted over spans."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from inertian.motion.fits.curves import CurveFit, Shape, fit_curve, form_of
+from inertian.motion.spans.spans import Span
+from inertian.physics.definitions.reading_units import rate_unit
+from inertian.physics.definitions.requests import (
+    AT_MOMENT,
+    BETWEEN,
+    CurveAsked,
+    NamedReading,
+    Quantity,
+    ReadingKind,
+    Shown,
+)
+from inertian.physics.evaluation.quantity_values import readout
+from inertian.physics.evaluation.trial_context import Observed, Readout, ReadoutError
+from inertian.physics.readings.nonlinear_intervals import unless_curved
+from inertian.physics.readings.reading_plan import (
+    TooFewError,
+    at_moment_plan,
+    over_span_plan,
+    span_of,
+)
+from inertian.quantities.coverage import P95, Scalar, coverage_factor
+from inertian.quantities.estimates import Array, Estimate, Joint, Rows, joint
+from inertian.quantities.propagation import Results
+
+CLEARLY = 3.3  # normal deviates by which χ² must exceed ν before ± is widened to the scatter
+WIDENED = "; the samples scatter more than the noise, so each ± is widened to their scatter"
+
+
+def at_moment(seen: Observed, shown: Shown, body: str, time: float) -> dict[ReadingKind, Estimate]:
+    """Return value and local slope at a time in s, as far as there are samples for them. Raises ReadoutError."""
+    found: dict[ReadingKind, Estimate] = {}
+    for kind in (ReadingKind.VALUE, ReadingKind.SLOPE):
+        try:
+            plan = at_moment_plan(seen, shown, body, time, kind)
+        except TooFewError:
+            continue
+        if np.isfinite(plan.whole.values[plan.c != 0.0]).all():
+            found[kind] = plan.estimate()
+    return found
+
+
+def over_span(
+    seen: Observed, shown: Shown, body: str, span: Span, kind: ReadingKind
+) -> Estimate | Scalar:
+    """Return a reading over a span. Raises ReadoutError where the span holds too few samples."""
+    plan = over_span_plan(seen, shown, body, span, kind)
+    if kind is not ReadingKind.SPREAD:
+        return plan.estimate()
+    y, rows = plan.whole.values, plan.rows
+    assert rows is not None
+    window = (
+        1 if shown.quantity in (Quantity.POSITION, Quantity.SENSOR) else _window(seen, body, rows)
+    )
+    freedom = max((len(y) - 1) / window, 1.0)
+    return Scalar(float(y.std(ddof=1)), float(y.std(ddof=1) / np.sqrt(2.0 * freedom)), freedom)
+
+
+def _window(seen: Observed, body: str, rows: Rows) -> int:
+    """Samples that a velocity owes to, at the middle of some rows."""
+    name = seen.bodies_of(body)[0]
+    fits = seen.local_fits(name, seen.trial.body(name).axes[0])
+    near = np.searchsorted(fits.usable, rows[len(rows) // 2])
+    return int(fits.sizes[1][min(near, len(fits.usable) - 1)])
+
+
+def settle(seen: Observed, estimates: Mapping[str, Estimate]) -> Joint:
+    """Return estimates of one trial as correlated scalars."""
+    return joint(estimates, seen.clock_noise, seen.fact_parts(), seen.pools())
+
+
+def scalars(seen: Observed, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
+    """Return estimates as values with u and degrees of freedom, by name."""
+    together = settle(seen, estimates)
+    return {
+        name: Scalar(
+            float(together.values[i]), together.u(name), together.dof(name), together.shape(name)
+        )
+        for i, name in enumerate(together.names)
+    }
+
+
+def between(
+    seen: Observed, shown: Shown, body: str, times: tuple[float, float]
+) -> dict[ReadingKind, Scalar]:
+    """Return difference and ratio of a quantity at two moments, the second against the first, as correlated."""
+    pair = readout(seen, shown, body, np.array(times))
+    if not np.isfinite(pair.values).all():
+        raise ReadoutError("There are too few samples at one of the two moments.")
+    together = settle(
+        seen, {"1": pair.estimate(np.array([1.0, 0.0])), "2": pair.estimate(np.array([0.0, 1.0]))}
+    )
+    results = Results(_compared, together)
+    return {kind: results[kind] for kind in BETWEEN}
+
+
+def _compared(q: Mapping[str, Any]) -> dict[str, Any]:
+    return {ReadingKind.DIFFERENCE: q["2"] - q["1"], ReadingKind.RATIO: q["2"] / q["1"]}
+
+
+def read_named(seen: Observed, named: NamedReading) -> Scalar:
+    """Return the result of a named reading; where first order does not do, from draws. Raises ReadoutError."""
+    return unless_curved(seen, named, _at_first_order(seen, named))
+
+
+def _at_first_order(seen: Observed, named: NamedReading) -> Scalar:
+    if named.kind in BETWEEN:
+        return between(seen, named.shown, named.body, (named.times[0], named.times[1]))[named.kind]
+    if named.kind in AT_MOMENT:
+        found = at_moment(seen, named.shown, named.body, named.times[0])
+        if named.kind not in found:
+            raise ReadoutError("There are too few samples at that moment.")
+        return scalars(seen, {"": found[named.kind]})[""]
+    one = over_span(seen, named.shown, named.body, span_of(seen, named.span), named.kind)
+    return one if isinstance(one, Scalar) else scalars(seen, {"": one})[""]
+
+
+@dataclass(frozen=True, eq=False)
+class CurveResult:
+    """A curve fitted over a span: parameters as correlated scalars, units, χ² where residuals are of raw samples.
+
+    `remark` says in words what the residuals look like; `covariance` is that of all parameters, (p, p); `spread` the
+    standard deviation of one sample about the curve, NaN where residuals are not of raw samples. `estimates` are the
+    parameters with what they hang on.
+    """
+
+    asked: CurveAsked
+    fit: CurveFit
+    parameters: tuple[tuple[str, Scalar], ...]
+    units: Mapping[str, str]
+    chi_squared: float | None
+    remark: str
+    covariance: Array
+    spread: float
+    estimates: Mapping[str, Estimate]
+    wider: float  # what each u was multiplied by, where residuals are larger than the noise
+
+    def u_of_sample(self, t: Array) -> Array:
+        """Return the standard uncertainty of one more sample at times t in s, in SI: of the curve and of itself."""
+        slopes = self.fit.slopes(t)
+        return np.asarray(
+            np.sqrt(np.einsum("im,ij,jm->m", slopes, self.covariance, slopes) + self.spread**2)
+        )
+
+    def reach(self, t: Array) -> tuple[Array, Array]:
+        """Return the limits between which 95.45 % of further samples would lie at times t (prediction band)."""
+        k = coverage_factor(P95, max(self.dof, 1.0))
+        middle, wide = self.fit.curve(t), k * self.u_of_sample(t)
+        return middle - wide, middle + wide
+
+    @property
+    def dof(self) -> float:
+        """Degrees of freedom of the least well known parameter."""
+        return min((one.dof for _, one in self.parameters), default=float(self.fit.dof))
+
+
+def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
+    """Fit a curve over a span. Raises ReadoutError, CurveError or TooFewSamplesError."""
+    span = span_of(seen, asked.span)
+    all_rows = span.rows(seen.trial.t)
+    rows = np.arange(all_rows.start, all_rows.stop)
+    whole = readout(seen, asked.shown, asked.body, seen.trial.t[rows], rows)
+    held = dict(asked.held)
+    u, stamp = _of_samples(seen, asked, rows)
+    fit = fit_curve(
+        whole.times,
+        whole.values,
+        asked.shape,
+        span.start,
+        held,
+        asked.formula,
+        robust=asked.robust,
+        u=u,
+        stamp=stamp,
+    )
+    good = np.flatnonzero(np.isfinite(whole.values))
+    form = form_of(asked.shape, asked.formula)
+    estimates = {}
+    for k, parameter in enumerate(form.parameters):
+        c = np.zeros(len(rows))
+        c[good] = fit.operator[k]
+        estimates[parameter.symbol] = whole.estimate(c, float(fit.values[k]))
+    raw = asked.shown.quantity in (Quantity.POSITION, Quantity.SENSOR)
+    chi = _chi_squared(seen, asked, whole, fit) if raw else None
+    wider = _wider(chi, fit)
+    found = {name: _widened(one, wider, fit.dof) for name, one in scalars(seen, estimates).items()}
+    own = asked.shape is Shape.FORMULA  # then nobody has said what the units of its parameters are
+    units = {
+        p.symbol: "" if own else _unit(asked.shown.unit, p.power, p.seconds)
+        for p in form.parameters
+    }
+    remark = _remark(fit, raw) + (WIDENED if wider > 1.0 else "")
+    covariance = wider**2 * settle(seen, estimates).covariance
+    spread = wider * _sample_spread(seen, asked, fit) if raw else float("nan")
+    return CurveResult(
+        asked, fit, tuple(found.items()), units, chi, remark, covariance, spread, estimates, wider
+    )
+
+
+def _of_samples(seen: Observed, asked: CurveAsked, rows: Rows) -> tuple[Array | None, float]:
+    """Standard uncertainties of samples and of their times, where fits are to weigh them; else None and 0."""
+    if asked.shown.quantity not in (Quantity.POSITION, Quantity.SENSOR):
+        return None, 0.0
+    key = seen.trial.channel_id(asked.body, asked.shown.axis)
+    noise = seen.clock_noise
+    own = noise.reading[key][1]
+    stamp = seen.noise.stamp if key in noise.rate else 0.0
+    if stamp == 0.0 and isinstance(own.variance, float):
+        return None, 0.0
+    return np.sqrt(own.of_one(len(seen.trial.t)))[rows], stamp
+
+
+def _wider(chi: float | None, fit: CurveFit) -> float:
+    """√(χ²/ν) where residuals are clearly larger than the noise (Birge, Phys. Rev. 40 (1932) 207-227), else 1."""
+    if chi is None or fit.dof < 1:
+        return 1.0
+    ratio = chi / fit.dof
+    return float(np.sqrt(ratio)) if ratio > 1.0 + CLEARLY * np.sqrt(2.0 / fit.dof) else 1.0
+
+
+def _widened(one: Scalar, factor: float, dof: int) -> Scalar:
+    return one if factor == 1.0 else Scalar(one.value, factor * one.u, min(one.dof, float(dof)))
+
+
+def _unit(unit: str, power: int, seconds: int) -> str:
+    if power == 0:
+        return "" if seconds == 0 else "s"
+    for _ in range(-seconds):
+        unit = rate_unit(unit)
+    return unit
+
+
+def _chi_squared(seen: Observed, asked: CurveAsked, whole: Readout, fit: CurveFit) -> float:
+    """Σ r²/(σ² + σ_t² v²), with the noise of the series."""
+    parts = fit.residuals**2 / np.maximum(_variances(seen, asked, fit), np.finfo(float).tiny)
+    return float(np.sum(parts[fit.counted]))
+
+
+def _sample_spread(seen: Observed, asked: CurveAsked, fit: CurveFit) -> float:
+    return float(np.sqrt(np.mean(_variances(seen, asked, fit))))
+
+
+def _variances(seen: Observed, asked: CurveAsked, fit: CurveFit) -> Array:
+    """σ² + σ_t² v² of each sample, shape (n,)."""
+    key = seen.trial.channel_id(asked.body, asked.shown.axis)
+    noise = seen.clock_noise
+    rows = np.searchsorted(seen.trial.t, fit.t)
+    variance = noise.reading[key][1].of_one(len(seen.trial.t))[rows]
+    if key in noise.rate:
+        velocity = np.nan_to_num(seen.derivative(asked.body, asked.shown.axis, 1).value)
+        variance = variance + noise.jitter * velocity[rows] ** 2
+    return variance
+
+
+def _remark(fit: CurveFit, raw: bool) -> str:
+    if not raw:
+        return "neighbouring values share samples, so residuals look smoother than they are"
+    if fit.curves:
+        return f"residuals follow a pattern: a {fit.shape} is too simple here"
+    if not fit.counted.all():
+        return f"{int((~fit.counted).sum())} samples lie far off and say little; the others scatter"
+    if len(fit.t) < 8:
+        return "too few samples to tell whether residuals follow a pattern"
+    return "residuals scatter without a pattern"

@@ -1,0 +1,116 @@
+"""What was marked in a trial, to its saved form and back: steps, frame, spans, readings, curves."""
+
+from dataclasses import replace
+from typing import Any
+
+from inertian.motion.recording.frame import Frame
+from inertian.motion.recording.prepared_trial import ready
+from inertian.motion.recording.tidying import Step
+from inertian.motion.spans.spans import Span, Spans
+from inertian.physics.definitions.requests import CurveAsked, NamedReading, Shown
+from inertian.project.project import Entry
+from inertian.project.schema import (
+    SavedCurve,
+    SavedFrame,
+    SavedReading,
+    SavedShown,
+    SavedSpan,
+    SavedStep,
+    SavedTrial,
+)
+
+
+def saved_marks(entry: Entry) -> dict[str, Any]:
+    """Return the fields of a saved trial that hold what was marked in it."""
+    f = entry.frame
+    return {
+        "spans": [
+            SavedSpan(
+                name=s.name,
+                kind=s.kind,
+                start=s.start,
+                stop=s.stop,
+                bodies=list(s.bodies),
+                why=s.why,
+            )
+            for s in entry.spans
+        ],
+        "steps": [
+            SavedStep(
+                kind=s.kind,
+                runs=list(s.runs),
+                body=s.body,
+                reason=s.reason,
+                threshold=s.threshold,
+                on=s.on,
+                version=s.version,
+            )
+            for s in entry.steps
+        ],
+        "frame": SavedFrame(
+            time_zero=f.time_zero,
+            origin=f.origin,
+            angle=f.angle,
+            flipped=[axis for axis in ("x", "y") if axis in f.flipped],
+            centre=f.centre,
+            zeros=list(f.zeros),
+        ),
+        "readings": [
+            SavedReading(
+                name=n.name,
+                kind=n.kind,
+                shown=_saved_shown(n.shown),
+                body=n.body,
+                times=list(n.times),
+                span=n.span,
+            )
+            for n in entry.named
+        ],
+        "curves": [
+            SavedCurve(
+                shown=_saved_shown(c.shown),
+                body=c.body,
+                span=c.span,
+                shape=c.shape,
+                held=list(c.held),
+                formula=c.formula,
+                robust=c.robust,
+            )
+            for c in entry.curves
+        ],
+    }
+
+
+def _shown(saved: SavedShown) -> Shown:
+    return Shown(saved.quantity, saved.axis, saved.unit)
+
+
+def _saved_shown(shown: Shown) -> SavedShown:
+    return SavedShown(quantity=shown.quantity, axis=shown.axis, unit=shown.si)
+
+
+def marked(entry: Entry, saved: SavedTrial) -> Entry:
+    """Return the entry with everything that was marked in it. Raises InertianError where it cannot be."""
+    f = saved.frame
+    frame = Frame(f.time_zero, f.origin, f.angle, tuple(f.flipped), f.centre, tuple(f.zeros))
+    steps = tuple(
+        Step(s.kind, tuple(s.runs), s.body, s.reason, s.threshold, s.on, s.version)
+        for s in saved.steps
+    )
+    ready(entry.trial, steps, frame)  # refuses what does not fit
+    return replace(
+        entry,
+        steps=steps,
+        frame=frame,
+        spans=Spans(
+            Span(s.name, s.kind, s.start, s.stop, tuple(s.bodies), s.why) for s in saved.spans
+        ),
+        named=tuple(
+            NamedReading(n.name, n.kind, _shown(n.shown), n.body, tuple(n.times), n.span)
+            for n in saved.readings
+        ),
+        curves=tuple(
+            CurveAsked(_shown(c.shown), c.body, c.span, c.shape, tuple(c.held), c.formula, c.robust)
+            for c in saved.curves
+        ),
+    )
