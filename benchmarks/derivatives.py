@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import lfilter, savgol_filter
 
-from inertian.motion.derivatives.local_derivatives import WindowAsked, local_estimates
-from inertian.motion.noise.local_noise import LocalNoise, Stretch, estimate
-from inertian.motion.numerics.sliding_fits import sliding
-from inertian.motion.numerics.window_selection import QUOTED, sizes_tried
+from inertian.motion.derivatives.local_derivatives import WindowRequest, local_estimates
+from inertian.motion.noise.local_noise import LocalNoise, NoiseSegment, noise_of_segments
+from inertian.motion.numerics.sliding_fits import sliding_estimates
+from inertian.motion.numerics.window_selection import QUOTED_DEGREE, candidate_sizes
 from inertian.quantities.coverage import P68, P95, coverage_factor
 
 Array = NDArray[np.float64]
@@ -90,7 +90,7 @@ def cell(asked: tuple[int, bool, str, int]) -> tuple[tuple[int, bool, str], Arra
             else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
         )
         x, step = recorded(moving, t, noise, rng)
-        known = estimate([[Stretch(t, x)]], [step])[0]
+        known = noise_of_segments([[NoiseSegment(t, x)]], [step])[0]
         k68, k95 = coverage_factor(P68, known.dof), coverage_factor(P95, known.dof)
         own, width = [], []
         for order, (value, u, _) in local_estimates(t, x, known).items():
@@ -133,12 +133,12 @@ def errors(motions: int) -> None:
         fixed: dict[tuple[int, int], float] = {}
         for _ in range(8):
             x = moving[0](t) + sigma * rng.normal(size=n)
-            found = local_estimates(t, x, estimate([[Stretch(t, x)]], [0.0])[0])
+            found = local_estimates(t, x, noise_of_segments([[NoiseSegment(t, x)]], [0.0])[0])
             for order in (1, 2):
                 truth = moving[order](t)
                 mine[order] += float(np.mean((found[order][0] - truth) ** 2))
-                for size in (7, *sizes_tried(n)):
-                    value = sliding(t, x, size, [(order, QUOTED[order])])[0][0]
+                for size in (7, *candidate_sizes(n)):
+                    value = sliding_estimates(t, x, size, [(order, QUOTED_DEGREE[order])])[0][0]
                     fixed[order, size] = fixed.get((order, size), 0.0) + float(
                         np.mean((value - truth) ** 2)
                     )
@@ -169,9 +169,9 @@ def speed() -> None:
     even, uneven = np.arange(n) * 0.001, np.cumsum(rng.uniform(0.0005, 0.0015, n))
     for name, t in (("even", even), ("uneven", uneven)):
         x = np.sin(t) + SIGMA * rng.normal(size=n)
-        by_hand = _best(lambda t=t, x=x: local_estimates(t, x, KNOWN, WindowAsked(samples=51)))
+        by_hand = _best(lambda t=t, x=x: local_estimates(t, x, KNOWN, WindowRequest(samples=51)))
         by_data = _best(lambda t=t, x=x: local_estimates(t, x, KNOWN), 3)
-        judged = _best(lambda t=t, x=x: estimate([[Stretch(t, x)]], [0.0]), 3)
+        judged = _best(lambda t=t, x=x: noise_of_segments([[NoiseSegment(t, x)]], [0.0]), 3)
         if name == "even":
             reference = _best(lambda x=x: (savgol_filter(x, 51, 4, 1), savgol_filter(x, 51, 5, 2)))
         else:

@@ -13,7 +13,7 @@ import numpy as np
 
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.finder import find_spans
-from inertian.motion.spans.span_naming import Found
+from inertian.motion.spans.span_naming import FoundSpan
 from inertian.quantities.units import unit_of
 from inertian.rink.scenes import SCENES, Happening, Scene, record
 
@@ -65,7 +65,7 @@ def faint(scene: Scene, h: Happening) -> bool:
     return True
 
 
-def overlap(f: Found, h: Happening, room: float) -> bool:
+def overlap(f: FoundSpan, h: Happening, room: float) -> bool:
     """Whether a found span is about the same bodies at the same time."""
     return bool(set(f.bodies) & set(h.bodies)) and f.t0 <= h.t1 + room and f.t1 >= h.t0 - room
 
@@ -160,7 +160,7 @@ def _speeds(scene: Scene, t, positions, truth, found, tally: Tally) -> None:
                         )
 
 
-def _before(f: Found, edge: float) -> bool:
+def _before(f: FoundSpan, edge: float) -> bool:
     """Whether a found span lies before an edge; it may begin or end a little across it."""
     return 0.5 * (f.t0 + f.t1) < edge
 

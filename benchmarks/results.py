@@ -16,21 +16,26 @@ from numpy.typing import NDArray
 from scipy.stats import binom
 
 from inertian.analysis.evaluation import Evaluator
-from inertian.motion.fits.curves import Shape
-from inertian.motion.noise.reading_noise import Noise
+from inertian.motion.fits.curves import CurveShape
+from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.numerics.integrals import baseline, integrate, integrate_twice
 from inertian.motion.recording.frame import ANGLE, CENTRE
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.definitions.requests import (
-    CurveAsked,
+    CurveRequest,
     NamedReading,
     Quantity,
+    QuantityRef,
     ReadingKind,
-    Shown,
 )
-from inertian.physics.evaluation.trial_context import Observed
-from inertian.physics.readings.readings import fit_asked, over_span, read_named, settle
+from inertian.physics.evaluation.trial_context import TrialContext
+from inertian.physics.readings.readings import (
+    correlated_scalars,
+    fit_curve_request,
+    over_span,
+    read_named,
+)
 from inertian.project.project import Entry, Project, Series
 from inertian.quantities.coverage import P68, P95, Scalar
 from inertian.quantities.errors import InertianError
@@ -39,9 +44,8 @@ from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import unit_of
 
 Array = NDArray[np.float64]
-Drawn = tuple[
-    Scalar, float, float
-]  # a result, the truth, and u if the noise were known; NaN if not asked
+# A result, the truth, and u if the noise were known; NaN if not asked
+Drawn = tuple[Scalar, float, float]
 M, KG, DEGREE = unit_of("length", "m"), unit_of("mass", "kg"), unit_of("angle", "°")
 NEWTON, ACCELERATION, STIFFNESS = (
     unit_of("force", "N"),
@@ -67,7 +71,7 @@ def observed(
     facts: dict[str, Fact],
     spans: Spans = SPAN,
     jitter: float = 0.0,
-) -> Observed:
+) -> TrialContext:
     """Return a made trial of one body as the program sees it."""
     channels = tuple(Channel(a, a, M, x) for a, x in axes.items())
     trial = Trial("t", "made", "time", unit_of("time", "s"), t, (Body("sled", channels),))
@@ -76,9 +80,9 @@ def observed(
     return Evaluator().observed(project, project.entries[0])
 
 
-def known(seen: Observed, stamp: float = 0.0) -> Observed:
+def known(seen: TrialContext, stamp: float = 0.0) -> TrialContext:
     """Return the same with noise that is known."""
-    return replace(seen, noise=Noise(SIGMA, stamp, float("inf"), Pools(), True))
+    return replace(seen, noise=InstrumentNoise(SIGMA, stamp, float("inf"), Pools(), True))
 
 
 def measured(true: float, u: float, unit: object, rng: np.random.Generator) -> Fact:
@@ -87,7 +91,7 @@ def measured(true: float, u: float, unit: object, rng: np.random.Generator) -> F
 
 
 def _read(
-    seen: Observed,
+    seen: TrialContext,
     quantity: Quantity,
     axis: str,
     kind: ReadingKind,
@@ -95,7 +99,8 @@ def _read(
     si: str = "",
 ) -> Scalar:
     return read_named(
-        seen, NamedReading("r", kind, Shown(quantity, axis, si), "sled", at, "" if at else "part")
+        seen,
+        NamedReading("r", kind, QuantityRef(quantity, axis, si), "sled", at, "" if at else "part"),
     )
 
 
@@ -225,11 +230,13 @@ def overlapping(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     t, x, true = _swinging(n, even, rng)
     seen, found, truths = observed(t, {"x": x}, {}, SPAN), [], []
     for span in SPAN:
-        found.append(over_span(seen, Shown(Quantity.VELOCITY, "x"), "sled", span, ReadingKind.MEAN))
+        found.append(
+            over_span(seen, QuantityRef(Quantity.VELOCITY, "x"), "sled", span, ReadingKind.MEAN)
+        )
         truths.append(np.mean([true(s)[1] for s in t[span.rows(t)]]))
     us = []
     for one in (seen, known(seen)):
-        both = settle(one, dict(zip("12", found, strict=True)))
+        both = correlated_scalars(one, dict(zip("12", found, strict=True)))
         us.append(float(np.sqrt(np.array([1.0, -1.0]) @ both.covariance @ [1.0, -1.0])))
     return (
         Scalar(float(both.values[0] - both.values[1]), us[0], seen.noise.dof),
@@ -238,21 +245,21 @@ def overlapping(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     )
 
 
-def fitted(n: int, even: bool, rng: np.random.Generator, shape: Shape, place: int) -> Drawn:
+def fitted(n: int, even: bool, rng: np.random.Generator, shape: CurveShape, place: int) -> Drawn:
     """A parameter of a curve fitted over a span."""
     t = times(n, even, rng)
     start = SPAN[0].start
     tau = t - start
-    if shape is Shape.SINE:
+    if shape is CurveShape.SINE:
         clean, true = 0.1 + 0.3 * np.sin(2 * np.pi * tau / 0.8 + 0.5), (0.1, 0.3, 0.8, 0.5)
-    elif shape is Shape.LINE:
+    elif shape is CurveShape.LINE:
         clean, true = 0.2 + 0.8 * tau, (0.2, 0.8)
     else:
         clean, true = 0.2 + 0.8 * tau - 0.5 * 0.6 * tau**2, (0.2, 0.8, -0.6)
     seen = observed(t, {"x": clean + SIGMA * rng.normal(size=n)}, {}, Spans(SPAN[:1]))
-    asked = CurveAsked(Shown(Quantity.POSITION, "x"), "sled", "part", shape)
-    result = fit_asked(seen, asked).parameters[place][1]
-    return result, true[place], fit_asked(known(seen), asked).parameters[place][1].u
+    asked = CurveRequest(QuantityRef(Quantity.POSITION, "x"), "sled", "part", shape)
+    result = fit_curve_request(seen, asked).parameters[place][1]
+    return result, true[place], fit_curve_request(known(seen), asked).parameters[place][1].u
 
 
 def jittered(n: int, even: bool, rng: np.random.Generator) -> Drawn:
@@ -296,9 +303,9 @@ CELLS: dict[str, tuple[Callable[..., Drawn], dict[str, object]]] = {
     "v with time jitter": (jittered, {}),
     "area of v": (area, {}),
     "means over overlapping spans": (overlapping, {}),
-    "slope of a line": (fitted, {"shape": Shape.LINE, "place": 1}),
-    "a of a parabola": (fitted, {"shape": Shape.PARABOLA, "place": 2}),
-    "period of a sine": (fitted, {"shape": Shape.SINE, "place": 2}),
+    "slope of a line": (fitted, {"shape": CurveShape.LINE, "place": 1}),
+    "a of a parabola": (fitted, {"shape": CurveShape.PARABOLA, "place": 2}),
+    "period of a sine": (fitted, {"shape": CurveShape.SINE, "place": 2}),
     "velocity from acceleration": (towed, {"twice": False}),
     "distance from acceleration": (towed, {"twice": True}),
 }

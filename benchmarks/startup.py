@@ -40,9 +40,8 @@ run()
 def seconds(code: str) -> float:
     """Return how long a fresh Python takes to run some code."""
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
-    environment.pop(
-        "PYTHONDONTWRITEBYTECODE", None
-    )  # an installed program is compiled once, not at each start
+    # An installed program is compiled once, not at each start
+    environment.pop("PYTHONDONTWRITEBYTECODE", None)
     begin = time.perf_counter()
     subprocess.run(
         [sys.executable, "-c", code], check=True, env=environment, stderr=subprocess.DEVNULL

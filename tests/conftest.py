@@ -11,9 +11,8 @@ from hypothesis import settings
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.quantities.units import unit_of
 
-settings.register_profile(
-    "inertian", deadline=None
-)  # machines are slow at times, and times are not tested
+# Machines are slow at times, and times are not tested
+settings.register_profile("inertian", deadline=None)
 settings.load_profile("inertian")
 
 METRE, CENTIMETRE, SECOND = unit_of("length", "m"), unit_of("length", "cm"), unit_of("time", "s")

@@ -14,7 +14,7 @@ from inertian.desktop.bench.bench_menus import (
     unit_menu,
 )
 from inertian.desktop.look import words
-from inertian.motion.fits.curves import Shape
+from inertian.motion.fits.curves import CurveShape
 from inertian.motion.spans.spans import SpanKind
 from inertian.project.project import Project, Series, with_trials
 from pointing import CTRL, SHIFT, click, drag, move, place, press, release, strip_x
@@ -74,9 +74,8 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
     key(window, qtbot, "3")  # they were blurred
     assert [s.reason for s in entry(window).steps] == ["blurred"]
     assert window.document.history.undo_name == "Set 6 aside: blurred"
-    click(
-        view, *at_sample(window, "heavy", 16), CTRL
-    )  # the last reason is not needed to let one count again
+    # The last reason is not needed to let one count again
+    click(view, *at_sample(window, "heavy", 16), CTRL)
     assert entry(window).ready.aside["heavy"].tolist() == [14, 15, 17, 18, 30]
     while window.document.history.undo_name:
         window.document.undo()
@@ -342,7 +341,7 @@ def test_a_curve_is_fitted_its_residuals_shown_a_parameter_held_and_all_go_with_
     window.show_page(words.PAGE_READINGS)
     menu = window.readings.fits.menu()
     texts = [a.text() for a in menu.actions()]
-    assert len(texts) == len(Shape)  # the last is a formula of one's own
+    assert len(texts) == len(CurveShape)  # the last is a formula of one's own
     assert "parabola:  y = y₀ + y₁ t + ½ y₂ t²" in texts
     assert not menu.actions()[2].icon().isNull()
     menu.actions()[1].trigger()
@@ -403,7 +402,7 @@ def test_the_frame_is_typed_read_off_and_copied_to_the_series(open_window, demo,
 def test_the_others_are_treated_alike_in_one_edit_and_the_doubtful_are_stepped_through(
     open_window, demo, qtbot, monkeypatch
 ):
-    from inertian.desktop.bench.batch_dialog import TreatDialog
+    from inertian.desktop.bench.batch_dialog import BatchDialog
 
     t = np.arange(100) * 0.02
     noise = np.random.default_rng(6)
@@ -426,7 +425,7 @@ def test_the_others_are_treated_alike_in_one_edit_and_the_doubtful_are_stepped_t
         qtbot.mouseClick(dialog.go, Qt.MouseButton.LeftButton)
         qtbot.waitUntil(lambda: dialog.treated is not None, timeout=30_000)
 
-    monkeypatch.setattr(TreatDialog, "exec", accept)
+    monkeypatch.setattr(BatchDialog, "exec", accept)
     window.bench_actions.treat_others()
     entries = window.document.project.entries_of("in line")
     assert all(

@@ -6,14 +6,14 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
 from conftest import recording
-from inertian.desktop.bench.batch_dialog import TreatDialog
+from inertian.desktop.bench.batch_dialog import BatchDialog
 from inertian.desktop.bench.pyramid import LONG, Pyramid
 from inertian.desktop.look import words
 from inertian.desktop.look.tokens import DARK
-from inertian.motion.fits.curves import Shape
+from inertian.motion.fits.curves import CurveShape
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import SpanKind
-from inertian.physics.definitions.requests import TOTAL, Quantity, ReadingKind, Shown
+from inertian.physics.definitions.requests import TOTAL, Quantity, QuantityRef, ReadingKind
 from inertian.project.encoding import decode, encode
 from inertian.project.marking_edits import span_kind_set
 from inertian.project.project import Project, Series, with_trials
@@ -49,7 +49,7 @@ def project_of(*trials):
 def test_an_outlier_is_caught_among_the_residuals_of_a_fit(open_window, demo, qtbot):
     window = open_window(demo)
     window.show_page(words.PAGE_READINGS)
-    window.readings.fits.ask(Shape.PARABOLA)
+    window.readings.fits.ask(CurveShape.PARABOLA)
     QApplication.processEvents()
     strip = window.bench.strip("position", "x", True)
     (trace,) = strip.traces
@@ -102,7 +102,9 @@ def test_a_disc_gets_its_centre_from_a_circle_and_strips_of_its_turning(open_win
     assert entry(window).frame.centre == pytest.approx((0.7, 0.4), abs=1e-3)
     assert "0.3" in form.said.text().replace(",", ".")
     assert " ± " in form.centres["x"].line.text()
-    window.bench.view.choose_strips([Shown(Quantity.ANGLE), Shown(Quantity.ANGULAR_SPEED)])
+    window.bench.view.choose_strips(
+        [QuantityRef(Quantity.ANGLE), QuantityRef(Quantity.ANGULAR_SPEED)]
+    )
     omega = window.bench.strip("angular speed", "").traces[0].y
     assert np.nanmedian(np.abs(omega - (4.0 - 0.6 * t))) < 0.05
     type_fact(qtbot, form.centres["x"], "")
@@ -141,7 +143,7 @@ def test_a_force_gauge_is_zeroed_and_its_area_is_an_impulse(open_window, qtbot):
         SHIFT,
     )
     qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
-    window.bench.view.take(Shown(Quantity.SENSOR, "F"))
+    window.bench.view.take(QuantityRef(Quantity.SENSOR, "F"))
     window.show_page(words.PAGE_READINGS)
     area = window.readings.span_rows[ReadingKind.AREA].value.text().replace(",", ".")
     assert area.endswith("N·s")
@@ -151,7 +153,7 @@ def test_a_force_gauge_is_zeroed_and_its_area_is_an_impulse(open_window, qtbot):
 def test_readings_of_all_bodies_and_in_other_units_and_what_is_missing(open_window, demo, qtbot):
     window = open_window(demo)
     view = window.bench.view
-    view.choose_strips([Shown(Quantity.POSITION, "x"), Shown(Quantity.KINETIC)])
+    view.choose_strips([QuantityRef(Quantity.POSITION, "x"), QuantityRef(Quantity.KINETIC)])
     window.show_page(words.PAGE_READINGS)
     page = window.readings
     view.use_unit(unit_of("length", "cm"), "m")
@@ -162,7 +164,7 @@ def test_readings_of_all_bodies_and_in_other_units_and_what_is_missing(open_wind
     assert page.body.itemText(page.body.count() - 1) == words.ALL_BODIES
     page.body.setCurrentIndex(page.body.count() - 1)
     page.body.activated.emit(page.body.count() - 1)
-    assert view.in_hand() == (Shown(Quantity.KINETIC), TOTAL)
+    assert view.in_hand() == (QuantityRef(Quantity.KINETIC), TOTAL)
     mean = page.span_rows[ReadingKind.MEAN].value.text()
     assert mean.endswith(" J")
     qtbot.mouseClick(page.span_rows[ReadingKind.MEAN].keep, LEFT)
@@ -273,7 +275,7 @@ def test_treating_the_others_can_be_stopped_and_changes_nothing(
         qtbot.mouseClick(dialog.go, LEFT)
         qtbot.mouseClick(dialog.stop, LEFT)
 
-    monkeypatch.setattr(TreatDialog, "exec", stop)
+    monkeypatch.setattr(BatchDialog, "exec", stop)
     window.bench_actions.treat_others()
     assert said == ["Treat 6 trials"]
     assert window.document.project is demo
@@ -292,7 +294,7 @@ def test_what_was_marked_is_there_after_saving_and_opening_again(
     trial = entry(window).trial
     view = plot(window).viewport()
     click(view, *place(plot(window), trial.t[40], trial.body("heavy").channel("x").si[40]), CTRL)
-    window.readings.fits.ask(Shape.LINE)
+    window.readings.fits.ask(CurveShape.LINE)
     window.show_page(words.PAGE_READINGS)
     shown = [part["chi"].text() for _, part in window.readings.fits.results]
     save(window.document.project, tmp_path / "p.inertian")
@@ -391,9 +393,9 @@ def test_a_formula_of_ones_own_is_typed_fitted_saved_and_refused_in_words(
     form.formula.setText("x0 + v t − ½ a t²")
     qtbot.keyClick(form.formula, Qt.Key.Key_Return)
     ((asked, _parts),) = form.results
-    assert asked.shape is Shape.FORMULA
+    assert asked.shape is CurveShape.FORMULA
     assert not form.trouble.isVisible()
-    window.readings.fits.ask(Shape.PARABOLA)
+    window.readings.fits.ask(CurveShape.PARABOLA)
     _, parabola = window.readings.fits.results[1]
     mine, theirs = (
         p[s].text().replace("−", "") for p, s in ((form.results[0][1], "a"), (parabola, "y₂"))
@@ -449,6 +451,6 @@ def test_the_window_of_local_fits_is_typed_kept_and_taken_back(demo, open_window
 
 def velocity_u(document):
     band = document.evaluator.band(
-        document.project, document.entry, Shown(Quantity.VELOCITY, "x"), "heavy"
+        document.project, document.entry, QuantityRef(Quantity.VELOCITY, "x"), "heavy"
     )
     return float(np.nanmedian(band[1]))

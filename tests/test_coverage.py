@@ -9,11 +9,15 @@ import pytest
 from scipy.stats import binom
 
 from inertian.analysis.evaluation import Evaluator
-from inertian.motion.noise.reading_noise import Noise
+from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
-from inertian.physics.accounts.collision_inputs import glide_of, mass_key, read_collision
-from inertian.physics.accounts.ledger import ENERGY, draw_up
+from inertian.physics.accounts.collision_inputs import (
+    mass_key,
+    read_collision,
+    shared_decelerations,
+)
+from inertian.physics.accounts.ledger import ENERGY, build_accounts
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.project.project import Entry, Project, Series
 from inertian.quantities.coverage import P68, P95
@@ -78,8 +82,10 @@ def _known_width(evaluator, project, entry, camera):
     """The u of the unaccounted momentum if noise and jitter were known, the least that could be claimed."""
     series = evaluator.series(project, "s")
     rounding = 1e-4**2 / 12.0
-    known = Noise(np.hypot(camera.noise, rounding**0.5), camera.jitter, np.inf, Pools(), True)
-    glide = glide_of(
+    known = InstrumentNoise(
+        np.hypot(camera.noise, rounding**0.5), camera.jitter, np.inf, Pools(), True
+    )
+    glide = shared_decelerations(
         [*series.before.values(), *series.after.values()], series.glide.values, known, "series s"
     )
     key = entry.trial.id
@@ -92,7 +98,7 @@ def _known_width(evaluator, project, entry, camera):
         known,
         glide,
     )
-    return draw_up(read, {}).ledger("momentum x").unaccounted.u
+    return build_accounts(read, {}).ledger("momentum x").unaccounted.u
 
 
 def _simulate(meaning, seed):

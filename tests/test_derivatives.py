@@ -13,10 +13,10 @@ from scipy.signal import lfilter
 
 from conftest import recording
 from inertian.motion.derivatives.derive import Method, derive
-from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowAsked, local_estimates
-from inertian.motion.noise.local_noise import NOTICED, Stretch, estimate, with_given
-from inertian.motion.numerics.sliding_fits import basis, sliding
-from inertian.motion.numerics.window_selection import QUOTED
+from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowRequest, local_estimates
+from inertian.motion.noise.local_noise import NOTICED, NoiseSegment, noise_of_segments, with_given
+from inertian.motion.numerics.sliding_fits import basis, sliding_estimates
+from inertian.motion.numerics.window_selection import QUOTED_DEGREE
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.quantities.coverage import P68, P95, coverage_factor
 from test_cli import inertian
@@ -41,7 +41,9 @@ def test_polynomials_come_back_exactly_whatever_the_spacing_and_the_time_offset(
     for order, degree in ((0, 4), (1, 4), (2, 5)):
         polynomial = np.poly1d(rng.normal(size=degree + 1))
         truth = polynomial.deriv(order)(tau) if order else polynomial(tau)
-        value, norm = sliding(t, polynomial(tau) + 5.0 * (order > 0), window, [(order, degree)])[0]
+        value, norm = sliding_estimates(
+            t, polynomial(tau) + 5.0 * (order > 0), window, [(order, degree)]
+        )[0]
         np.testing.assert_allclose(value, truth, atol=1e-9 * np.abs(truth).max())
         k = 80
         first = np.clip(k - (window | 1) // 2, 0, max(len(t) - (window | 1), 0))
@@ -61,7 +63,7 @@ def test_any_few_samples_give_numbers_with_uncertainties_or_nothing(n, method, s
         (body,) = derive(
             recording(t, {"sled": {"x": x}}),
             method=method,
-            window=rng.choice([BY_DATA, WindowAsked(5)]),
+            window=rng.choice([BY_DATA, WindowRequest(5)]),
         )
     for one in body.axes.values():
         for value, u in ((one.v, one.u_v), (one.a, one.u_a)):
@@ -80,7 +82,7 @@ def test_no_velocity_reaches_across_an_impact():
     for side, speed in ((d.t < 0.97, 1.0), (d.t > 1.03, -1.0)):
         assert np.all(np.abs(d.v[side] - speed) < 5.0 * d.u_v[side])
         assert np.max(np.abs(d.v[side] - speed)) < 0.1
-    (blurred,) = derive(recording(t, {"stone": {"x": x}}), window=WindowAsked(samples=15))
+    (blurred,) = derive(recording(t, {"stone": {"x": x}}), window=WindowRequest(samples=15))
     assert np.min(np.abs(blurred.axes["x"].v)) < 0.2  # what the wall is there to prevent
 
 
@@ -106,7 +108,9 @@ def _noise(rng, n, rho, sigma):
 def test_correlated_noise_is_noticed_nine_times_in_ten():
     rng, t = np.random.default_rng(8), np.arange(100) * 0.02
     found = [
-        estimate([[Stretch(t, 0.4 * np.sin(2.5 * t) + _noise(rng, 100, rho, 1e-3))]], [0.0])[0]
+        noise_of_segments(
+            [[NoiseSegment(t, 0.4 * np.sin(2.5 * t) + _noise(rng, 100, rho, 1e-3))]], [0.0]
+        )[0]
         for rho in (0.5, 0.0)
         for _ in range(100)
     ]
@@ -121,22 +125,23 @@ def test_time_jitter_is_told_from_reading_noise_and_shared_by_the_bodies_of_a_cl
     rng, t = np.random.default_rng(5), np.arange(600) * 0.01
     late = rng.normal(0.0, 1e-3, 600)
     bodies = [
-        [Stretch(t, a * np.sin(3.0 * (t + late)) + rng.normal(0.0, 2e-4, 600))] for a in (1.0, 0.8)
+        [NoiseSegment(t, a * np.sin(3.0 * (t + late)) + rng.normal(0.0, 2e-4, 600))]
+        for a in (1.0, 0.8)
     ]
-    first, second = estimate(bodies, [0.0, 0.0])
+    first, second = noise_of_segments(bodies, [0.0, 0.0])
     assert first.stamp == second.stamp == pytest.approx(1e-3, rel=0.15)
     assert 1e-4 < first.sigma < 4e-4  # most of what is seen is jitter
 
 
 def test_given_noise_is_used_unless_the_samples_clearly_scatter_more():
     rng, t = np.random.default_rng(2), np.arange(200) * 0.01
-    (found,) = estimate([[Stretch(t, t + rng.normal(0.0, 1e-3, 200))]], [1e-4])
+    (found,) = noise_of_segments([[NoiseSegment(t, t + rng.normal(0.0, 1e-3, 200))]], [1e-4])
     assert with_given(found, 2e-3).sigma == 2e-3
     assert np.isinf(with_given(found, 2e-3).dof)
     refused = with_given(found, 5e-4)
     assert refused.sigma == found.sigma
     assert "scatter more" in refused.remark
-    still = estimate([[Stretch(t, np.full(200, 0.3))]], [0.01])[0]
+    still = noise_of_segments([[NoiseSegment(t, np.full(200, 0.3))]], [0.01])[0]
     assert still.sigma == pytest.approx(0.01 / np.sqrt(12.0))
     assert "step" in with_given(still, 1e-4).remark
 
@@ -146,9 +151,8 @@ def test_a_body_at_rest_in_coarse_steps_may_creep_by_a_step():
     (body,) = derive(recording(t, {"stone": {"x": np.full(50, 0.37)}}))
     d = body.axes["x"]
     assert np.all(np.abs(d.v) < 1e-12)
-    assert (
-        d.u_v[25] > 0.2 * 0.01 / 1.0
-    )  # m over s: a good part of a step in the second that was watched
+    # M over s: a good part of a step in the second that was watched
+    assert d.u_v[25] > 0.2 * 0.01 / 1.0
 
 
 def test_derive_writes_the_long_table_and_says_how(tmp_path):
@@ -233,7 +237,9 @@ def _motions(rng):
     yield [lambda t: -np.exp(-t), lambda t: np.exp(-t), lambda t: -np.exp(-t)]
 
 
-CELLS = {  # samples, even, correlation of the noise; limits of 68 % and 95 % coverage, for what is told in the methods
+# Samples, even, correlation of the noise; limits of 68 % and 95 % coverage, for what is told in the
+# methods
+CELLS = {
     "60 even white": (60, True, 0.0, (0.64, 0.76), (0.93, 0.98)),
     "60 uneven white": (60, False, 0.0, (0.62, 0.76), (0.92, 0.98)),
     "100 even correlated 0.7": (100, True, 0.7, (0.60, 0.76), (0.87, 0.98)),
@@ -254,12 +260,12 @@ def test_intervals_of_velocity_and_acceleration_cover_as_the_methods_say(name):
                 else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
             )
             x = moving[0](t) + _noise(rng, n, rho, 1e-3)
-            (noise,) = estimate([[Stretch(t, x)]], [0.0])
+            (noise,) = noise_of_segments([[NoiseSegment(t, x)]], [0.0])
             k68, k95 = coverage_factor(P68, noise.dof), coverage_factor(P95, noise.dof)
             for order, (value, u, _) in local_estimates(t, x, noise).items():
                 off = np.abs(value - moving[order](t)) / u
                 hits[order].append((np.mean(off < k68), np.mean(off < k95)))
-    for order in QUOTED.keys() - {0}:
+    for order in QUOTED_DEGREE.keys() - {0}:
         c68, c95 = np.mean(hits[order], axis=0)
         assert narrow[0] <= c68 <= narrow[1], (order, c68)
         assert wide[0] <= c95 <= wide[1], (order, c95)
@@ -304,9 +310,8 @@ def test_jitter_of_the_clock_asks_for_wider_windows_where_the_body_is_fast_and_i
         (body,) = derive(trial)
         d, true = body.axes["x"], 0.3 * w * np.cos(w * t + phase)
         off = np.abs(d.v - true) / d.u_v
-        slow = (
-            np.abs(true) < 0.1 * w
-        )  # at the turning points stamps matter little, but windows reach into fast motion
+        # At the turning points stamps matter little, but windows reach into fast motion
+        slow = np.abs(true) < 0.1 * w
         hits.append([np.mean(off < 1.0), np.mean(off < 2.0), np.mean(off[slow] < 2.0)])
         widths.append(np.median(d.u_v) / (0.3 * w))
     shares = np.mean(hits, axis=0)

@@ -89,9 +89,8 @@ def layouts(draw):
         )
     )
     step = draw(st.sampled_from([0.02, 0.1, 1 / 30, 0.5]))
-    whole = st.integers(-(10**6), 10**6).filter(
-        lambda k: set(str(abs(k))) != {"9"}
-    )  # 999 may stand for missing
+    # 999 may stand for missing
+    whole = st.integers(-(10**6), 10**6).filter(lambda k: set(str(abs(k))) != {"9"})
     whole = whole.map(lambda k: k / 10**decimals)
     columns = [
         draw(st.lists(whole, min_size=n, max_size=n).filter(lambda v: len(set(v)) > 2))
@@ -291,9 +290,8 @@ def test_missing_files_and_folders_are_refused(tmp_path):
 
 def test_the_rink_writes_the_same_files_each_time_and_reads_them_back(demo):
     assert day()[3].content == day()[3].content
-    assert any(
-        np.diff(entry.trial.t).max() > 0.03 for entry in demo.entries
-    )  # some frames are lost
+    # Some frames are lost
+    assert any(np.diff(entry.trial.t).max() > 0.03 for entry in demo.entries)
     for file, entry in zip(day(), demo.entries, strict=True):
         assert entry.trial.provenance.content == file.content
         assert entry.trial.provenance.unusable == ()

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.motion.numerics.outliers import glitches, scatter
+from inertian.motion.numerics.outliers import outlier_rows, robust_scatter
 from inertian.motion.spans.finder import find_spans
 from inertian.rink.scenes import Course, record, stones_meet
 
@@ -107,15 +107,17 @@ def test_glitches_are_found_beside_a_hit_and_the_hit_is_none():
     rng = np.random.default_rng(2)
     t = np.arange(120) / 60.0
     x = np.where(t < 1.0, 1.5 * t, 3.0 - 1.5 * t) + rng.normal(0, 0.001, 120)
-    assert glitches(t, x).size == 0
+    assert outlier_rows(t, x).size == 0
     x[[20, 57, 90]] += 0.08
-    assert glitches(t, x).tolist() == [20, 57, 90]
+    assert outlier_rows(t, x).tolist() == [20, 57, 90]
 
 
 def test_the_scatter_is_that_of_the_readings_whatever_the_motion():
     rng = np.random.default_rng(3)
     t = np.sort(rng.uniform(0, 10, 2000))
-    assert scatter(t, 3.0 * np.sin(t) + rng.normal(0, 0.01, 2000)) == pytest.approx(0.01, rel=0.1)
+    assert robust_scatter(t, 3.0 * np.sin(t) + rng.normal(0, 0.01, 2000)) == pytest.approx(
+        0.01, rel=0.1
+    )
 
 
 def test_a_course_is_continuous():

@@ -13,12 +13,12 @@ from inertian.files.cells.stated_scales import parse_rate, parse_scale, parse_ti
 from inertian.files.reader import read_bytes
 from inertian.files.trial_building import trials_of
 from inertian.motion.recording.trials import Body, Channel
-from inertian.motion.spans.clock_alignment import JoinError, find_offset, joined
+from inertian.motion.spans.clock_alignment import JoinError, find_offset, join_trials
 from inertian.project.edits import stretch_set, trials_joined
 from inertian.project.history import History
 from inertian.project.project import Project, with_trials
 from inertian.project.saving import load, save
-from inertian.project.trial_import import brought_in, makes_of, read_by_recipes, reread
+from inertian.project.trial_import import bring_in, file_groups, read_by_recipes, reread
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact
 from inertian.quantities.units import Unit, unit_of
@@ -48,7 +48,7 @@ def test_two_recorders_become_one_trial_by_the_contact_that_both_saw():
     left, right = two_recorders()
     offset = find_offset(left, right)
     assert abs(offset.value - 0.15) < 3 * offset.u
-    trial = joined(left, right, offset.value, 5.0)
+    trial = join_trials(left, right, offset.value, 5.0)
     assert [b.name for b in trial.bodies] == ["heavy", "light"]
     assert np.isfinite(trial.body("light").channel("x").si).sum() == right.t.size
     speed = np.polyfit(
@@ -58,7 +58,7 @@ def test_two_recorders_become_one_trial_by_the_contact_that_both_saw():
     )
     assert speed[0] == pytest.approx(W2, abs=0.03)
     with pytest.raises(JoinError, match="another time"):
-        joined(left, right, 99.0)
+        join_trials(left, right, 99.0)
 
 
 def test_a_force_and_an_acceleration_are_laid_over_one_another():
@@ -122,8 +122,8 @@ def pixels(noise=0.3, rng=None):
 
 def filmed(scale, time_base, content=None):
     recipe = Recipe(scale=scale, time_base=time_base)
-    make = makes_of([read_bytes("film.csv", content or pixels(), recipe)])
-    edit, reasons = brought_in(Project("p"), make, "s", {})
+    make = file_groups([read_bytes("film.csv", content or pixels(), recipe)])
+    edit, reasons = bring_in(Project("p"), make, "s", {})
     assert reasons == []
     project = edit.project.with_fact(FactId("mass of heavy"), Fact(19.1, 0.0, Meaning.EXACT, KG))
     return project.with_fact(FactId("mass of light"), Fact(11.3, 0.0, Meaning.EXACT, KG))
@@ -227,8 +227,15 @@ def test_time_bases_and_rates_are_read_and_nonsense_is_refused_in_words():
     )
     assert parse_time_base("0,0833 ± 0,0002").plus_minus == pytest.approx(0.0002)
     assert parse_rate("50 fps") == 50.0
-    for read, text in ((parse_scale, "412"), (parse_scale, "1 m = 2 m"), (parse_scale, "0 px = 1 m"),
-                       (parse_time_base, "slow"), (parse_time_base, "25/0"), (parse_rate, "-3")):  # fmt: skip
+    for read, text in (
+        (parse_scale, "412"),
+        (parse_scale, "1 m = 2 m"),
+        (parse_scale, "0 px = 1 m"),
+        # Fmt: skip
+        (parse_time_base, "slow"),
+        (parse_time_base, "25/0"),
+        (parse_rate, "-3"),
+    ):
         with pytest.raises(InertianError):
             read(text)
     assert parse_fact("0.15 ± 0.01 s", "time", S).u > 0
@@ -299,9 +306,8 @@ def test_a_ratio_of_speeds_of_one_film_does_not_feel_its_scale():
     for u in (0.0, 0.05):
         project = filmed(Stated(1 / 412, u / 412, "standard"), Stated(1 / 12, u / 12, "standard"))
         readings.append(restitution_of(Evaluator().readings(project, project.entries[0].trial.id)))
-    assert (
-        readings[1].u < 1.03 * readings[0].u
-    )  # uncancelled, fifty times as large; draws tell u to 2 %
+    # Uncancelled, fifty times as large; draws tell u to 2 %
+    assert readings[1].u < 1.03 * readings[0].u
 
 
 def test_files_of_one_make_are_kept_together_and_other_makes_apart():
@@ -310,12 +316,12 @@ def test_files_of_one_make_are_kept_together_and_other_makes_apart():
         read_bytes(f"{k}.csv", c)
         for k, c in enumerate((one, two, one + b"3,5\n", b"", one + b"3,6\n"))
     ]
-    makes = makes_of(readings)
+    makes = file_groups(readings)
     assert [[r.file for r in m.readings] for m in makes] == [["0.csv", "2.csv", "4.csv"], ["1.csv"]]
     assert [m.count() for m in makes] == [3, 1]
     assert makes[0].bodies() == ("heavy",)
     assert makes[0].topics() == ()
-    edit, reasons = brought_in(
+    edit, reasons = bring_in(
         Project("p"), makes, "film", {"heavy": Fact(19.1, 0.1, Meaning.LIMITS, KG)}
     )
     assert reasons == []
@@ -330,7 +336,7 @@ def test_files_of_one_make_are_kept_together_and_other_makes_apart():
 
 def test_a_trial_too_short_is_told_and_the_others_come_in():
     content = b"trial,time (s),heavy (m)\nA,0,1\nA,1,2\nA,2,4\nB,0,1\n"
-    edit, reasons = brought_in(Project("p"), makes_of([read_bytes("a.csv", content)]), "s", {})
+    edit, reasons = bring_in(Project("p"), file_groups([read_bytes("a.csv", content)]), "s", {})
     assert [e.trial.name for e in edit.project.entries] == ["A"]
     assert reasons == ["B: a trial needs at least 2 samples."]
 

@@ -119,9 +119,8 @@ def test_running_weights_are_the_running_integral_at_any_spacing(seed, n, rule):
     assert outside == pytest.approx([0.0, found[-1]], abs=1e-9)
     between = np.sort(rng.uniform(t[0], t[-1], 5))
     ones = running_weights(t, between, rule) @ np.ones(n)
-    assert ones == pytest.approx(
-        between - t[0], rel=1e-6
-    )  # a constant is exact by any rule, also between samples
+    # A constant is exact by any rule, also between samples
+    assert ones == pytest.approx(between - t[0], rel=1e-6)
 
 
 @given(st.integers(0, 10_000), st.integers(4, 30))

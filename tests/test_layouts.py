@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from inertian.files.cells.findings import Code
-from inertian.files.interpretation.assembly import ChannelReading, restarts
-from inertian.files.interpretation.data_checks import saturated_at, step_of, time_flaws
+from inertian.files.interpretation.assembly import ParsedChannel, restarts
+from inertian.files.interpretation.data_checks import check_time, saturated_at, step_of
 from inertian.files.interpretation.parsed_file import trial_name
 from inertian.files.reader import read_bytes, read_file
 from inertian.files.trial_building import trials_of
@@ -114,21 +114,21 @@ def test_an_uneven_step_is_none_and_rounding_is_no_unevenness():
     assert step_of(np.array([1.0])) is None
     gates = np.array([0.41, 0.66, 1.20, 2.00])
     assert step_of(gates) is None
-    assert time_flaws(gates) == []
+    assert check_time(gates) == []
 
 
 def test_gaps_are_told_and_single_lost_frames_are_not():
     t = np.arange(50) / 50
-    assert time_flaws(np.delete(t, [7, 20, 21])) == []
-    assert [f.code for f in time_flaws(np.delete(t, range(20, 30)))] == [Code.GAP]
-    assert {f.code for f in time_flaws(np.array([0, 1, 1, 3, 2, 4.0]))} == {
+    assert check_time(np.delete(t, [7, 20, 21])) == []
+    assert [f.code for f in check_time(np.delete(t, range(20, 30)))] == [Code.GAP]
+    assert {f.code for f in check_time(np.array([0, 1, 1, 3, 2, 4.0]))} == {
         Code.TIME_NOT_SORTED,
         Code.DUPLICATE_TIME,
     }
 
 
 def channel(x, axis="x"):
-    return ChannelReading(axis, "c", NEWTON if axis == "F" else METRE, np.asarray(x, dtype=float))
+    return ParsedChannel(axis, "c", NEWTON if axis == "F" else METRE, np.asarray(x, dtype=float))
 
 
 def test_a_sensor_at_its_end_is_told_from_rest_turning_and_walls():

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QL
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import FAMILY, load_fonts
 from inertian.desktop.look.tokens import DARK, LIGHT, MARKERS
-from inertian.motion.fits.curves import FORMS
+from inertian.motion.fits.curves import SHAPE_DEFINITIONS
 from inertian.motion.recording.frame import Frame
-from inertian.physics.definitions.requests import Quantity, Shown
+from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.project import Project
 from inertian.project.tidying_edits import frame_set, rows_set_aside
 
@@ -135,9 +135,9 @@ def test_no_text_of_the_pages_is_clipped_when_they_are_full(open_window, demo, t
     document.do(frame_set(document.settled, [trial], Frame(0.92, (0.1234, -0.5), 0.3), {}))
     view.move_line(0.6213)
     view.pins = [0.2, 0.6213]
-    for shown in (Shown(Quantity.POSITION, "x"), Shown(Quantity.VELOCITY, "y")):
+    for shown in (QuantityRef(Quantity.POSITION, "x"), QuantityRef(Quantity.VELOCITY, "y")):
         view.take(shown, "light")
-        for shape in FORMS:
+        for shape in SHAPE_DEFINITIONS:
             window.readings.fits.ask(shape)
     for page, pane in ((words.PAGE_TIDY, window.tidy), (words.PAGE_READINGS, window.readings)):
         window.show_page(page)

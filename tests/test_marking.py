@@ -8,28 +8,28 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.analysis.batch_treatment import treated_alike
+from inertian.analysis.batch_treatment import treat_alike
 from inertian.analysis.evaluation import Evaluator
-from inertian.motion.fits.curves import FORMS, Shape, fit_curve, form_of
-from inertian.motion.noise.reading_noise import READINGS, Noise
-from inertian.motion.recording.frame import ANGLE, AS_FILED, ORIGIN, Frame, FrameError
-from inertian.motion.recording.prepared_trial import ready
-from inertian.motion.recording.tidying import Step, StepKind, TidyError, runs_of
+from inertian.motion.fits.curves import SHAPE_DEFINITIONS, CurveShape, fit_curve, shape_definition
+from inertian.motion.noise.reading_noise import READINGS, InstrumentNoise
+from inertian.motion.recording.frame import ANGLE, FILE_FRAME, ORIGIN, Frame, FrameError
+from inertian.motion.recording.prepared_trial import prepare
+from inertian.motion.recording.tidying import StepKind, TidyError, TidyStep, runs_of
 from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans
 from inertian.physics.accounts.collision_inputs import mass_key
 from inertian.physics.definitions.requests import (
-    CurveAsked,
+    CurveRequest,
     NamedReading,
     Quantity,
+    QuantityRef,
     ReadingKind,
-    Shown,
 )
-from inertian.physics.evaluation.quantity_values import at_all_samples, readout
-from inertian.physics.evaluation.trial_context import Observed
+from inertian.physics.evaluation.quantity_values import at_all_samples, quantity_values
+from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.physics.readings.readings import (
     at_moment,
     between,
-    fit_asked,
+    fit_curve_request,
     over_span,
     read_named,
     scalars,
@@ -51,9 +51,11 @@ MASS = (FactId(mass_key("a")), Fact(2.0, 0.02, Meaning.STANDARD, KG))
 WHOLE = Spans([Span("all", SpanKind.FREE, 0.0, 1.2)])
 
 
-def seen_of(trial, spans=WHOLE, sigma=0.001, frame=AS_FILED, shared=None, dof=np.inf):
+def seen_of(trial, spans=WHOLE, sigma=0.001, frame=FILE_FRAME, shared=None, dof=np.inf):
     pools = Pools({(READINGS, READINGS): 2.0 / dof}) if np.isfinite(dof) else Pools()
-    return Observed(trial, spans, frame, Noise(sigma, 0.0, dof, pools), {"a": MASS}, shared or {})
+    return TrialContext(
+        trial, spans, frame, InstrumentNoise(sigma, 0.0, dof, pools), {"a": MASS}, shared or {}
+    )
 
 
 def one(project):
@@ -112,8 +114,9 @@ def test_a_bridge_is_drawn_but_adds_nothing_to_a_fit():
     assert bridged.ready.bridges["a", "x"] == pytest.approx(truth, abs=0.002)
     assert np.isnan(bridged.counted.body("a").channel("x").si[[45, 46]]).all()
     plain, with_bridge = (
-        fit_asked(
-            seen_of(e.counted), CurveAsked(Shown(Quantity.POSITION, "x"), "a", "all", Shape.LINE)
+        fit_curve_request(
+            seen_of(e.counted),
+            CurveRequest(QuantityRef(Quantity.POSITION, "x"), "a", "all", CurveShape.LINE),
         ).fit
         for e in (one(project), bridged)
     )
@@ -124,7 +127,7 @@ def test_a_bridge_is_drawn_but_adds_nothing_to_a_fit():
 
 @given(st.lists(st.integers(0, 500), max_size=60))
 def test_rows_and_runs_are_the_same_thing(rows):
-    assert Step(StepKind.SET_ASIDE, runs_of(rows)).rows(501).tolist() == sorted(set(rows))
+    assert TidyStep(StepKind.SET_ASIDE, runs_of(rows)).rows(501).tolist() == sorted(set(rows))
 
 
 # -- frame -----------------------------------------------------------------------------------------------------------
@@ -177,8 +180,8 @@ def test_an_origin_has_its_uncertainty_in_a_position_but_not_in_a_change():
         Fact(0.4, 0.02, Meaning.STANDARD, unit_of("length", "m")),
     )
     frame = Frame(origin=(0.4, 0.0))
-    seen = seen_of(ready(trial, (), frame).trial, frame=frame, shared={ORIGIN["x"]: (key, fact)})
-    shown = Shown(Quantity.POSITION, "x")
+    seen = seen_of(prepare(trial, (), frame).trial, frame=frame, shared={ORIGIN["x"]: (key, fact)})
+    shown = QuantityRef(Quantity.POSITION, "x")
     mean = read_named(seen, NamedReading("m", ReadingKind.MEAN, shown, "a", span="all"))
     change = read_named(seen, NamedReading("c", ReadingKind.CHANGE, shown, "a", span="all"))
     assert mean.value == pytest.approx(0.6 + 0.5 * T.mean())
@@ -229,17 +232,25 @@ def test_readings_of_exact_motions_are_exact_far_from_the_origin_of_time():
     seen = seen_of(trial, spans)
     found = scalars(
         seen,
-        {str(k): e for k, e in at_moment(seen, Shown(Quantity.VELOCITY, "x"), "a", t[30]).items()},
+        {
+            str(k): e
+            for k, e in at_moment(seen, QuantityRef(Quantity.VELOCITY, "x"), "a", t[30]).items()
+        },
     )
     assert (found["value"].value, found["slope"].value) == pytest.approx(
         (0.8 - 1.2 * 0.6, -1.2), abs=1e-6
     )
     energy = scalars(
-        seen, {"E": readout(seen, Shown(Quantity.KINETIC), "a", t[[5]]).estimate(np.ones(1))}
+        seen,
+        {
+            "E": quantity_values(seen, QuantityRef(Quantity.KINETIC), "a", t[[5]]).estimate(
+                np.ones(1)
+            )
+        },
     )["E"]
     assert energy.value == pytest.approx((0.8 - 1.2 * 0.1) ** 2, abs=1e-6)  # ½ · 2 kg · v²
-    area = over_span(seen, Shown(Quantity.VELOCITY, "x"), "a", spans[0], ReadingKind.AREA)
-    change = over_span(seen, Shown(Quantity.POSITION, "x"), "a", spans[0], ReadingKind.CHANGE)
+    area = over_span(seen, QuantityRef(Quantity.VELOCITY, "x"), "a", spans[0], ReadingKind.AREA)
+    change = over_span(seen, QuantityRef(Quantity.POSITION, "x"), "a", spans[0], ReadingKind.CHANGE)
     assert area.value == pytest.approx(change.value, abs=1e-6)
     sigmas = scalars(seen, {"area": area, "change": change})
     assert sigmas["area"].u == pytest.approx(sigmas["change"].u, rel=0.5)
@@ -250,21 +261,22 @@ def test_a_band_is_what_readouts_say_sample_by_sample():
     t = np.sort(rng.uniform(0, 1.2, 60))
     trial = recording(t, {"a": {"x": np.cos(3 * t), "y": np.sin(3 * t)}})
     seen = replace(
-        seen_of(trial, frame=Frame(centre=(0.0, 0.0))), noise=Noise(0.001, 0.0005, 60, Pools())
+        seen_of(trial, frame=Frame(centre=(0.0, 0.0))),
+        noise=InstrumentNoise(0.001, 0.0005, 60, Pools()),
     )
     for shown in (
-        Shown(Quantity.POSITION, "x"),
-        Shown(Quantity.SPEED),
-        Shown(Quantity.KINETIC),
-        Shown(Quantity.ANGULAR_SPEED),
-        Shown(Quantity.MOMENTUM, "magnitude"),
-        Shown(Quantity.ACCELERATION, "y"),
+        QuantityRef(Quantity.POSITION, "x"),
+        QuantityRef(Quantity.SPEED),
+        QuantityRef(Quantity.KINETIC),
+        QuantityRef(Quantity.ANGULAR_SPEED),
+        QuantityRef(Quantity.MOMENTUM, "magnitude"),
+        QuantityRef(Quantity.ACCELERATION, "y"),
     ):
         values, u = at_all_samples(seen, shown, "a")
         row = np.array([20])
-        result = scalars(seen, {"r": readout(seen, shown, "a", t[row], row).estimate(np.ones(1))})[
-            "r"
-        ]
+        result = scalars(
+            seen, {"r": quantity_values(seen, shown, "a", t[row], row).estimate(np.ones(1))}
+        )["r"]
         assert result.value == pytest.approx(values[20], rel=1e-9, abs=1e-12)
         # one pass takes the velocity of the moment for the whole window, and position and slope for unrelated
         assert result.u == pytest.approx(
@@ -293,7 +305,7 @@ def named_of(name):
         ReadingKind.RATIO: (0.3, 0.9),
     }.get(kind, ())
     return NamedReading(
-        name, kind, Shown(Quantity(quantity), axis), "a", times, "" if times else "part"
+        name, kind, QuantityRef(Quantity(quantity), axis), "a", times, "" if times else "part"
     )
 
 
@@ -314,22 +326,23 @@ def test_intervals_of_readings_cover_the_truth_as_often_as_they_claim(name):
         off = abs(found.value - truth)
         inside += (off <= found.k68 * found.u, off <= found.k95 * found.u)
     share = inside / runs
-    limits = 3.29 * np.sqrt(
-        np.array([0.6827 * 0.3173, 0.9545 * 0.0455]) / runs
-    )  # 99.9 % for the test itself
+    # 99.9 % for the test itself
+    limits = 3.29 * np.sqrt(np.array([0.6827 * 0.3173, 0.9545 * 0.0455]) / runs)
     assert np.abs(share - [0.6827, 0.9545]) == pytest.approx([0, 0], abs=max(limits)), share
     assert np.all(np.abs(share - [0.6827, 0.9545]) <= limits + 1e-12)
 
 
-@pytest.mark.parametrize("shape", [Shape.PARABOLA, Shape.SINE])
+@pytest.mark.parametrize("shape", [CurveShape.PARABOLA, CurveShape.SINE])
 def test_further_samples_lie_where_the_curve_says(shape):
     rng, inside = np.random.default_rng(6), []
     spans = Spans([Span("part", SpanKind.FREE, 0.2, 1.0)])
-    clean = FORMS[shape].curve(T - 0.2, *SHAPES[shape]) + 0 * T
+    clean = SHAPE_DEFINITIONS[shape].curve(T - 0.2, *SHAPES[shape]) + 0 * T
     rows = np.flatnonzero((T > 0.1) & (T < 1.05))[::3]
     for _ in range(150):
         seen = seen_of(recording(T, {"a": {"x": clean + rng.normal(0, 0.001, 60)}}), spans)
-        result = fit_asked(seen, CurveAsked(Shown(Quantity.POSITION, "x"), "a", "part", shape))
+        result = fit_curve_request(
+            seen, CurveRequest(QuantityRef(Quantity.POSITION, "x"), "a", "part", shape)
+        )
         low, high = result.reach(T[rows])
         further = clean[rows] + rng.normal(0, 0.001, len(rows))
         inside.append(np.mean((low < further) & (further < high)))
@@ -339,10 +352,10 @@ def test_further_samples_lie_where_the_curve_says(shape):
 
 def test_two_points_near_one_another_share_their_samples():
     trial = recording(T, {"a": {"x": 0.5 * T}})
-    near = between(seen_of(trial), Shown(Quantity.POSITION, "x"), "a", (0.60, 0.61))[
+    near = between(seen_of(trial), QuantityRef(Quantity.POSITION, "x"), "a", (0.60, 0.61))[
         ReadingKind.DIFFERENCE
     ]
-    far = between(seen_of(trial), Shown(Quantity.POSITION, "x"), "a", (0.20, 1.00))[
+    far = between(seen_of(trial), QuantityRef(Quantity.POSITION, "x"), "a", (0.20, 1.00))[
         ReadingKind.DIFFERENCE
     ]
     assert near.u < 0.5 * far.u
@@ -351,14 +364,14 @@ def test_two_points_near_one_another_share_their_samples():
 # -- curves ----------------------------------------------------------------------------------------------------------
 
 SHAPES = {
-    Shape.CONSTANT: (0.7,),
-    Shape.LINE: (0.2, -1.5),
-    Shape.PARABOLA: (0.2, -1.5, 3.0),
-    Shape.CUBIC: (0.2, -1.5, 3.0, -8.0),
-    Shape.SINE: (0.3, 0.12, 0.41, 1.1),
-    Shape.DAMPED: (0.3, 0.2, 0.23, -0.6, 0.5),
-    Shape.EXPONENTIAL: (0.1, 0.8, 0.35),
-    Shape.POWER: (0.3, 0.9, 1.6),
+    CurveShape.CONSTANT: (0.7,),
+    CurveShape.LINE: (0.2, -1.5),
+    CurveShape.PARABOLA: (0.2, -1.5, 3.0),
+    CurveShape.CUBIC: (0.2, -1.5, 3.0, -8.0),
+    CurveShape.SINE: (0.3, 0.12, 0.41, 1.1),
+    CurveShape.DAMPED: (0.3, 0.2, 0.23, -0.6, 0.5),
+    CurveShape.EXPONENTIAL: (0.1, 0.8, 0.35),
+    CurveShape.POWER: (0.3, 0.9, 1.6),
 }
 
 
@@ -367,7 +380,7 @@ SHAPES = {
 def test_curves_find_their_own_start_and_come_back_to_the_truth(shape, offset):
     t = T + offset
     start = float(t[0])
-    clean = FORMS[shape].curve(t - start, *SHAPES[shape]) + 0 * t
+    clean = SHAPE_DEFINITIONS[shape].curve(t - start, *SHAPES[shape]) + 0 * t
     exact = fit_curve(t, clean, shape, start)
     assert exact.values == pytest.approx(SHAPES[shape], rel=1e-5, abs=1e-6)
     rng, pulls = np.random.default_rng(9), []
@@ -382,16 +395,19 @@ def test_curves_find_their_own_start_and_come_back_to_the_truth(shape, offset):
 def test_a_held_parameter_stays_and_a_wrong_shape_is_told_in_words():
     rng = np.random.default_rng(2)
     trial = recording(T, {"a": {"x": 0.3 + 0.9 * T - 0.2 * T**2 + rng.normal(0, 0.001, 60)}})
-    asked = CurveAsked(Shown(Quantity.POSITION, "x"), "a", "all", Shape.PARABOLA, (("y₂", -0.4),))
-    good = fit_asked(seen_of(trial), asked)
+    asked = CurveRequest(
+        QuantityRef(Quantity.POSITION, "x"), "a", "all", CurveShape.PARABOLA, (("y₂", -0.4),)
+    )
+    good = fit_curve_request(seen_of(trial), asked)
     parameters = dict(good.parameters)
     assert (parameters["y₂"].value, parameters["y₂"].u) == (-0.4, 0.0)
     assert parameters["y₁"].value == pytest.approx(0.9, abs=0.005)
     assert good.units["y₂"] == "m/s²"
     assert good.fit.dof == 58
     assert 25 < good.chi_squared < 100
-    bad = fit_asked(
-        seen_of(trial), CurveAsked(Shown(Quantity.POSITION, "x"), "a", "all", Shape.LINE)
+    bad = fit_curve_request(
+        seen_of(trial),
+        CurveRequest(QuantityRef(Quantity.POSITION, "x"), "a", "all", CurveShape.LINE),
     )
     assert "a line is too simple here" in bad.remark
     assert bad.chi_squared > 1e3
@@ -405,7 +421,7 @@ def test_others_are_treated_like_one_and_few_need_a_look(demo):
     pattern = demo.entries[0]
     project = tidying.jumps_set_aside(demo, pattern.trial.id, 6.0).project
     project = marking.span_added(project, pattern.trial.id, 0.3, 0.6, "early").project
-    shown = Shown(Quantity.VELOCITY, "x")
+    shown = QuantityRef(Quantity.VELOCITY, "x")
     named = NamedReading("v late", ReadingKind.MEAN, shown, "light", span="after")
     project = marking.reading_named(project, pattern.trial.id, named).project
     project = marking.reading_named(
@@ -415,7 +431,7 @@ def test_others_are_treated_like_one_and_few_need_a_look(demo):
     ).project
     others = [e.trial.id for e in demo.entries[1:10]]
     seen = []
-    treated = treated_alike(
+    treated = treat_alike(
         project, pattern.trial.id, others, lambda k, n: seen.append((k, n)) or True
     )
     assert seen[-1] == (9, 9)
@@ -428,7 +444,7 @@ def test_others_are_treated_like_one_and_few_need_a_look(demo):
         assert gap == pytest.approx(pattern.spans.contact.start - 0.3, abs=1e-9)
         results = Evaluator().named(treated.edit.project, entry)
         assert all(isinstance(r, Scalar) for r in results.values())
-    assert treated_alike(project, pattern.trial.id, others, lambda _k, _n: False).complete is False
+    assert treat_alike(project, pattern.trial.id, others, lambda _k, _n: False).complete is False
 
 
 def test_a_trial_without_a_hit_or_with_other_bodies_is_told(demo):
@@ -436,7 +452,7 @@ def test_a_trial_without_a_hit_or_with_other_bodies_is_told(demo):
     rng = np.random.default_rng(8)
     lone = recording(t, {"heavy": {"x": 1.1 * t + rng.normal(0, 1e-3, 100)}}, name="lone")
     project = with_trials(demo, [lone], "in line")
-    treated = treated_alike(project, demo.entries[0].trial.id, ["lone"])
+    treated = treat_alike(project, demo.entries[0].trial.id, ["lone"])
     (doubt,) = treated.doubts
     assert any("no contact" in r for r in doubt.reasons)
     assert any("bodies" in r for r in doubt.reasons)
@@ -453,10 +469,12 @@ def test_marks_survive_the_file_to_the_bit(tmp_path):
     frame = Frame(0.31, (0.1, -0.2), angle.si, ("x",), (0.3, 0.4), ())
     project = tidying.frame_set(project, [trial], frame, {ANGLE: angle}).project
     project = marking.span_split(project, trial, "after").project
-    asked = CurveAsked(Shown(Quantity.SPEED), "light", "before", Shape.LINE, (("y₁", 0.0),))
+    asked = CurveRequest(
+        QuantityRef(Quantity.SPEED), "light", "before", CurveShape.LINE, (("y₁", 0.0),)
+    )
     project = marking.curve_added(project, trial, asked).project
     named = NamedReading(
-        "Δv", ReadingKind.DIFFERENCE, Shown(Quantity.VELOCITY, "x"), "light", (0.2, 0.4)
+        "Δv", ReadingKind.DIFFERENCE, QuantityRef(Quantity.VELOCITY, "x"), "light", (0.2, 0.4)
     )
     project = marking.reading_named(project, trial, named).project
     save(project, tmp_path / "p.inertian")
@@ -467,7 +485,7 @@ def test_marks_survive_the_file_to_the_bit(tmp_path):
 
 
 @given(
-    st.sampled_from(list(FORMS)),
+    st.sampled_from(list(SHAPE_DEFINITIONS)),
     st.integers(0, 10_000),
     st.integers(2, 40),
     st.sampled_from([1e-12, 1.0, 1e9]),
@@ -491,9 +509,9 @@ def test_steps_go_where_their_samples_are_when_rows_change():
     old = T
     new = np.sort(np.concatenate([T[:40], T[5:20] + 0.007]))
     steps = (
-        Step(StepKind.SET_ASIDE, ((3, 6), (50, 51)), "a", "blurred"),
-        Step(StepKind.JUMPS, threshold=5.0),
-        Step(StepKind.SET_ASIDE, ((55, 57),), "a", "gone"),
+        TidyStep(StepKind.SET_ASIDE, ((3, 6), (50, 51)), "a", "blurred"),
+        TidyStep(StepKind.JUMPS, threshold=5.0),
+        TidyStep(StepKind.SET_ASIDE, ((55, 57),), "a", "gone"),
     )
     carried = carried_over(steps, old, new)
     assert [s.kind for s in carried] == [StepKind.SET_ASIDE, StepKind.JUMPS]
@@ -515,10 +533,14 @@ def test_a_formula_of_ones_own_is_fitted_from_a_start_it_finds(formula, truth):
     curve = parse_formula(formula)
     rng = np.random.default_rng(4)
     y = curve(t=T, **truth) + rng.normal(0, 1e-4, 60)
-    fit = fit_curve(T, y, Shape.FORMULA, 0.0, formula=formula)
+    fit = fit_curve(T, y, CurveShape.FORMULA, 0.0, formula=formula)
     assert fit.scatter == pytest.approx(1e-4, rel=0.35)
     found = dict(
-        zip([p.symbol for p in form_of(Shape.FORMULA, formula).parameters], fit.values, strict=True)
+        zip(
+            [p.symbol for p in shape_definition(CurveShape.FORMULA, formula).parameters],
+            fit.values,
+            strict=True,
+        )
     )
     for name, value in truth.items():
         if name in ("A", "φ"):  # a wave may be found half a turn on

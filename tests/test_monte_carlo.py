@@ -8,14 +8,14 @@ from scipy.stats import t as student
 
 from conftest import recording
 from inertian.analysis.evaluation import Evaluator
-from inertian.motion.fits.curves import Shape, fit_curve
-from inertian.physics.definitions.derived_quantities import OwnQuantity
-from inertian.physics.definitions.requests import NamedReading, Quantity, ReadingKind, Shown
-from inertian.physics.readings.reading_monte_carlo import simulate
+from inertian.motion.fits.curves import CurveShape, fit_curve
+from inertian.physics.definitions.derived_quantities import DerivedQuantity
+from inertian.physics.definitions.requests import NamedReading, Quantity, QuantityRef, ReadingKind
+from inertian.physics.readings.reading_monte_carlo import draw_reading
 from inertian.physics.readings.readings import read_named
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.coverage import coverage_factor
-from inertian.quantities.estimates import Joint, Part, Pools, Source
+from inertian.quantities.estimates import ErrorSource, JointScalars, Pools, SourceCovariance
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.monte_carlo import Cancelled, distribution, shortest_interval, tolerance_of
 from inertian.quantities.propagation import propagate
@@ -29,9 +29,9 @@ def independent(values, us, bounded=(), dofs=None):
     for i, name in enumerate(names):
         matrix = np.zeros((len(names), len(names)))
         matrix[i, i] = us[name] ** 2
-        parts.append(Part(Source(name, "fact", name, name in bounded), matrix))
+        parts.append(SourceCovariance(ErrorSource(name, "fact", name, name in bounded), matrix))
     relative = {(n, n): 2.0 / v for n, v in (dofs or {}).items() if np.isfinite(v)}
-    return Joint(names, np.array([values[n] for n in names]), tuple(parts), Pools(relative))
+    return JointScalars(names, np.array([values[n] for n in names]), tuple(parts), Pools(relative))
 
 
 def added(q):
@@ -78,9 +78,8 @@ def test_an_energy_near_rest_has_a_one_sided_interval():
     joint = independent({"m": 2.0, "v": 0.0}, {"m": 0.01, "v": 0.1})
     found = distribution(lambda q: {"E": 0.5 * q["m"] * q["v"] ** 2}, joint, "E")
     assert 0.0 <= found.shortest95[0] < 1e-5
-    assert found.shortest95[1] == pytest.approx(
-        0.04, rel=0.03
-    )  # v² / σ² is χ² of one degree of freedom: 4 at 95.45 %
+    # V² / σ² is χ² of one degree of freedom: 4 at 95.45 %
+    assert found.shortest95[1] == pytest.approx(0.04, rel=0.03)
     assert not found.first_order_does
 
 
@@ -95,6 +94,7 @@ def test_h_1_the_end_gauge():
     def gauge(q):
         return {"l": q["l_s"] + q["d"] - q["l_s"] * (q["da"] * q["theta"] + q["a_s"] * q["dt"])}
 
+    # Lengths in nm
     values = {
         "l_s": 50_000_623.0,
         "d": 215.0,
@@ -102,7 +102,7 @@ def test_h_1_the_end_gauge():
         "theta": -0.1,
         "a_s": 11.5e-6,
         "dt": 0.0,
-    }  # lengths in nm
+    }
     us = {"l_s": 25.0, "d": 9.7, "da": 0.58e-6, "theta": 0.41, "a_s": 1.2e-6, "dt": 0.029}
     dofs = {"l_s": 18.0, "d": 25.6, "da": 50.0, "dt": 2.0}
     found = propagate(gauge, independent(values, us, ("a_s", "theta"), dofs)).joint
@@ -126,8 +126,11 @@ READINGS = {
 def test_h_2_resistance_and_reactance_with_their_correlations():
     table = np.array(list(READINGS.values()))
     covariance = np.cov(table) / table.shape[1]
-    joint = Joint(
-        tuple(READINGS), table.mean(axis=1), (Part(Source("all", "readings"), covariance),), Pools()
+    joint = JointScalars(
+        tuple(READINGS),
+        table.mean(axis=1),
+        (SourceCovariance(ErrorSource("all", "readings"), covariance),),
+        Pools(),
     )
 
     def ohm(q):
@@ -136,11 +139,8 @@ def test_h_2_resistance_and_reactance_with_their_correlations():
 
     found = propagate(ohm, joint).joint
     assert [round(float(v), 3) for v in found.values] == [127.732, 219.847, 254.260]
-    assert [round(found.u(n), 3) for n in found.names] == [
-        0.071,
-        0.296,
-        0.236,
-    ]  # X printed as 0.295, from 0.29558
+    # X printed as 0.295, from 0.29558
+    assert [round(found.u(n), 3) for n in found.names] == [0.071, 0.296, 0.236]
     u = np.sqrt(np.diag(found.covariance))
     r = found.covariance / np.outer(u, u)
     assert [round(float(r[i, j]), 3) for i, j in ((0, 1), (0, 2), (1, 2))] == [
@@ -158,7 +158,7 @@ THERMOMETER = (
 
 def test_h_3_the_calibration_line_of_a_thermometer():
     t, b = np.array(THERMOMETER).T
-    fit = fit_curve(t, b, Shape.LINE, 20.0)
+    fit = fit_curve(t, b, CurveShape.LINE, 20.0)
     covariance = fit.scatter**2 * fit.operator @ fit.operator.T
     u = np.sqrt(np.diag(covariance))
     assert (round(fit.values[0], 4), round(fit.values[1], 5)) == (-0.1712, 0.00218)
@@ -205,14 +205,14 @@ def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
     seen, _ = sled(np.random.default_rng(2))
     if name == "area of a formula":
         seen = replace(
-            seen, own={**seen.own, "J_F": OwnQuantity("Impulse", "J_F", "N·s", "area(m a_x)")}
+            seen, own={**seen.own, "J_F": DerivedQuantity("Impulse", "J_F", "N·s", "area(m a_x)")}
         )
     quantity, kind, axis, times = ASKED[name]
     named = NamedReading(
-        "r", kind, Shown(quantity, axis, "W" if axis == "P" else "N·s"), "sled", times
+        "r", kind, QuantityRef(quantity, axis, "W" if axis == "P" else "N·s"), "sled", times
     )
     first = read_named(seen, named)
-    found = simulate(seen, named, first)
+    found = draw_reading(seen, named, first)
     assert first.way == "first order"
     assert found.mean == pytest.approx(first.value, abs=0.05 * first.u)
     dof = first.dof
@@ -221,10 +221,10 @@ def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
     assert found.shortest95[1] - found.shortest95[0] == pytest.approx(
         2.0 * first.k95 * first.u, rel=0.04
     )
-    same = simulate(seen, named, first)
+    same = draw_reading(seen, named, first)
     assert (same.mean, same.shortest95) == (found.mean, found.shortest95)
     with pytest.raises(Cancelled):
-        simulate(seen, named, first, progress=lambda _share: False)
+        draw_reading(seen, named, first, progress=lambda _share: False)
 
 
 @pytest.mark.slow
@@ -234,7 +234,8 @@ def test_a_kinetic_energy_near_rest_is_mapped_and_covers(away):
     for _ in range(250):
         seen, speed = sled(rng, turn=1.0)
         found = read_named(
-            seen, NamedReading("r", ReadingKind.VALUE, Shown(Quantity.KINETIC, ""), "sled", (at,))
+            seen,
+            NamedReading("r", ReadingKind.VALUE, QuantityRef(Quantity.KINETIC, ""), "sled", (at,)),
         )
         ways.add(found.way)
         (low, high), wide = found.interval68, found.interval95
@@ -243,7 +244,6 @@ def test_a_kinetic_energy_near_rest_is_mapped_and_covers(away):
         hits.append((low - tiny <= truth <= high, wide[0] - tiny <= truth <= wide[1]))
     assert ways == {"mapped"}
     narrow, wide = np.mean(hits, axis=0)
-    assert (
-        0.6827 - 3.3 * np.sqrt(0.6827 * 0.3173 / 250) < narrow < 0.95
-    )  # two speeds give one energy: never less
+    # Two speeds give one energy: never less
+    assert 0.6827 - 3.3 * np.sqrt(0.6827 * 0.3173 / 250) < narrow < 0.95
     assert wide > 0.9545 - 3.3 * np.sqrt(0.9545 * 0.0455 / 250)

@@ -6,10 +6,10 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.motion.derivatives.local_fit_cache import ChannelSamples, Derivatives
+from inertian.motion.derivatives.local_fit_cache import ChannelSamples, LocalFitCache
 from inertian.motion.fits.free_motion import FreeMotion, fit_body, shared_deceleration
 from inertian.motion.fits.polynomial_fits import TooFewSamplesError, fit_polynomial
-from inertian.motion.noise.reading_noise import READINGS, STAMPS, estimate_noise
+from inertian.motion.noise.reading_noise import READINGS, STAMPS, noise_of_free_motion
 from inertian.motion.recording.trials import TrialError
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans, move_edge, move_span
@@ -201,7 +201,7 @@ def test_reading_noise_and_jitter_are_told_apart_without_bias(jitter, speeds):
             b: shared_deceleration([f for g in fits for f in g if f.body == b and f.moving])
             for b in ("b0", "b1")
         }
-        noise = estimate_noise(fits, {b: v for b, v in a.items() if v is not None}, 0.0)
+        noise = noise_of_free_motion(fits, {b: v for b, v in a.items() if v is not None}, 0.0)
         found.append((noise.reading**2, noise.stamp**2, noise.pools.relative[READINGS, READINGS]))
     reading, stamp, relative = np.mean(found, axis=0)
     if jitter:
@@ -217,9 +217,9 @@ def test_reading_noise_and_jitter_are_told_apart_without_bias(jitter, speeds):
 
 def test_typed_noise_is_used_unless_the_scatter_is_larger():
     fits = _glides(np.random.default_rng(1), [(1.5, 0.0)] * 3, noise=0.0012)
-    larger = estimate_noise(fits, {}, 0.0, given=0.02)
+    larger = noise_of_free_motion(fits, {}, 0.0, given=0.02)
     assert (larger.reading, larger.dof, larger.remark) == (0.02, np.inf, "")
-    smaller = estimate_noise(fits, {}, 0.0, given=0.0002)
+    smaller = noise_of_free_motion(fits, {}, 0.0, given=0.0002)
     assert smaller.reading > 0.001
     assert "smaller than the scatter" in smaller.remark
     assert (STAMPS, READINGS) not in larger.pools.relative
@@ -230,11 +230,11 @@ def test_noise_is_never_below_the_step_of_the_readings():
         np.arange(30) * 0.1, {"a": {"x": np.zeros(30)}}, unit=recording.__globals__["CENTIMETRE"]
     )
     fit = fit_body(trial, "a", Span("before", FREE, 0.0, 2.9), FreeMotion.LINE)
-    assert estimate_noise([[fit]], {}, 0.01).reading == pytest.approx(0.01 / np.sqrt(12))
+    assert noise_of_free_motion([[fit]], {}, 0.01).reading == pytest.approx(0.01 / np.sqrt(12))
 
 
 def velocity(t, x, walls):
-    return Derivatives().of(ChannelSamples("a", "x", t, x), 1, walls)
+    return LocalFitCache().of(ChannelSamples("a", "x", t, x), 1, walls)
 
 
 @settings(max_examples=50)
@@ -261,7 +261,7 @@ def test_local_velocity_never_reaches_across_a_wall():
     assert np.all(np.isnan(inside))  # three samples across the hit tell no velocity
     assert np.isfinite(velocity(t[:6], x[:6], [0.05, 0.055]).value).all()
     rng = np.random.default_rng(3)
-    operator = Derivatives().fits(ChannelSamples("a", "x", t, x), [0.59, 0.61]).operator(t, 1)
+    operator = LocalFitCache().fits(ChannelSamples("a", "x", t, x), [0.59, 0.61]).operator(t, 1)
     drawn = np.array([operator.applied(rng.normal(0, 0.001, 60)) for _ in range(600)])
     good = np.isfinite(v)
     assert np.std(drawn[:, good], axis=0) == pytest.approx(0.001 * norm[good], rel=0.15)
@@ -326,6 +326,6 @@ def test_blocks_stand_for_all_samples_in_every_fit_to_the_last_digit(offset, une
             for f in (short, full)
         ]
         assert pulled[0] == pytest.approx(pulled[1], rel=1e-8)
-        noises = [estimate_noise([fits], {"a": 0.01}, 0.0) for fits in pair]
+        noises = [noise_of_free_motion([fits], {"a": 0.01}, 0.0) for fits in pair]
         assert noises[0].reading == pytest.approx(noises[1].reading, rel=1e-9)
         assert noises[0].dof == pytest.approx(noises[1].dof, rel=1e-6)

@@ -19,23 +19,27 @@ from inertian.desktop.look import words
 from inertian.files.reader import read_bytes
 from inertian.files.trial_building import trials_of
 from inertian.motion.derivatives.derive import Method, derive, stated_sigma
-from inertian.motion.fits.curves import Shape
-from inertian.motion.noise.local_noise import LocalNoise, pooled
-from inertian.motion.numerics.operators import samples_themselves
-from inertian.motion.numerics.quantisation import amplitudes, patterns, white_part
-from inertian.motion.recording.frame import Frame, framed
+from inertian.motion.fits.curves import CurveShape
+from inertian.motion.noise.local_noise import LocalNoise, pool_noise
+from inertian.motion.numerics.operators import identity_operator
+from inertian.motion.numerics.quantisation import (
+    harmonic_amplitudes,
+    harmonic_patterns,
+    white_variance,
+)
+from inertian.motion.recording.frame import Frame, in_frame
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.definitions.requests import (
-    CurveAsked,
+    CurveRequest,
     NamedReading,
     Quantity,
+    QuantityRef,
     ReadingKind,
-    Shown,
 )
-from inertian.physics.evaluation.quantity_values import at_all_samples, readout
-from inertian.physics.readings.reading_monte_carlo import simulate
-from inertian.physics.readings.readings import fit_asked, read_named
+from inertian.physics.evaluation.quantity_values import at_all_samples, quantity_values
+from inertian.physics.readings.reading_monte_carlo import draw_reading
+from inertian.physics.readings.readings import fit_curve_request, read_named
 from inertian.project.project import Entry, Project, Series, with_trials
 from inertian.project.saving import load, save
 from inertian.quantities.estimates import ReadingNoise, SampleWeights
@@ -43,7 +47,7 @@ from inertian.quantities.facts import Fact, FactId, Meaning
 
 APP = make_app(lambda demo, paths: 0, lambda folder: [])
 SPAN = Spans([Span("part", SpanKind.FREE, 0.3, 1.7)])
-VELOCITY = Shown(Quantity.VELOCITY, "x")
+VELOCITY = QuantityRef(Quantity.VELOCITY, "x")
 AT_ONE = NamedReading("v", ReadingKind.VALUE, VELOCITY, "sled", (1.0,))
 
 
@@ -112,9 +116,8 @@ def test_stated_uncertainties_are_kept_and_found_again(tmp_path):
     (channel,) = load(tmp_path / "p.inertian").entries[0].trial.bodies[0].channels
     assert np.array_equal(channel.u, u, equal_nan=True)
     assert channel.stated[[0, 2]] == pytest.approx([1e-3, 3e-3])
-    assert channel.stated[1] == pytest.approx(
-        0.01 * np.sqrt(np.mean(u[[0, 2, 3]] ** 2))
-    )  # blank: the usual
+    # Blank: the usual
+    assert channel.stated[1] == pytest.approx(0.01 * np.sqrt(np.mean(u[[0, 2, 3]] ** 2)))
 
 
 @given(st.floats(0.0, 6.3), st.booleans())
@@ -123,7 +126,9 @@ def test_turned_axes_mix_stated_uncertainties(angle, flipped):
         Channel(a, a, METRE, np.arange(5.0), u=np.full(5, u)) for a, u in (("x", 0.3), ("y", 0.4))
     )
     trial = Trial("t", "t", "time", SECOND, np.arange(5.0), (Body("b", channels),))
-    turned = framed(trial, Frame(origin=(1.0, 2.0), angle=angle, flipped=("x",) if flipped else ()))
+    turned = in_frame(
+        trial, Frame(origin=(1.0, 2.0), angle=angle, flipped=("x",) if flipped else ())
+    )
     ux, uy = (c.stated[0] for c in turned.bodies[0].channels)
     assert ux**2 + uy**2 == pytest.approx(0.25)
     assert ux**2 == pytest.approx((0.3 * np.cos(angle)) ** 2 + (0.4 * np.sin(angle)) ** 2)
@@ -203,7 +208,7 @@ def test_what_is_known_well_or_of_another_step_is_not_pooled():
         LocalNoise(s, 0.0, d, 0.0, step)
         for s, d, step in ((1.0, 4.0, 0.1), (1.2, 50.0, 0.1), (1.1, 9.0, 0.2))
     )
-    found = pooled([few, sure, other])
+    found = pool_noise([few, sure, other])
     assert found[1:] == [sure, other]
     assert found[0].dof == 54.0
     assert found[0].sigma == pytest.approx(np.sqrt((4.0 + 50.0 * 1.44) / 54.0))
@@ -216,14 +221,17 @@ def test_what_is_known_well_or_of_another_step_is_not_pooled():
 def test_readings_of_a_trial_with_a_column_cover_their_truth():
     rng, t, runs = np.random.default_rng(5), np.arange(60) * 0.033, 300
     u = np.where(t < 1.0, 4e-4, 2e-3)
-    hits, slopes = [], CurveAsked(Shown(Quantity.POSITION, "x"), "sled", "part", Shape.LINE)
+    hits, slopes = (
+        [],
+        CurveRequest(QuantityRef(Quantity.POSITION, "x"), "sled", "part", CurveShape.LINE),
+    )
     mean = NamedReading("m", ReadingKind.MEAN, VELOCITY, "sled", (), "part")
     for _ in range(runs):
         one = seen(stated(t, 0.2 + 0.7 * t + u * rng.normal(size=60), u))
         found = [
             read_named(one, AT_ONE),
             read_named(one, mean),
-            fit_asked(one, slopes).parameters[1][1],
+            fit_curve_request(one, slopes).parameters[1][1],
         ]
         hits.append([abs(f.value - 0.7) < f.u for f in found])
     assert one.noise.given
@@ -247,14 +255,16 @@ def test_a_column_that_states_too_little_is_stretched_to_the_scatter():
 def test_readings_in_coarse_steps_cover_their_truth():
     """A sled that creeps: without the pattern of rounding, means and speeds would cover about half as often."""
     rng, t, runs, hits = np.random.default_rng(7), np.arange(60) * 0.033, 300, []
-    mean = NamedReading("m", ReadingKind.MEAN, Shown(Quantity.POSITION, "x"), "sled", (), "part")
-    asked = CurveAsked(Shown(Quantity.POSITION, "x"), "sled", "part", Shape.LINE)
+    mean = NamedReading(
+        "m", ReadingKind.MEAN, QuantityRef(Quantity.POSITION, "x"), "sled", (), "part"
+    )
+    asked = CurveRequest(QuantityRef(Quantity.POSITION, "x"), "sled", "part", CurveShape.LINE)
     for _ in range(runs):
         start, speed = rng.uniform(0.0, 0.01), rng.uniform(0.002, 0.03)
         one = seen(recording(t, {"sled": {"x": np.round(start + speed * t, 2)}}))
         rows = SPAN[0].rows(t)
         truth = start + speed * t[rows].mean()
-        found, slope = read_named(one, mean), fit_asked(one, asked).parameters[1][1]
+        found, slope = read_named(one, mean), fit_curve_request(one, asked).parameters[1][1]
         hits.append([abs(found.value - truth) < found.u, abs(slope.value - speed) < slope.u])
     shares = np.mean(hits, axis=0)
     assert np.all(shares > 0.6)
@@ -264,7 +274,9 @@ def test_readings_in_coarse_steps_cover_their_truth():
 @pytest.mark.slow
 def test_readings_that_err_alike_cover_their_truth():
     rng, t, runs, hits = np.random.default_rng(9), np.arange(120) * 0.0165, 300, []
-    mean = NamedReading("m", ReadingKind.MEAN, Shown(Quantity.POSITION, "x"), "sled", (), "part")
+    mean = NamedReading(
+        "m", ReadingKind.MEAN, QuantityRef(Quantity.POSITION, "x"), "sled", (), "part"
+    )
     rows = SPAN[0].rows(t)
     for _ in range(runs):
         errors = lfilter([1.0], [1.0, -0.6], rng.normal(size=320))[200:] * 1e-3 * 0.8
@@ -296,7 +308,7 @@ def test_draws_agree_with_first_order(kind):
         kind
     ]
     first = read_named(one, AT_ONE)
-    drawn = simulate(one, AT_ONE, first)
+    drawn = draw_reading(one, AT_ONE, first)
     assert drawn.u == pytest.approx(
         first.u * (np.sqrt(first.dof / (first.dof - 2.0)) if np.isfinite(first.dof) else 1.0),
         rel=0.05,
@@ -334,10 +346,12 @@ def test_covariances_of_readings_are_those_of_the_whole_matrix(seed, alike, own,
 @given(st.floats(0.05, 2.0), st.floats(0.0, 1.0))
 def test_patterns_and_what_is_white_add_up_to_the_variance(step, more):
     sigma = np.hypot(step / np.sqrt(12.0), more * step)
-    found = patterns(np.linspace(0.0, 3.0, 40), np.arange(40.0), 20.0, step, sigma)
-    total = sum((p**2 for p in found), np.zeros(40)) + white_part(step, sigma)
+    found = harmonic_patterns(np.linspace(0.0, 3.0, 40), np.arange(40.0), 20.0, step, sigma)
+    total = sum((p**2 for p in found), np.zeros(40)) + white_variance(step, sigma)
     assert total == pytest.approx(np.full(40, sigma**2))
-    assert bool(found) == bool(amplitudes(step, sigma)) == (more < 0.28) or 0.2 < more < 0.4
+    assert (
+        bool(found) == bool(harmonic_amplitudes(step, sigma)) == (more < 0.28) or 0.2 < more < 0.4
+    )
 
 
 def test_strips_of_local_fits_have_the_same_u_as_readings_at_their_samples():
@@ -354,8 +368,8 @@ def test_strips_of_local_fits_have_the_same_u_as_readings_at_their_samples():
             one, NamedReading("v", ReadingKind.VALUE, VELOCITY, "sled", (float(t[k]),))
         )
         assert strip[k] == pytest.approx(reading.u, rel=1e-6)
-    whole = readout(one, Shown(Quantity.POSITION, "x"), "sled", t, np.arange(80))
-    assert isinstance(whole.terms[0][1], type(samples_themselves(np.arange(80), np.arange(80))))
+    whole = quantity_values(one, QuantityRef(Quantity.POSITION, "x"), "sled", t, np.arange(80))
+    assert isinstance(whole.terms[0][1], type(identity_operator(np.arange(80), np.arange(80))))
 
 
 # -- on the screen ----------------------------------------------------------------------------------------------------
@@ -494,7 +508,11 @@ def test_a_typed_noise_is_held_against_the_scatter_also_where_nothing_is_marked(
 @pytest.mark.slow
 def test_a_sine_with_uncertain_times_is_fitted_along_both_axes_in_a_trial():
     rng, t, runs = np.random.default_rng(12), np.arange(100) * 0.03, 60
-    asked, hits, errs = CurveAsked(Shown(Quantity.POSITION, "x"), "sled", "all", Shape.SINE), [], []
+    asked, hits, errs = (
+        CurveRequest(QuantityRef(Quantity.POSITION, "x"), "sled", "all", CurveShape.SINE),
+        [],
+        [],
+    )
     whole = Spans([Span("all", SpanKind.FREE, 0.0, 3.0)])
     for _ in range(runs):
         shaken = t + 0.004 * rng.normal(size=100)
@@ -509,7 +527,7 @@ def test_a_sine_with_uncertain_times_is_fitted_along_both_axes_in_a_trial():
             ),
             whole,
         )
-        fit = fit_asked(one, asked)
+        fit = fit_curve_request(one, asked)
         values = dict(fit.parameters)
         hits.append(
             [

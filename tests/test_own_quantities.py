@@ -15,18 +15,18 @@ from inertian.desktop.look import formula_words, words
 from inertian.motion.numerics.integrals import integrate_twice
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import Span, SpanKind, Spans
-from inertian.physics.definitions.apparatus import WAYS, computed, stiffness
+from inertian.physics.definitions.apparatus import FACT_RULES, fact_by_rule, stiffness
 from inertian.physics.definitions.derived_quantities import (
-    READY,
-    OwnQuantity,
-    OwnQuantityError,
-    checked,
-    put_together,
+    READY_MADE,
+    DerivedQuantity,
+    DerivedQuantityError,
+    check_quantities,
+    resolve,
 )
-from inertian.physics.definitions.requests import NamedReading, Quantity, ReadingKind, Shown
-from inertian.physics.evaluation.formula_values import own_readout
-from inertian.physics.evaluation.quantity_values import at_all_samples, readout
-from inertian.physics.evaluation.trial_context import ReadoutError
+from inertian.physics.definitions.requests import NamedReading, Quantity, QuantityRef, ReadingKind
+from inertian.physics.evaluation.formula_values import formula_values
+from inertian.physics.evaluation.quantity_values import at_all_samples, quantity_values
+from inertian.physics.evaluation.trial_context import NoValueError
 from inertian.physics.readings.reading_monte_carlo import Draws, drawn_values
 from inertian.physics.readings.readings import over_span, read_named, scalars
 from inertian.project.encoding import decode, encode
@@ -70,7 +70,7 @@ def incline(rng, n=60, sigma=1e-3):
 
 
 def own(symbol, unit, text, name="made"):
-    return OwnQuantity(name, symbol, unit, text)
+    return DerivedQuantity(name, symbol, unit, text)
 
 
 @pytest.mark.parametrize(
@@ -89,20 +89,20 @@ def own(symbol, unit, text, name="made"):
     ],
 )
 def test_what_cannot_be_is_refused_with_the_reason(unit, text, why):
-    with pytest.raises(OwnQuantityError, match=why):
-        put_together(own("Q", unit, text), {}, "sled", {"sled": ("x",)}, {})
+    with pytest.raises(DerivedQuantityError, match=why):
+        resolve(own("Q", unit, text), {}, "sled", {"sled": ("x",)}, {})
 
 
 def test_rings_are_refused_and_chains_cannot_grow_without_end():
-    with pytest.raises(OwnQuantityError, match="A → B → A"):
-        checked([own("A", "J", "B + 1"), own("B", "J", "2 A")])
-    with pytest.raises(OwnQuantityError, match="two quantities"):
-        checked([own("A", "J", "1"), own("A", "J", "2")])
+    with pytest.raises(DerivedQuantityError, match="A → B → A"):
+        check_quantities([own("A", "J", "B + 1"), own("B", "J", "2 A")])
+    with pytest.raises(DerivedQuantityError, match="two quantities"):
+        check_quantities([own("A", "J", "1"), own("A", "J", "2")])
     chain = {f"q{k}": own(f"q{k}", "m", " + ".join([f"q{k + 1}"] * 20)) for k in range(12)} | {
         "q12": own("q12", "m", "x")
     }
-    with pytest.raises(OwnQuantityError, match="too long"):
-        put_together(chain["q0"], chain, "sled", {"sled": ("x",)}, {})
+    with pytest.raises(DerivedQuantityError, match="too long"):
+        resolve(chain["q0"], chain, "sled", {"sled": ("x",)}, {})
 
 
 @pytest.mark.parametrize(
@@ -143,17 +143,19 @@ def test_a_formula_of_a_built_in_quantity_has_its_value_and_uncertainty():
     builtin, mine, double, nothing = (
         at_all_samples(seen, s, "sled")
         for s in (
-            Shown(Quantity.KINETIC),
-            Shown(Quantity.OWN, "K", "J"),
-            Shown(Quantity.OWN, "K2", "J"),
-            Shown(Quantity.OWN, "O", "m"),
+            QuantityRef(Quantity.KINETIC),
+            QuantityRef(Quantity.OWN, "K", "J"),
+            QuantityRef(Quantity.OWN, "K2", "J"),
+            QuantityRef(Quantity.OWN, "O", "m"),
         )
     )
     for one in (mine, double):
         np.testing.assert_allclose(one, builtin, rtol=1e-9)
     np.testing.assert_allclose(nothing, 0.0, atol=1e-15)
-    span = over_span(seen, Shown(Quantity.OWN, "K", "J"), "sled", _whole(trial), ReadingKind.MEAN)
-    same = over_span(seen, Shown(Quantity.KINETIC), "sled", _whole(trial), ReadingKind.MEAN)
+    span = over_span(
+        seen, QuantityRef(Quantity.OWN, "K", "J"), "sled", _whole(trial), ReadingKind.MEAN
+    )
+    same = over_span(seen, QuantityRef(Quantity.KINETIC), "sled", _whole(trial), ReadingKind.MEAN)
     a, b = scalars(seen, {"": span})[""], scalars(seen, {"": same})[""]
     assert (a.value, a.u) == (pytest.approx(b.value), pytest.approx(b.u))
 
@@ -179,7 +181,7 @@ def test_energies_on_an_incline_cover_the_truth(symbol):
         seen = seen_of(project(trial, **facts))
         height = 2.0 * 9.81 * x * np.sin(np.radians(10.0))
         truth = {"E_i": height, "E_mi": height + v**2, "P": 2.0 * v * -1.7}[symbol]
-        value, u = at_all_samples(seen, Shown(Quantity.OWN, symbol, "J"), "sled")
+        value, u = at_all_samples(seen, QuantityRef(Quantity.OWN, symbol, "J"), "sled")
         hits.append(abs(value[20] - truth[20]) < u[20])
     assert abs(np.mean(hits) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 300)
 
@@ -197,7 +199,7 @@ def test_the_centre_of_mass_follows_bodies_of_different_clocks():
     )
     seen = seen_of(project(trial))
     rows = np.flatnonzero(first)[10:-10]
-    found = own_readout(seen, Shown(Quantity.OWN, "x_cm", "m"), "sled", t[rows], rows)
+    found = formula_values(seen, QuantityRef(Quantity.OWN, "x_cm", "m"), "sled", t[rows], rows)
     np.testing.assert_allclose(
         found.values, (2.0 * heavy[rows] + 0.5 * light[rows]) / 2.5, atol=1e-9
     )
@@ -207,29 +209,28 @@ def test_the_centre_of_mass_follows_bodies_of_different_clocks():
 def test_missing_facts_are_named_and_quantities_outlive_saving():
     trial, *_ = incline(np.random.default_rng(2))
     made = project(trial, [own("S", "J", "½ k x² + E_i", "Stored")])
-    with pytest.raises(ReadoutError, match="k is not known"):
-        readout(seen_of(made), Shown(Quantity.OWN, "S", "J"), "sled", np.array([0.5]))
-    assert Shown(Quantity.OWN, "S", "J") in made.offered(
-        made.entries[0]
-    )  # one's own is offered, to say what it lacks
+    with pytest.raises(NoValueError, match="k is not known"):
+        quantity_values(seen_of(made), QuantityRef(Quantity.OWN, "S", "J"), "sled", np.array([0.5]))
+    # One's own is offered, to say what it lacks
+    assert QuantityRef(Quantity.OWN, "S", "J") in made.offered(made.entries[0])
     assert "E_s" not in [s.axis for s in made.offered(made.entries[0])]
     with_spring = made.with_fact(
         FactId("spring constant"), fact(20.0, 0.1, unit_of("stiffness", "N/m"))
     )
     assert np.isfinite(
-        readout(
-            seen_of(with_spring), Shown(Quantity.OWN, "S", "J"), "sled", np.array([0.5])
+        quantity_values(
+            seen_of(with_spring), QuantityRef(Quantity.OWN, "S", "J"), "sled", np.array([0.5])
         ).values[0]
     )
     again = decode("a", encode(made).__getitem__)
     assert again.own == made.own
     more = quantity_set(made, own("T", "J", "2 S")).project
-    with pytest.raises(OwnQuantityError, match="made of it"):
+    with pytest.raises(DerivedQuantityError, match="made of it"):
         quantity_removed(more, "S")
     assert quantity_removed(made, "S").project.own == ()
-    with pytest.raises((OwnQuantityError, FormulaError)):
+    with pytest.raises((DerivedQuantityError, FormulaError)):
         quantity_set(made, own("sin", "J", "1"))
-    assert len({q.symbol for q in READY}) == len(READY)
+    assert len({q.symbol for q in READY_MADE}) == len(READY_MADE)
 
 
 def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(
@@ -248,9 +249,8 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(
         qtbot.keyClicks(field, text)
     assert "J + N has no meaning" in page.verdict.text()
     qtbot.keyClick(page.formula, Qt.Key.Key_Return)
-    assert window.document.settled.own[0].text.endswith(
-        "m a"
-    )  # it may come to mean something; the strip says why not
+    # It may come to mean something; the strip says why not
+    assert window.document.settled.own[0].text.endswith("m a")
     window.document.undo()
     for field in (page.symbol, page.unit, page.name, page.formula):
         field.clear()
@@ -289,9 +289,8 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(
     qtbot.keyClicks(page.facts["k", ""].line, "20 N/cm")
     qtbot.keyClick(page.facts["k", ""].line, Qt.Key.Key_Return)
     assert window.document.settled.setup[FactId("spring constant", "series in line")].si == 2000.0
-    assert "E_s" not in [
-        s.axis for s in window.document.settled.offered(window.document.entry)
-    ]  # x_0 is still missing
+    # X_0 is still missing
+    assert "E_s" not in [s.axis for s in window.document.settled.offered(window.document.entry)]
     window.document.undo()
     window.document.undo()
     assert window.document.settled.own == ()
@@ -307,7 +306,7 @@ def test_in_the_plane_direction_speed_over_radius_and_centre_of_mass_are_those_o
     rows = np.arange(10, 90)
 
     def found(symbol, unit=""):
-        return at_all_samples(seen, Shown(Quantity.OWN, symbol, unit), "sled")[0][rows]
+        return at_all_samples(seen, QuantityRef(Quantity.OWN, symbol, unit), "sled")[0][rows]
 
     np.testing.assert_allclose(np.tan(found("φ_v")), -1.0 / np.tan(2.0 * t[rows]), rtol=1e-3)
     np.testing.assert_allclose(found("ω_v", "1/s"), 2.0, rtol=1e-4)
@@ -340,7 +339,7 @@ def test_an_accelerometer_gives_velocity_and_distance_that_cover_the_truth():
         trial, t, v, x = _sled(rng)
         seen = seen_of(project(trial))
         velocity, distance = (
-            at_all_samples(seen, Shown(Quantity.OWN, s, u), "sled")
+            at_all_samples(seen, QuantityRef(Quantity.OWN, s, u), "sled")
             for s, u in (("v_acc", "m/s"), ("x_acc", "m"))
         )
         k = 100
@@ -362,11 +361,11 @@ def test_an_area_of_a_rate_is_the_change_and_a_rate_of_an_area_is_refused():
     trial, t, *_ = incline(np.random.default_rng(3))
     mine = [own("dK", "J", "area(rate(½ m v²))"), own("no", "J", "rate(area(½ m v²))")]
     seen = seen_of(project(trial, mine))
-    change, u = at_all_samples(seen, Shown(Quantity.OWN, "dK", "J"), "sled")
-    kinetic, _ = at_all_samples(seen, Shown(Quantity.KINETIC), "sled")
+    change, u = at_all_samples(seen, QuantityRef(Quantity.OWN, "dK", "J"), "sled")
+    kinetic, _ = at_all_samples(seen, QuantityRef(Quantity.KINETIC), "sled")
     assert abs(change[-8] - (kinetic[-8] - kinetic[0])) < 4.0 * u[-8]
-    with pytest.raises(ReadoutError, match="what stands in the area"):
-        readout(seen, Shown(Quantity.OWN, "no", "J"), "sled", t[10:20])
+    with pytest.raises(NoValueError, match="what stands in the area"):
+        quantity_values(seen, QuantityRef(Quantity.OWN, "no", "J"), "sled", t[10:20])
 
 
 # -- facts from measurements ------------------------------------------------------------------------------------------
@@ -380,19 +379,21 @@ def lengths(**typed):
 
 
 def test_inclines_and_inertias_are_the_textbook_ones_with_their_uncertainty():
-    slope, level = (w for w in WAYS if w.symbol == "θ")
-    found = computed(slope, lengths(h1="0.100 ± 0.001 m", h2="0.300 ± 0.001 m", s="1.0 m ± 0 m"))
+    slope, level = (w for w in FACT_RULES if w.symbol == "θ")
+    found = fact_by_rule(
+        slope, lengths(h1="0.100 ± 0.001 m", h2="0.300 ± 0.001 m", s="1.0 m ± 0 m")
+    )
     assert found.typed == pytest.approx(np.degrees(np.arcsin(0.2)), abs=1e-4)
     assert found.u == pytest.approx(
         np.hypot(1e-3, 1e-3) / np.sqrt(3.0) / np.cos(np.arcsin(0.2)), rel=0.01
     )
-    assert computed(
+    assert fact_by_rule(
         level, lengths(h1="0 m ± 0 m", h2="1 m ± 0 m", d="1 m ± 0 m")
     ).typed == pytest.approx(45.0)
     with pytest.raises(Refusal, match="larger than the way"):
-        computed(slope, lengths(h1="0 m", h2="2 m", s="1 m"))
+        fact_by_rule(slope, lengths(h1="0 m", h2="2 m", s="1 m"))
     with pytest.raises(Refusal, match="Way between the marks"):
-        computed(slope, lengths(h1="0 m", h2="2 m"))
+        fact_by_rule(slope, lengths(h1="0 m", h2="2 m"))
     every = lengths(
         m="2 kg ± 0 kg",
         r="0.5 m ± 1 %",
@@ -405,12 +406,12 @@ def test_inclines_and_inertias_are_the_textbook_ones_with_their_uncertainty():
     )
     every["T"] = parse_fact("2 s", "time", unit_of("time", "s"))
     every["g"] = parse_fact("9.81", "acceleration", unit_of("acceleration", "m/s²"))
-    by_text = [computed(w, every).si / (2.0 * 0.25) for w in WAYS if w.symbol == "I"]
+    by_text = [fact_by_rule(w, every).si / (2.0 * 0.25) for w in FACT_RULES if w.symbol == "I"]
     assert by_text == pytest.approx(
         (0.5, 1.0, 1.0, 0.4, 2 / 3, 1 / 12, 1 / 3, 1 / 12, 2.0 * 9.81 / np.pi**2), rel=1e-3
     )
-    disc = next(w for w in WAYS if w.text == "½ m r²")
-    assert computed(disc, every).u / computed(disc, every).si == pytest.approx(
+    disc = next(w for w in FACT_RULES if w.text == "½ m r²")
+    assert fact_by_rule(disc, every).u / fact_by_rule(disc, every).si == pytest.approx(
         2.0 * 0.01 / np.sqrt(3.0), rel=0.01
     )
 
@@ -478,10 +479,14 @@ def test_an_incline_and_a_spring_are_measured_in_the_window(demo, open_window, q
 def test_a_named_reading_is_a_name_in_formulas_with_all_it_shares_with_the_samples():
     trial, _t, _x, _v = incline(np.random.default_rng(5))
     start = NamedReading(
-        "v_0", ReadingKind.MEAN, Shown(Quantity.VELOCITY, "x"), "sled", (), "whole"
+        "v_0", ReadingKind.MEAN, QuantityRef(Quantity.VELOCITY, "x"), "sled", (), "whole"
     )
-    twice = NamedReading("d", ReadingKind.VALUE, Shown(Quantity.OWN, "D", "m/s"), "sled", (0.8,))
-    ring = NamedReading("w", ReadingKind.VALUE, Shown(Quantity.OWN, "W", "m/s"), "sled", (0.8,))
+    twice = NamedReading(
+        "d", ReadingKind.VALUE, QuantityRef(Quantity.OWN, "D", "m/s"), "sled", (0.8,)
+    )
+    ring = NamedReading(
+        "w", ReadingKind.VALUE, QuantityRef(Quantity.OWN, "W", "m/s"), "sled", (0.8,)
+    )
     made = project(
         trial, [own("D", "m/s", "v_x - v_0"), own("E", "J", "½ m v_0²"), own("W", "m/s", "w + v_x")]
     )
@@ -490,19 +495,20 @@ def test_a_named_reading_is_a_name_in_formulas_with_all_it_shares_with_the_sampl
     assert {"D", "E"} <= {s.axis for s in made.offered(entry)}
     seen = Evaluator().observed(made, entry)
     mean = read_named(seen, start)
-    value, u = at_all_samples(seen, Shown(Quantity.OWN, "E", "J"), "sled")
+    value, u = at_all_samples(seen, QuantityRef(Quantity.OWN, "E", "J"), "sled")
     np.testing.assert_allclose(value, mean.value**2)
     np.testing.assert_allclose(
         u, np.hypot(2.0 * mean.value * mean.u, 0.005 * mean.value**2), rtol=1e-6
     )
     difference = over_span(
-        seen, Shown(Quantity.OWN, "D", "m/s"), "sled", _whole(trial), ReadingKind.MEAN
+        seen, QuantityRef(Quantity.OWN, "D", "m/s"), "sled", _whole(trial), ReadingKind.MEAN
     )
     nothing = scalars(seen, {"": difference})[""]
+    # One and the same
     assert (nothing.value, nothing.u) == (
         pytest.approx(0.0, abs=1e-12),
         pytest.approx(0.0, abs=1e-9),
-    )  # one and the same
+    )
     found = read_named(seen, twice)
     draws = Draws(seen, 4000, np.random.default_rng(3))
     drawn = drawn_values(draws, twice.shown, "sled", np.array([0.8]), None)
@@ -510,7 +516,7 @@ def test_a_named_reading_is_a_name_in_formulas_with_all_it_shares_with_the_sampl
         pytest.approx(found.value, abs=0.1 * found.u),
         pytest.approx(found.u, rel=0.1),
     )
-    with pytest.raises(ReadoutError, match="“w” is not known"):
+    with pytest.raises(NoValueError, match="“w” is not known"):
         read_named(seen, ring)
 
 
@@ -531,12 +537,12 @@ def test_a_towed_sled_with_an_offset_and_a_drift_is_levelled_by_its_spans_of_res
         k = 118
         own_hits = []
         for (symbol, unit), truth in zip((("v_lev", "m/s"), ("x_lev", "m")), true, strict=True):
-            value, u = at_all_samples(seen, Shown(Quantity.OWN, symbol, unit), "sled")
+            value, u = at_all_samples(seen, QuantityRef(Quantity.OWN, symbol, unit), "sled")
             own_hits.append(abs(value[k] - truth[k]) < u[k])
         hits.append(own_hits)
     assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 150))
-    with pytest.raises(ReadoutError, match="span of rest"):
-        at_all_samples(seen_of(project(trial)), Shown(Quantity.OWN, "v_lev", "m/s"), "sled")
+    with pytest.raises(NoValueError, match="span of rest"):
+        at_all_samples(seen_of(project(trial)), QuantityRef(Quantity.OWN, "v_lev", "m/s"), "sled")
 
 
 @pytest.mark.parametrize(("rule", "order"), [("area", 2.0), ("simpson", 3.5), ("stepsum", 1.0)])
@@ -549,7 +555,9 @@ def test_integrals_follow_their_rule_and_own_up_to_what_it_leaves_out(rule, orde
             "t", "t", "time", unit_of("time", "s"), t, (Body("sled", (), (_force(np.sin(t)),)),)
         )
         seen = seen_of(project(trial, [own("J", "N·s", f"{rule}(F)")]))
-        whole = readout(seen, Shown(Quantity.OWN, "J", "N·s"), "sled", np.array([t[-1]]))
+        whole = quantity_values(
+            seen, QuantityRef(Quantity.OWN, "J", "N·s"), "sled", np.array([t[-1]])
+        )
         misses.append(abs(float(whole.values[0]) - (1.0 - np.cos(2.0))))
         stated.append(abs(float(whole.facts[seen.missed_by_rule][0])))
     found = np.log2(np.array(misses[:-1]) / misses[1:])
@@ -557,7 +565,9 @@ def test_integrals_follow_their_rule_and_own_up_to_what_it_leaves_out(rule, orde
     if rule != "simpson":
         assert np.all(found < order + 0.3)
         assert stated == pytest.approx(misses, rel=0.25)
-    between = readout(seen, Shown(Quantity.OWN, "J", "N·s"), "sled", np.array([0.7, 5.0]))
+    between = quantity_values(
+        seen, QuantityRef(Quantity.OWN, "J", "N·s"), "sled", np.array([0.7, 5.0])
+    )
     assert between.values[0] == pytest.approx(1.0 - np.cos(0.7), abs=0.02)
     assert np.isnan(between.values[1])
 
@@ -574,6 +584,6 @@ def test_an_unknown_tilt_makes_velocity_and_distance_uncertain_as_t_and_t_square
     tilted = 9.81 * np.sin(np.radians(1.0))
     u_tilt = 9.81 * np.cos(np.radians(1.0)) * np.radians(0.2)
     for symbol, unit, power in (("v_tilt", "m/s", 1), ("x_tilt", "m", 2)):
-        value, u = at_all_samples(seen_of(made), Shown(Quantity.OWN, symbol, unit), "sled")
+        value, u = at_all_samples(seen_of(made), QuantityRef(Quantity.OWN, symbol, unit), "sled")
         assert value[-1] == pytest.approx((0.3 - tilted) * t[-1] ** power / power, rel=1e-6)
         assert u[100:] == pytest.approx(u_tilt * t[100:] ** power / power, rel=0.02)

@@ -19,20 +19,20 @@ from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import (
     ChannelId,
     ClockNoise,
+    ErrorShape,
+    ErrorSource,
     Estimate,
-    Joint,
-    Part,
+    JointScalars,
     Pools,
     ReadingNoise,
     SampleWeights,
-    Shape,
     SharedPart,
-    Source,
-    joint,
+    SourceCovariance,
+    joint_scalars,
 )
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact, parse_positive
 from inertian.quantities.propagation import Results, propagate
-from inertian.quantities.rounding import last_place, write
+from inertian.quantities.rounding import last_place, write_estimate
 from inertian.quantities.units import PIXEL, kind_of, symbols, unit_of
 
 KG = unit_of("mass", "kg")
@@ -59,13 +59,13 @@ KG = unit_of("mass", "kg")
     ],
 )
 def test_values_are_rounded_by_their_uncertainty(value, u, text):
-    assert write(value, u) == text
+    assert write_estimate(value, u) == text
 
 
 def test_unit_and_decimal_mark_are_written():
-    assert write(2.4136, 0.0312, "m/s") == "2.41 ± 0.03 m/s"
-    assert write(2.4136, 0.0312, "m/s", ",") == "2,41 ± 0,03 m/s"
-    assert write(5.0, 0.0, "kg") == "5 kg (exact)"
+    assert write_estimate(2.4136, 0.0312, "m/s") == "2.41 ± 0.03 m/s"
+    assert write_estimate(2.4136, 0.0312, "m/s", ",") == "2,41 ± 0,03 m/s"
+    assert write_estimate(5.0, 0.0, "kg") == "5 kg (exact)"
 
 
 @given(st.floats(1e-12, 1e12), st.floats(-1e6, 1e6))
@@ -75,7 +75,7 @@ def test_rounding_keeps_the_uncertainty_to_a_fifth(u, ratio):
     assert 3 <= shown <= 30
     assert abs(shown * 10.0**place - u) <= 0.5000001 * 10.0**place
     assert abs(shown * 10.0**place / u - 1) <= 0.2
-    assert write(ratio * u, u).count("±") == 1
+    assert write_estimate(ratio * u, u).count("±") == 1
 
 
 def test_units_agree_with_an_independent_library():
@@ -189,18 +189,18 @@ def test_covariance_of_estimates_agrees_with_a_simulation():
     rng = np.random.default_rng(5)
     first, second = _two_estimates(rng)
     rate = {A: rng.normal(size=12), B: rng.normal(size=12)}
-    source = Source("readings", "readings", "r")
+    source = ErrorSource("readings", "readings", "r")
     noise = ClockNoise(
         {A: (source, ReadingNoise(0.3**2)), B: (source, ReadingNoise(0.2**2))},
         rate,
         0.5**2,
-        Source("stamps", "stamps", "s"),
+        ErrorSource("stamps", "stamps", "s"),
     )
     shared = [
-        SharedPart(Source("scale", "fact"), ("scale",), np.array([[0.1**2]])),
-        SharedPart(Source("mass", "fact"), ("mass",), np.array([[0.4**2]])),
+        SharedPart(ErrorSource("scale", "fact"), ("scale",), np.array([[0.1**2]])),
+        SharedPart(ErrorSource("mass", "fact"), ("mass",), np.array([[0.4**2]])),
     ]
-    stated = joint({"first": first, "second": second}, noise, shared).covariance
+    stated = joint_scalars({"first": first, "second": second}, noise, shared).covariance
     n = 200_000
     jitter = rng.normal(0, 0.5, (n, 12))
     samples = {
@@ -219,15 +219,17 @@ def test_covariance_of_estimates_agrees_with_a_simulation():
 def test_copies_of_an_estimate_stay_fully_correlated():
     first, _ = _two_estimates(np.random.default_rng(1))
     copy = Estimate(first.value, dict(first.weights), dict(first.sensitivities))
-    source = Source("readings", "readings")
+    source = ErrorSource("readings", "readings")
     noise = ClockNoise(
         {A: (source, ReadingNoise(1.0)), B: (source, ReadingNoise(1.0))},
         {},
         0.0,
-        Source("stamps", "stamps"),
+        ErrorSource("stamps", "stamps"),
     )
-    pair = joint(
-        {"a": first, "b": copy}, noise, [SharedPart(Source("s", "fact"), ("scale",), np.eye(1))]
+    pair = joint_scalars(
+        {"a": first, "b": copy},
+        noise,
+        [SharedPart(ErrorSource("s", "fact"), ("scale",), np.eye(1))],
     )
     difference = propagate(lambda q: {"d": q["a"] - q["b"]}, pair).joint
     assert difference.u("d") == pytest.approx(0.0, abs=1e-12)
@@ -235,12 +237,12 @@ def test_copies_of_an_estimate_stay_fully_correlated():
 
 def test_a_budget_adds_up_and_dof_follow_welch_satterthwaite():
     parts = (
-        Part(Source("a", "readings", "a"), np.array([[4.0]])),
-        Part(Source("b", "readings", "b"), np.array([[9.0]])),
-        Part(Source("mass", "fact", "m"), np.array([[2.0]])),
+        SourceCovariance(ErrorSource("a", "readings", "a"), np.array([[4.0]])),
+        SourceCovariance(ErrorSource("b", "readings", "b"), np.array([[9.0]])),
+        SourceCovariance(ErrorSource("mass", "fact", "m"), np.array([[2.0]])),
     )
     pools = Pools({("a", "a"): 2 / 5, ("b", "b"): 2 / 11})
-    made = Joint(("y",), np.array([1.0]), parts, pools)
+    made = JointScalars(("y",), np.array([1.0]), parts, pools)
     assert sum(made.shares("y").values()) == pytest.approx(made.u("y") ** 2)
     assert made.dof("y") == pytest.approx(15.0**2 / (4.0**2 / 5 + 9.0**2 / 11))
 
@@ -248,9 +250,10 @@ def test_a_budget_adds_up_and_dof_follow_welch_satterthwaite():
 def _inputs(values, u, bounded=False):
     covariance = [np.diag([v**2 if i == j else 0 for j in range(len(u))]) for i, v in enumerate(u)]
     parts = tuple(
-        Part(Source(str(i), "fact", str(i), bounded), c) for i, c in enumerate(covariance)
+        SourceCovariance(ErrorSource(str(i), "fact", str(i), bounded), c)
+        for i, c in enumerate(covariance)
     )
-    return Joint(tuple("abc"[: len(values)]), np.array(values, dtype=float), parts, Pools())
+    return JointScalars(tuple("abc"[: len(values)]), np.array(values, dtype=float), parts, Pools())
 
 
 def test_propagation_is_exact_for_products_and_quotients():
@@ -286,7 +289,7 @@ def test_intervals_with_limits_inside_cover_as_they_claim(spread, dof, widths):
     free = rng.standard_t(dof, n) if math.isfinite(dof) else rng.standard_normal(n)
     error = spread * free + sum(rng.uniform(-w, w, n) for w in widths)
     u = math.sqrt(spread**2 + sum(w * w / 3 for w in widths))
-    made = Scalar(0.0, u, dof, Shape(spread, dof, widths))
+    made = Scalar(0.0, u, dof, ErrorShape(spread, dof, widths))
     for k, claimed in ((made.k68, P68), (made.k95, P95)):
         assert np.mean(np.abs(error) <= k * u) == pytest.approx(claimed, abs=0.004)
 
@@ -310,6 +313,6 @@ def test_facts_are_told_apart_by_name_and_scope():
 
 @given(st.floats(-1e300, 1e300), st.floats(0, 1e300))
 def test_any_value_and_any_u_can_be_written(value, u):
-    text = write(value, u, "m")
+    text = write_estimate(value, u, "m")
     assert text.endswith(("m", "m (exact)"))
     assert "nan" not in text

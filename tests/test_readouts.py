@@ -8,20 +8,28 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.motion.derivatives.local_derivatives import WindowAsked
-from inertian.motion.derivatives.local_fit_cache import ChannelSamples, Derivatives
-from inertian.motion.noise.reading_noise import Noise
+from inertian.motion.derivatives.local_derivatives import WindowRequest
+from inertian.motion.derivatives.local_fit_cache import ChannelSamples, LocalFitCache
+from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.numerics.circles import CircleError, fit_circle
 from inertian.motion.numerics.local_polynomials import local_operator
-from inertian.motion.recording.frame import ANGLE, AS_FILED, CENTRE, Frame, framed, lowest, zero_key
+from inertian.motion.recording.frame import (
+    ANGLE,
+    CENTRE,
+    FILE_FRAME,
+    Frame,
+    in_frame,
+    lowest,
+    zero_key,
+)
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, mass_key
-from inertian.physics.definitions.derived_quantities import OwnQuantity
+from inertian.physics.definitions.derived_quantities import DerivedQuantity
 from inertian.physics.definitions.reading_units import unit_of_reading
-from inertian.physics.definitions.requests import TOTAL, Quantity, ReadingKind, Shown
-from inertian.physics.evaluation.quantity_values import at_all_samples, readout
-from inertian.physics.evaluation.trial_context import Observed, ReadoutError
+from inertian.physics.definitions.requests import TOTAL, Quantity, QuantityRef, ReadingKind
+from inertian.physics.evaluation.quantity_values import at_all_samples, quantity_values
+from inertian.physics.evaluation.trial_context import NoValueError, TrialContext
 from inertian.physics.readings.budgets import budget_of
 from inertian.physics.readings.readings import at_moment, over_span, scalars
 from inertian.quantities.estimates import Pools
@@ -31,7 +39,7 @@ from inertian.quantities.units import unit_of
 T = np.arange(200) * 0.01
 WHOLE = Spans([Span("all", SpanKind.FREE, 0.0, 2.0)])
 KG, RAD, METRE = unit_of("mass", "kg"), unit_of("angle", "rad"), unit_of("length", "m")
-QUIET = Noise(1e-4, 0.0, np.inf, Pools())
+QUIET = InstrumentNoise(1e-4, 0.0, np.inf, Pools())
 
 
 def mass(body, value, u=0.0):
@@ -39,8 +47,8 @@ def mass(body, value, u=0.0):
     return {body: (FactId(mass_key(body)), Fact(value, u, meaning, KG))}
 
 
-def seen_of(trial, frame=AS_FILED, masses=None, shared=None, noise=QUIET, spans=WHOLE):
-    return Observed(trial, spans, frame, noise, masses or {}, shared or {})
+def seen_of(trial, frame=FILE_FRAME, masses=None, shared=None, noise=QUIET, spans=WHOLE):
+    return TrialContext(trial, spans, frame, noise, masses or {}, shared or {})
 
 
 def circling(radius=0.4, omega=3.0, centre=(1.2, -0.3), turns_in=0.0):
@@ -52,18 +60,17 @@ def circling(radius=0.4, omega=3.0, centre=(1.2, -0.3), turns_in=0.0):
 def test_a_disc_on_the_ice_has_its_angle_speed_and_radius():
     trial, phi = circling(turns_in=-0.8)
     seen = seen_of(trial, Frame(centre=(1.2, -0.3)))
-    angle, _ = at_all_samples(seen, Shown(Quantity.ANGLE), "disc")
+    angle, _ = at_all_samples(seen, QuantityRef(Quantity.ANGLE), "disc")
     assert np.diff(angle) == pytest.approx(np.diff(phi), abs=1e-12)  # through 2π without a jump
-    by_hand = replace(seen, window=WindowAsked(samples=9))
-    omega, u = at_all_samples(by_hand, Shown(Quantity.ANGULAR_SPEED), "disc")
+    by_hand = replace(seen, window=WindowRequest(samples=9))
+    omega, u = at_all_samples(by_hand, QuantityRef(Quantity.ANGULAR_SPEED), "disc")
     assert omega[1:] == pytest.approx((3.0 - 0.8 * T)[1:], abs=0.01)  # the first is extrapolated
-    slope = (
-        np.linalg.norm([86, 142, 193, 126]) * np.sqrt(2.0) / 1188
-    )  # of a quartic through 9 samples
+    # Of a quartic through 9 samples
+    slope = np.linalg.norm([86, 142, 193, 126]) * np.sqrt(2.0) / 1188
     assert np.median(u) == pytest.approx(1e-4 / 0.4 / 0.01 * slope, rel=0.01)
-    radius, _ = at_all_samples(seen, Shown(Quantity.RADIUS), "disc")
+    radius, _ = at_all_samples(seen, QuantityRef(Quantity.RADIUS), "disc")
     assert radius == pytest.approx(np.full(200, 0.4))
-    slope = at_moment(seen, Shown(Quantity.ANGLE), "disc", 1.0)[ReadingKind.SLOPE]
+    slope = at_moment(seen, QuantityRef(Quantity.ANGLE), "disc", 1.0)[ReadingKind.SLOPE]
     assert slope.value == pytest.approx(2.2, abs=1e-3)
 
 
@@ -98,7 +105,12 @@ def test_the_centre_carries_its_uncertainty_into_an_angle():
     row = np.array([0])
     us = [
         scalars(
-            s, {"φ": readout(s, Shown(Quantity.ANGLE), "disc", T[row], row).estimate(np.ones(1))}
+            s,
+            {
+                "φ": quantity_values(s, QuantityRef(Quantity.ANGLE), "disc", T[row], row).estimate(
+                    np.ones(1)
+                )
+            },
         )["φ"].u
         for s in (plain, known)
     ]
@@ -114,29 +126,29 @@ def two_stones():
 def test_totals_add_up_and_their_masses_share_the_blame():
     masses = mass("heavy", 19.1, 0.1) | mass("light", 11.3, 0.2)
     seen = seen_of(two_stones(), masses=masses)
-    momentum, _ = at_all_samples(seen, Shown(Quantity.MOMENTUM, "x"), TOTAL)
+    momentum, _ = at_all_samples(seen, QuantityRef(Quantity.MOMENTUM, "x"), TOTAL)
     assert momentum == pytest.approx(np.full(200, 19.1 * 0.9 - 11.3 * 0.4))
-    energy, u = at_all_samples(seen, Shown(Quantity.KINETIC), TOTAL)
+    energy, u = at_all_samples(seen, QuantityRef(Quantity.KINETIC), TOTAL)
     squares = np.array([0.9**2 + 0.1**2, 0.4**2 + 0.2**2])
     assert energy == pytest.approx(np.full(200, 0.5 * (19.1 * squares[0] + 11.3 * squares[1])))
-    estimate = over_span(seen, Shown(Quantity.KINETIC), TOTAL, WHOLE[0], ReadingKind.MEAN)
+    estimate = over_span(seen, QuantityRef(Quantity.KINETIC), TOTAL, WHOLE[0], ReadingKind.MEAN)
     found = scalars(seen, {"E": estimate})["E"]
     assert found.u == pytest.approx(0.5 * np.hypot(0.1 * squares[0], 0.2 * squares[1]), rel=0.02)
     assert np.median(u) > found.u  # one moment is known less well than the mean
-    size, _ = at_all_samples(seen, Shown(Quantity.MOMENTUM, "magnitude"), "light")
+    size, _ = at_all_samples(seen, QuantityRef(Quantity.MOMENTUM, "magnitude"), "light")
     assert size == pytest.approx(np.full(200, 11.3 * np.hypot(0.4, 0.2)))
 
 
 @pytest.mark.parametrize(
     ("shown", "lengths", "rates"),
     [
-        (Shown(Quantity.POSITION, "x"), 1, 0),
-        (Shown(Quantity.VELOCITY, "y"), 1, 1),
-        (Shown(Quantity.SPEED), 1, 1),
-        (Shown(Quantity.ACCELERATION, "magnitude"), 1, 2),
-        (Shown(Quantity.MOMENTUM, "x"), 1, 1),
-        (Shown(Quantity.KINETIC), 2, 2),
-        (Shown(Quantity.ANGULAR_SPEED), 0, 1),
+        (QuantityRef(Quantity.POSITION, "x"), 1, 0),
+        (QuantityRef(Quantity.VELOCITY, "y"), 1, 1),
+        (QuantityRef(Quantity.SPEED), 1, 1),
+        (QuantityRef(Quantity.ACCELERATION, "magnitude"), 1, 2),
+        (QuantityRef(Quantity.MOMENTUM, "x"), 1, 1),
+        (QuantityRef(Quantity.KINETIC), 2, 2),
+        (QuantityRef(Quantity.ANGULAR_SPEED), 0, 1),
     ],
 )
 def test_scale_and_time_base_stretch_each_quantity_by_its_dimensions(shown, lengths, rates):
@@ -145,7 +157,7 @@ def test_scale_and_time_base_stretch_each_quantity_by_its_dimensions(shown, leng
         SCALE: (FactId(SCALE, "series s"), Fact(1.0, 0.02, Meaning.STANDARD, KG)),
         TIME_BASE: (FactId(TIME_BASE, "series s"), Fact(1.0, 0.03, Meaning.STANDARD, KG)),
     }
-    quiet = Noise(1e-12, 0.0, np.inf, Pools())
+    quiet = InstrumentNoise(1e-12, 0.0, np.inf, Pools())
     seen = seen_of(trial, Frame(centre=(1.2, -0.3)), mass("disc", 2.0), shared, quiet)
     values, u = at_all_samples(seen, shown, "disc")
     assert u[100] == pytest.approx(
@@ -161,15 +173,16 @@ def test_the_angle_of_the_axes_moves_components_as_turning_them_does(theta, axis
     trial = two_stones()
     key, fact = FactId(ANGLE, "trial made"), Fact(theta, 0.01, Meaning.STANDARD, RAD)
     frame = Frame(angle=theta, flipped=flipped)
-    quiet = Noise(1e-12, 0.0, np.inf, Pools())
-    seen = seen_of(framed(trial, frame), frame, shared={ANGLE: (key, fact)}, noise=quiet)
-    _, u = at_all_samples(seen, Shown(Quantity.VELOCITY, axis), "heavy")
-    turned = seen_of(framed(trial, replace(frame, angle=theta + 1e-6)), noise=quiet)
+    quiet = InstrumentNoise(1e-12, 0.0, np.inf, Pools())
+    seen = seen_of(in_frame(trial, frame), frame, shared={ANGLE: (key, fact)}, noise=quiet)
+    _, u = at_all_samples(seen, QuantityRef(Quantity.VELOCITY, axis), "heavy")
+    turned = seen_of(in_frame(trial, replace(frame, angle=theta + 1e-6)), noise=quiet)
     plain, more = (
-        at_all_samples(s, Shown(Quantity.VELOCITY, axis), "heavy")[0][50] for s in (seen, turned)
+        at_all_samples(s, QuantityRef(Quantity.VELOCITY, axis), "heavy")[0][50]
+        for s in (seen, turned)
     )
     assert u[50] == pytest.approx(0.01 * abs(more - plain) / 1e-6, rel=1e-3, abs=1e-8)
-    speed = at_all_samples(seen, Shown(Quantity.SPEED), "heavy")[1]
+    speed = at_all_samples(seen, QuantityRef(Quantity.SPEED), "heavy")[1]
     assert speed[50] == pytest.approx(0.0, abs=1e-9)  # a length does not turn
 
 
@@ -189,16 +202,16 @@ def test_a_force_is_zeroed_over_a_quiet_span_and_its_impulse_knows_the_zero():
     fact = Fact(zero, 0.05 / np.sqrt(70), Meaning.STANDARD, unit_of("force", "N"))
     span = Span("push", SpanKind.PUSH, 0.7, 1.1)
     seen = seen_of(
-        framed(trial, frame), frame, shared={key.name: (key, fact)}, spans=Spans([*WHOLE, span])
+        in_frame(trial, frame), frame, shared={key.name: (key, fact)}, spans=Spans([*WHOLE, span])
     )
-    area = over_span(seen, Shown(Quantity.SENSOR, "F"), "sled", span, ReadingKind.AREA)
+    area = over_span(seen, QuantityRef(Quantity.SENSOR, "F"), "sled", span, ReadingKind.AREA)
     found = scalars(seen, {"J": area})["J"]
     assert found.value == pytest.approx(12.0 * 0.19, abs=0.08)
     own, offset = 0.05 * 0.01 * np.sqrt(40), 0.4 * fact.u
     assert found.u == pytest.approx(np.hypot(own, offset), rel=0.2)
     spread = over_span(
         seen,
-        Shown(Quantity.SENSOR, "F"),
+        QuantityRef(Quantity.SENSOR, "F"),
         "sled",
         Span("q", SpanKind.FREE, 0, 0.7),
         ReadingKind.SPREAD,
@@ -209,18 +222,18 @@ def test_a_force_is_zeroed_over_a_quiet_span_and_its_impulse_knows_the_zero():
 @pytest.mark.parametrize(
     ("shown", "body", "why"),
     [
-        (Shown(Quantity.VELOCITY, "y"), "sled", "not followed along y"),
-        (Shown(Quantity.KINETIC), "sled", "mass of sled is not known"),
-        (Shown(Quantity.ANGLE), "sled", "centre of rotation"),
-        (Shown(Quantity.SENSOR, "a"), "sled", "no such sensor"),
+        (QuantityRef(Quantity.VELOCITY, "y"), "sled", "not followed along y"),
+        (QuantityRef(Quantity.KINETIC), "sled", "mass of sled is not known"),
+        (QuantityRef(Quantity.ANGLE), "sled", "centre of rotation"),
+        (QuantityRef(Quantity.SENSOR, "a"), "sled", "no such sensor"),
     ],
 )
 def test_what_is_missing_is_said(shown, body, why):
     seen = seen_of(with_force())
-    with pytest.raises(ReadoutError, match=why):
+    with pytest.raises(NoValueError, match=why):
         at_all_samples(seen, shown, body)
-    with pytest.raises(ReadoutError, match=why):
-        readout(seen, shown, body, np.array([0.5]))
+    with pytest.raises(NoValueError, match=why):
+        quantity_values(seen, shown, body, np.array([0.5]))
 
 
 def test_readings_at_walls_stay_on_their_side():
@@ -229,15 +242,14 @@ def test_readings_at_walls_stay_on_their_side():
         [Span("hit", SpanKind.CONTACT, 0.985, 1.015), Span("after", SpanKind.FREE, 1.015, 2.0)]
     )
     seen = seen_of(recording(T, {"a": {"x": x}}), spans=spans)
-    shown = Shown(Quantity.VELOCITY, "x")
+    shown = QuantityRef(Quantity.VELOCITY, "x")
     for time, speed in ((0.9849, 0.8), (1.0151, -0.5), (0.2, 0.8), (1.9, -0.5)):
         assert at_moment(seen, shown, "a", time)[ReadingKind.VALUE].value == pytest.approx(speed)
-    assert ReadingKind.VALUE not in at_moment(
-        seen, shown, "a", 1.0
-    )  # three samples across the hit tell nothing
-    change = over_span(seen, Shown(Quantity.POSITION, "x"), "a", spans[1], ReadingKind.CHANGE)
+    # Three samples across the hit tell nothing
+    assert ReadingKind.VALUE not in at_moment(seen, shown, "a", 1.0)
+    change = over_span(seen, QuantityRef(Quantity.POSITION, "x"), "a", spans[1], ReadingKind.CHANGE)
     assert change.value == pytest.approx(-0.5 * 0.985)
-    with pytest.raises(ReadoutError, match="too few samples"):
+    with pytest.raises(NoValueError, match="too few samples"):
         over_span(seen, shown, "a", spans[0], ReadingKind.MEAN)
 
 
@@ -249,7 +261,7 @@ def test_local_fits_are_exact_on_parabolas_at_any_spacing_and_offset(seed, offse
     local = t - offset
     a, b, c = rng.uniform(-2, 2, 3)
     x = a + b * local + c * local**2
-    fits = Derivatives().fits(ChannelSamples("a", "x", t, x), [])
+    fits = LocalFitCache().fits(ChannelSamples("a", "x", t, x), [])
     value = fits.estimated(order).value
     exact = b + 2 * c * local if order == 1 else np.full(60, 2 * c)
     fine = 1e-9 + 3e-7 * (offset > 1.0) * 60**order  # what the stored times still tell
@@ -284,11 +296,11 @@ def test_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order)
     t = np.arange(n) * (10.0 / n) + rng.uniform(0, 1e-4, n)
     x = np.sin(t) + rng.normal(0, 1e-3, n)
     x[rng.integers(0, n, 40)] = np.nan
-    known, channel = Derivatives(), ChannelSamples("a", "x", t, x)
+    known, channel = LocalFitCache(), ChannelSamples("a", "x", t, x)
     for k in range(0, len(times) - 1, 2):
         walls = sorted(times[k : k + 2])
         found = known.of(channel, order, walls)
-        exact = Derivatives().of(channel, order, walls)
+        exact = LocalFitCache().of(channel, order, walls)
         assert np.array_equal(np.isnan(found.value), np.isnan(exact.value))
         assert np.nanmax(np.abs(found.value - exact.value)) <= 1e-6 * np.nanmax(np.abs(exact.value))
         assert found.norm == pytest.approx(exact.norm, rel=1e-6, nan_ok=True)
@@ -309,18 +321,18 @@ def test_readings_of_a_long_recording_are_those_of_the_motion(even):
     seen = replace(
         seen,
         noise=replace(seen.noise, reading=1e-3),
-        own={"Q": OwnQuantity("", "Q", "m²/s²", "v_x²")},
+        own={"Q": DerivedQuantity("", "Q", "m²/s²", "v_x²")},
     )
     moved = 0.3 * (np.sin(5.1) - np.sin(0.9))
     for kind, truth in ((ReadingKind.MEAN, moved / 1.4), (ReadingKind.AREA, moved)):
         found = scalars(
-            seen, {"": over_span(seen, Shown(Quantity.VELOCITY, "x"), "a", span, kind)}
+            seen, {"": over_span(seen, QuantityRef(Quantity.VELOCITY, "x"), "a", span, kind)}
         )[""]
         assert abs(found.value - truth) < 4.0 * found.u < 0.01
-    shown = Shown(Quantity.OWN, "Q", "m²/s²")
+    shown = QuantityRef(Quantity.OWN, "Q", "m²/s²")
     value, u = at_all_samples(seen, shown, "a")
     rows = np.array([100, 9_000, 15_003, 29_000])
-    same = readout(seen, shown, "a", t[rows], rows)
+    same = quantity_values(seen, shown, "a", t[rows], rows)
     assert value[rows] == pytest.approx(same.values, rel=1e-6)
     for k, row in enumerate(rows):
         one = scalars(seen, {"": same.estimate(np.eye(4)[k])})[""]
@@ -349,7 +361,7 @@ def interrupted(draw):
 @settings(max_examples=60)
 def test_no_window_reaches_across_a_wall_or_a_gap_and_strips_are_what_operators_say(made, order):
     t, x, walls = made
-    fits = Derivatives().fits(ChannelSamples("a", "x", t, x), walls)
+    fits = LocalFitCache().fits(ChannelSamples("a", "x", t, x), walls)
     usable = fits.usable
     operator = fits.operator(t[usable], order)
     weights, own = operator.matrix() != 0.0, t[usable]
@@ -372,19 +384,17 @@ def test_a_window_too_wide_by_hand_owns_up_to_what_it_leaves_out():
     rng, t = np.random.default_rng(2), np.arange(300) * 0.01
     true = 0.3 * 6.0 * np.cos(6.0 * t)
     trial = recording(t, {"a": {"x": 0.3 * np.sin(6.0 * t) + 1e-4 * rng.normal(size=300)}})
-    seen = replace(seen_of(trial), window=WindowAsked(seconds=1.2))
-    v, u = at_all_samples(seen, Shown(Quantity.VELOCITY, "x"), "a")
+    seen = replace(seen_of(trial), window=WindowRequest(seconds=1.2))
+    v, u = at_all_samples(seen, QuantityRef(Quantity.VELOCITY, "x"), "a")
     inner = slice(60, 240)
     norms = seen.derivative("a", "x", 1).norm
-    assert (
-        np.abs(v - true)[inner].max() > 20.0 * (seen.noise.reading * norms)[inner].max()
-    )  # smoothed too much
-    assert (
-        np.mean(np.abs(v - true)[inner] < 3.0 * u[inner]) > 0.9
-    )  # not just where what is left out changes sign
+    # Smoothed too much
+    assert np.abs(v - true)[inner].max() > 20.0 * (seen.noise.reading * norms)[inner].max()
+    # Not just where what is left out changes sign
+    assert np.mean(np.abs(v - true)[inner] < 3.0 * u[inner]) > 0.9
     mean = over_span(
         seen,
-        Shown(Quantity.VELOCITY, "x"),
+        QuantityRef(Quantity.VELOCITY, "x"),
         "a",
         Span("s", SpanKind.FREE, 1.0, 1.1),
         ReadingKind.MEAN,

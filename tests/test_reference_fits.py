@@ -14,9 +14,9 @@ import scipy.stats
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inertian.motion.fits.curves import Shape, fit_curve, form_of
-from inertian.motion.fits.errors_in_variables import curve_in_both, line_in_both
-from inertian.motion.numerics.least_squares import refined
+from inertian.motion.fits.curves import CurveShape, fit_curve, shape_definition
+from inertian.motion.fits.errors_in_variables import fit_curve_both_axes, fit_line_both_axes
+from inertian.motion.numerics.least_squares import refined_parameters
 from inertian.quantities.correlation import convolved
 from inertian.quantities.expressions import parse_formula
 
@@ -82,7 +82,7 @@ def _agreement(name, start):
     fit = fit_curve(
         x,
         y,
-        Shape.FORMULA,
+        CurveShape.FORMULA,
         0.0,
         formula=FORMULAS[name],
         first={s: v[start] for s, v in table.items()},
@@ -103,9 +103,8 @@ def test_nonlinear_reference_problems_agree_to_six_digits(start):
             f"{name}: values {v:.1f} digits, deviations {d:.1f}" for name, (v, d) in solved.items()
         )
     )
-    missed = {
-        n for n, (v, d) in solved.items() if v < 6.0 or (d < 6.0 and n != "Lanczos1")
-    }  # its scatter is rounding
+    # Its scatter is rounding
+    missed = {n for n, (v, d) in solved.items() if v < 6.0 or (d < 6.0 and n != "Lanczos1")}
     assert missed <= ({"MGH09"} if start == 0 else set())
 
 
@@ -118,7 +117,7 @@ def test_nelson_s_problem_in_two_variables_agrees_to_six_digits(start):
     def curve(tau, b1, b2, b3):
         return b1 - b2 * x1 * np.exp(-b3 * x2)
 
-    values, slopes = refined(curve, x1, np.log(y), first, [True] * 3, linear=False)
+    values, slopes = refined_parameters(curve, x1, np.log(y), first, [True] * 3, linear=False)
     left = np.log(y) - curve(x1, *values)
     u = np.sqrt(left @ left / (len(y) - 3)) * np.linalg.norm(slopes, axis=1)
     assert min(_digits(v, row[2]) for v, row in zip(values, table.values(), strict=True)) >= 6.0
@@ -132,7 +131,7 @@ STARTLESS = ("Misra1a", "DanWood", "BoxBOD", "Rat42", "Bennett5", "MGH10", "Chwi
 @pytest.mark.parametrize("name", STARTLESS)
 def test_curves_of_ones_own_need_no_start(name):
     table, x, y = _certified(name)
-    fit = fit_curve(x, y, Shape.FORMULA, 0.0, formula=FORMULAS[name])
+    fit = fit_curve(x, y, CurveShape.FORMULA, 0.0, formula=FORMULAS[name])
     own = [s for s in parse_formula(FORMULAS[name]).names if s != "t"]
     assert min(_digits(v, table[s][2]) for s, v in zip(own, fit.values, strict=True)) >= 6.0
 
@@ -157,7 +156,9 @@ DEVIATIONS = (
 def test_wampler_s_polynomials_agree_to_nine_digits(scale, factor):
     x = np.arange(21.0)
     y = sum((scale * x) ** k for k in range(6)) + factor * _RIPPLE
-    fit = fit_curve(x, y, Shape.FORMULA, 0.0, formula="b0 + b1 t + b2 t² + b3 t³ + b4 t^4 + b5 t^5")
+    fit = fit_curve(
+        x, y, CurveShape.FORMULA, 0.0, formula="b0 + b1 t + b2 t² + b3 t³ + b4 t^4 + b5 t^5"
+    )
     assert min(_digits(v, scale**k) for k, v in enumerate(fit.values)) >= 9.0
     if factor:
         u = fit.scatter * np.linalg.norm(fit.operator, axis=1) / factor
@@ -178,7 +179,7 @@ def test_wampler_s_polynomials_agree_to_nine_digits(scale, factor):
     ids=["NoInt1", "NoInt2"],
 )
 def test_lines_through_the_origin_agree_to_nine_digits(x, y, slope, deviation):
-    fit = fit_curve(x, y, Shape.FORMULA, 0.0, formula="b t")
+    fit = fit_curve(x, y, CurveShape.FORMULA, 0.0, formula="b t")
     assert _digits(fit.values[0], slope) >= 9.0
     assert _digits(fit.scatter * np.linalg.norm(fit.operator[0]), deviation) >= 9.0
 
@@ -201,7 +202,7 @@ def _linear_agreement(matrix, y, values, deviations):
         return sum(value * column for value, column in zip(b, matrix, strict=True))
 
     every = np.ones(len(matrix), dtype=bool)
-    found, slopes = refined(curve, y, y, np.zeros(len(matrix)), every, linear=True)
+    found, slopes = refined_parameters(curve, y, y, np.zeros(len(matrix)), every, linear=True)
     left = np.asarray(y - curve(y, *found), dtype=float)
     u = np.sqrt(left @ left / (len(y) - len(found))) * np.linalg.norm(slopes, axis=1)
     return (
@@ -231,7 +232,7 @@ def test_norris_s_line_agrees_to_nine_digits():
     rows = re.findall(r"^\s*B\d\s+(\S+)\s+(\S+)\s*$", text, re.MULTILINE)
     data = text[text.rindex("Data:") :].splitlines()[1:]
     y, x = np.array([[float(v) for v in line.split()] for line in data if line.strip()]).T
-    fit = fit_curve(x, y, Shape.LINE, 0.0)
+    fit = fit_curve(x, y, CurveShape.LINE, 0.0)
     u = fit.scatter * np.linalg.norm(fit.operator, axis=1)
     for value, deviation, (certified, sure) in zip(fit.values, u, rows, strict=True):
         assert min(_digits(value, float(certified)), _digits(deviation, float(sure))) >= 9.0
@@ -244,20 +245,20 @@ YORK_Y = np.array([1.0, 1.8, 4, 8, 20, 20, 70, 70, 100, 500])
 
 
 def test_pearson_s_data_with_york_s_weights():
-    line = line_in_both(PEARSON_X, PEARSON_Y, YORK_X**-0.5, YORK_Y**-0.5)
+    line = fit_line_both_axes(PEARSON_X, PEARSON_Y, YORK_X**-0.5, YORK_Y**-0.5)
     assert (round(line.slope, 6), round(line.intercept, 5), round(line.squares, 3)) == (
         -0.480533,
         5.47991,
         11.866,
     )
     assert (round(line.u[1], 4), round(line.u[0], 4)) == (0.0580, 0.2950)
-    swapped = line_in_both(PEARSON_Y, PEARSON_X, YORK_Y**-0.5, YORK_X**-0.5)
+    swapped = fit_line_both_axes(PEARSON_Y, PEARSON_X, YORK_Y**-0.5, YORK_X**-0.5)
     assert swapped.slope == pytest.approx(1.0 / line.slope)
     assert swapped.squares == pytest.approx(line.squares)
 
 
 def test_orthogonal_distances_give_the_same_line():
-    values, operator = curve_in_both(
+    values, operator = fit_curve_both_axes(
         lambda x, a, b: a + b * x,
         PEARSON_X,
         PEARSON_Y,
@@ -272,13 +273,13 @@ def test_orthogonal_distances_give_the_same_line():
 
 
 TRUE = {
-    Shape.LINE: (0.2, 0.8),
-    Shape.CUBIC: (0.2, 0.8, -1.5, 2.0),
-    Shape.SINE: (0.1, 0.3, 0.9, 0.5),
-    Shape.DAMPED: (0.1, 0.3, 0.7, 0.5, 1.5),
-    Shape.EXPONENTIAL: (0.5, -0.4, 0.3),
-    Shape.POWER: (0.1, 0.5, 1.7),
-    Shape.FORMULA: (0.3, 2.0),
+    CurveShape.LINE: (0.2, 0.8),
+    CurveShape.CUBIC: (0.2, 0.8, -1.5, 2.0),
+    CurveShape.SINE: (0.1, 0.3, 0.9, 0.5),
+    CurveShape.DAMPED: (0.1, 0.3, 0.7, 0.5, 1.5),
+    CurveShape.EXPONENTIAL: (0.5, -0.4, 0.3),
+    CurveShape.POWER: (0.1, 0.5, 1.7),
+    CurveShape.FORMULA: (0.3, 2.0),
 }
 
 
@@ -286,8 +287,8 @@ TRUE = {
 @pytest.mark.parametrize("shape", TRUE)
 def test_curves_with_uncertain_times_cover_their_truth_and_err_less(shape):
     rng, t, runs, stamp = np.random.default_rng(len(shape)), np.arange(50) * 0.03 + 0.03, 250, 0.006
-    u, formula = np.full(50, 1e-3), "b tanh(c t)" if shape is Shape.FORMULA else ""
-    form, true = form_of(shape, formula), np.array(TRUE[shape])
+    u, formula = np.full(50, 1e-3), "b tanh(c t)" if shape is CurveShape.FORMULA else ""
+    form, true = shape_definition(shape, formula), np.array(TRUE[shape])
     first = dict(zip([p.symbol for p in form.parameters], true, strict=True))
     speed = np.imag(form.curve(t + 1e-30j, *true) + 0j * t) / 1e-30
     both, plain, hits = [], [], []
@@ -307,7 +308,7 @@ def test_samples_weigh_by_their_uncertainty():
     rng, t = np.random.default_rng(4), np.arange(40) * 0.05
     u = np.where(np.arange(40) % 4, 1e-3, 3e-2)
     y = 0.3 + 0.5 * t + u * rng.normal(size=40)
-    fit = fit_curve(t, y, Shape.LINE, 0.0, u=u)
+    fit = fit_curve(t, y, CurveShape.LINE, 0.0, u=u)
     certain = np.polyfit(t, y, 1, w=1.0 / u)[::-1]
     assert fit.values == pytest.approx(certain, rel=1e-12)
     assert fit.operator @ y == pytest.approx(fit.values, rel=1e-12)
@@ -319,7 +320,7 @@ def test_a_line_in_both_covers_its_truth():
     for _ in range(2000):
         x = np.linspace(0.0, 4.0, 12)
         ux, uy = rng.uniform(0.02, 0.2, 12), rng.uniform(0.02, 0.2, 12)
-        line = line_in_both(
+        line = fit_line_both_axes(
             x + ux * rng.normal(size=12), 1.0 - 0.7 * x + uy * rng.normal(size=12), ux, uy
         )
         hits.append([abs(line.slope + 0.7) < line.u[1], abs(line.intercept - 1.0) < line.u[0]])
@@ -336,7 +337,7 @@ def test_a_robust_fit_is_not_swayed_and_covers_its_truth():
             y[rng.choice(40, 3, replace=False)] += rng.choice([-1.0, 1.0]) * rng.uniform(
                 0.2, 1.0, 3
             )
-        fit = fit_curve(t, y, Shape.PARABOLA, 0.0, robust=True)
+        fit = fit_curve(t, y, CurveShape.PARABOLA, 0.0, robust=True)
         u = 0.01 * np.linalg.norm(fit.operator, axis=1)
         hits.append(np.abs(fit.values - (1.0, 0.5, -0.6)) < u)
         swayed.append(np.max(np.abs(fit.values - (1.0, 0.5, -0.6)) / u))
@@ -347,14 +348,14 @@ def test_a_robust_fit_is_not_swayed_and_covers_its_truth():
 @settings(max_examples=60)
 @given(
     st.integers(0, 10_000),
-    st.sampled_from([Shape.CONSTANT, Shape.LINE, Shape.PARABOLA, Shape.CUBIC]),
+    st.sampled_from([CurveShape.CONSTANT, CurveShape.LINE, CurveShape.PARABOLA, CurveShape.CUBIC]),
     st.booleans(),
 )
 def test_straight_fits_are_those_of_least_squares_far_from_the_origin_too(seed, shape, held):
     rng = np.random.default_rng(seed)
     t = rng.choice([0.0, 1.7e9]) + np.cumsum(rng.uniform(0.01, 0.2, 30))
     y, u = rng.normal(size=30), rng.uniform(0.5, 2.0, 30)
-    size = len(form_of(shape).parameters)
+    size = len(shape_definition(shape).parameters)
     fixed = {"y₀": 0.3} if held and size > 1 else {}
     fit = fit_curve(t, y, shape, float(t[0]), held=fixed, u=u)
     factors = np.array([1.0, 1.0, 0.5, 1.0 / 6.0])[:size]
@@ -370,7 +371,7 @@ def test_straight_fits_are_those_of_least_squares_far_from_the_origin_too(seed, 
 
 def test_a_formula_with_two_letters_for_one_thing_is_fitted_without_falling_over():
     t = np.arange(20) * 0.1
-    fit = fit_curve(t, 0.5 + 2.0 * t, Shape.FORMULA, 0.0, formula="a + b t + c t")
+    fit = fit_curve(t, 0.5 + 2.0 * t, CurveShape.FORMULA, 0.0, formula="a + b t + c t")
     a, b, c = fit.values
     assert a == pytest.approx(0.5)
     assert b + c == pytest.approx(2.0)

@@ -9,16 +9,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.analysis.batch_treatment import treated_alike
+from inertian.analysis.batch_treatment import treat_alike
 from inertian.analysis.evaluation import Evaluator
 from inertian.desktop.bench.rail_ruler import lanes_of, ruler_step
 from inertian.files.reader import read_bytes
 from inertian.files.trial_building import trials_of
-from inertian.motion.spans.span_naming import Found
+from inertian.motion.spans.span_naming import FoundSpan
 from inertian.motion.spans.span_suggestion import shared_spans, suggest_spans
 from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans, move_edge, move_span
 from inertian.physics.accounts.ledger import Accounts
-from inertian.physics.definitions.requests import OVER_SPAN, Quantity, Shown
+from inertian.physics.definitions.requests import OVER_SPAN, Quantity, QuantityRef
 from inertian.physics.readings.readings import over_span
 from inertian.project import marking_edits as marking
 from inertian.project.edits import series_marked, trials_joined
@@ -125,11 +125,11 @@ def test_an_interaction_is_the_event_of_a_trial_without_a_contact_and_has_no_wal
 
 def test_found_spans_are_shared_where_the_bodies_agree_and_split_where_they_do_not():
     found = [
-        Found(SpanKind.REST, "before", 0.0, 1.0, ("a",), "it rests"),
-        Found(SpanKind.VELOCITY, "before", 0.1, 1.0, ("b",), "it glides"),
-        Found(SpanKind.CONTACT, "contact", 1.0, 1.1, ("a", "b"), "they meet"),
-        Found(SpanKind.VELOCITY, "after", 1.1, 1.3, ("a",), "then it stops"),
-        Found(SpanKind.VELOCITY, "after", 1.1, 3.0, ("b",), "it goes on"),
+        FoundSpan(SpanKind.REST, "before", 0.0, 1.0, ("a",), "it rests"),
+        FoundSpan(SpanKind.VELOCITY, "before", 0.1, 1.0, ("b",), "it glides"),
+        FoundSpan(SpanKind.CONTACT, "contact", 1.0, 1.1, ("a", "b"), "they meet"),
+        FoundSpan(SpanKind.VELOCITY, "after", 1.1, 1.3, ("a",), "then it stops"),
+        FoundSpan(SpanKind.VELOCITY, "after", 1.1, 3.0, ("b",), "it goes on"),
     ]
     spans = shared_spans(found, ("a", "b"))
     assert [(s.name, str(s.kind), s.bodies) for s in spans] == [
@@ -165,7 +165,7 @@ def test_of_many_good_trials_few_need_a_look_and_their_edges_are_at_their_own_hi
     ).project
     spans = own.entries[0].spans
     assert spans.contact is not None
-    treated = treated_alike(own, pattern.trial.id, [e.trial.id for e in project.entries])
+    treated = treat_alike(own, pattern.trial.id, [e.trial.id for e in project.entries])
     assert len(treated.doubts) == 29  # not the pattern itself
     need = [d for d in treated.doubts if d.reasons]
     assert len(need) <= 3, need
@@ -186,7 +186,7 @@ def test_a_rough_trial_among_good_ones_is_told(demo):
     }
     project = with_trials(demo, [recording(rough.trial.t, x, name="rough")], "in line")
     targets = [e.trial.id for e in project.entries_of("in line")]
-    doubts = {d.trial: d.reasons for d in treated_alike(project, targets[0], targets).doubts}
+    doubts = {d.trial: d.reasons for d in treat_alike(project, targets[0], targets).doubts}
     assert any("scatters much more" in reason for reason in doubts["rough"])
     assert sum(bool(r) for r in doubts.values()) <= 2
 
@@ -254,16 +254,18 @@ def test_nothing_in_an_ugly_recording_stops_the_bench(trial):
     seen = evaluator.observed(project, entry)
     for body in entry.trial.bodies:
         for shown in (
-            Shown(Quantity.POSITION, body.axes[0]),
-            Shown(Quantity.SPEED),
-            Shown(Quantity.KINETIC),
+            QuantityRef(Quantity.POSITION, body.axes[0]),
+            QuantityRef(Quantity.SPEED),
+            QuantityRef(Quantity.KINETIC),
         ):
             band = evaluator.band(project, entry, shown, body.name)
             assert isinstance(band, InertianError) or len(band[0]) == len(trial.t)
         for span in entry.spans:
             for kind in OVER_SPAN:
                 try:
-                    over_span(seen, Shown(Quantity.VELOCITY, body.axes[0]), body.name, span, kind)
+                    over_span(
+                        seen, QuantityRef(Quantity.VELOCITY, body.axes[0]), body.name, span, kind
+                    )
                 except InertianError:
                     continue
     assert isinstance(evaluator.accounts(project, "ugly"), InertianError | Accounts)

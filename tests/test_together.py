@@ -8,10 +8,10 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from conftest import recording
 from inertian.analysis.evaluation import Evaluator
 from inertian.desktop.look import formula_words, words
-from inertian.motion.fits.curves import Shape
+from inertian.motion.fits.curves import CurveShape
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.accounts.collision_inputs import SCALE
-from inertian.physics.definitions.requests import CurveAsked, Quantity, Shown
+from inertian.physics.definitions.requests import CurveRequest, Quantity, QuantityRef
 from inertian.project.marking_edits import curve_added
 from inertian.project.project import Entry, Project, Series
 from inertian.quantities.facts import Fact, FactId, Meaning
@@ -19,8 +19,8 @@ from inertian.quantities.units import unit_of
 
 T = np.arange(60) * 0.03
 SPAN = Spans([Span("swing", SpanKind.FREE, 0.0, 1.8)])
-SINE = CurveAsked(Shown(Quantity.POSITION, "x"), "disc", "swing", Shape.SINE)
-LINE = CurveAsked(Shown(Quantity.POSITION, "x"), "disc", "swing", Shape.LINE)
+SINE = CurveRequest(QuantityRef(Quantity.POSITION, "x"), "disc", "swing", CurveShape.SINE)
+LINE = CurveRequest(QuantityRef(Quantity.POSITION, "x"), "disc", "swing", CurveShape.LINE)
 
 
 def always(_done, _of):

@@ -82,9 +82,8 @@ def test_a_contact_dragged_into_the_hit_spoils_the_verdict_and_esc_forgets_it(
     move(viewport, strip_x(plot, middle + 0.2), y)
     release(viewport, strip_x(plot, middle + 0.2), y)
     assert window.margin.notes.text() == ""
-    press(
-        viewport, strip_x(plot, contact.start), y
-    )  # now the edge of “before”: take it across the hit
+    # Now the edge of “before”: take it across the hit
+    press(viewport, strip_x(plot, contact.start), y)
     move(viewport, strip_x(plot, middle + 0.15), y)
     assert "heavy and light, “before”: the points curve about the fit" in window.margin.notes.text()
     evaluator, trial = window.document.evaluator, demo.entries[0].trial.id
@@ -383,9 +382,8 @@ def test_work_left_by_a_kill_is_offered_at_the_next_start(
     window = open_window(demo)
     window.document.do(window_edit(window))
     folder = tmp_path / "recovery"
-    qtbot.waitUntil(
-        lambda: bool(list(folder.glob("*/index.json"))), timeout=1500
-    )  # on disk within about a second
+    # On disk within about a second
+    qtbot.waitUntil(lambda: bool(list(folder.glob("*/index.json"))), timeout=1500)
     monkeypatch.setattr(recovery, "_started", lambda pid: "another boot")
     monkeypatch.setattr(project_files, "ask", lambda *a: QMessageBox.StandardButton.Yes)
     again = open_window(Project("empty"))
@@ -780,8 +778,13 @@ def test_every_pane_of_the_intake_is_reached_with_f6(open_window, qtbot, tmp_pat
     for _ in range(6):
         qtbot.keyClick(window, Qt.Key.Key_F6)
         focus = QApplication.focusWidget()
-        for name, pane in (("file", window.receiving.stage.view), ("button", window.receiving.stage.bring_in),
-                           ("margin", window.receiving.margin), ("shelf", window.shelf)):  # fmt: skip
+        for name, pane in (
+            ("file", window.receiving.stage.view),
+            ("button", window.receiving.stage.bring_in),
+            # Fmt: skip
+            ("margin", window.receiving.margin),
+            ("shelf", window.shelf),
+        ):
             if focus is pane or pane.isAncestorOf(focus):
                 seen.add(name)
     assert seen == {"file", "button", "margin", "shelf"}

@@ -17,9 +17,9 @@ from inertian.files.cells.dialects import (
     split_line,
 )
 from inertian.files.cells.number_parsing import decide_decimal, is_missing, looks_numeric, value_of
-from inertian.files.cells.time_stamps import epoch_unit, is_moment, moments_of, shifted_exactly
-from inertian.files.interpretation.preamble import clues_of
-from inertian.files.tab_separated import harmless
+from inertian.files.cells.time_stamps import epoch_unit, is_moment, shifted_exactly, time_stamps
+from inertian.files.interpretation.preamble import read_preamble
+from inertian.files.tab_separated import escape_cell
 
 FINITE = st.floats(-1e9, 1e9, allow_nan=False)
 
@@ -151,7 +151,7 @@ ZONES = st.integers(-12, 14).map(lambda h: timezone(timedelta(hours=h)))
 )
 def test_iso_times_are_read_to_the_microsecond_whatever_the_zone(start, steps):
     moments = [start + timedelta(microseconds=sum(steps[:k])) for k in range(len(steps) + 1)]
-    found = moments_of([m.isoformat() for m in moments])
+    found = time_stamps([m.isoformat() for m in moments])
     assert found.form == "iso"
     wanted = [(m - start).total_seconds() for m in moments]
     np.testing.assert_allclose(found.seconds, wanted, atol=1e-9)
@@ -170,13 +170,13 @@ def test_iso_times_are_read_to_the_microsecond_whatever_the_zone(start, steps):
 )  # fmt: skip
 def test_clock_times_and_dates_in_many_spellings(cells, seconds):
     assert all(map(is_moment, cells))
-    np.testing.assert_allclose(moments_of(cells).seconds, seconds)
+    np.testing.assert_allclose(time_stamps(cells).seconds, seconds)
 
 
 def test_what_is_no_moment_is_none():
-    assert moments_of(["1.5", "2.5"]) is None
+    assert time_stamps(["1.5", "2.5"]) is None
     assert not any(map(is_moment, ["1.5", "abc", "12", "1:2", "99-99", "3.10.5"]))
-    assert math.isnan(moments_of(["14:50:01", "14:99:01", "14:50:03"]).seconds[1])
+    assert math.isnan(time_stamps(["14:50:01", "14:99:01", "14:50:03"]).seconds[1])
 
 
 @given(
@@ -209,14 +209,14 @@ def test_time_stamps_are_told_by_their_size():
 def test_lines_above_a_table_tell_rate_and_scale_unless_they_contradict_themselves(
     line, rate, scale
 ):
-    clues = clues_of([f"# {line}"], 3)
+    clues = read_preamble([f"# {line}"], 3)
     assert clues.frame_rate == rate
     assert (clues.scale.value if clues.scale else None) == (pytest.approx(scale) if scale else None)
 
 
 def test_units_are_told_in_lists_and_sentences():
-    assert clues_of(["# units: s, cm, cm"], 3).by_place == ("s", "cm", "cm")
-    assert clues_of(["time in ms, positions in mm"], 3).by_role == {
+    assert read_preamble(["# units: s, cm, cm"], 3).by_place == ("s", "cm", "cm")
+    assert read_preamble(["time in ms, positions in mm"], 3).by_role == {
         Role.TIME: "ms",
         Role.POSITION: "mm",
     }
@@ -262,8 +262,8 @@ def test_names_and_values_become_a_table():
 
 @pytest.mark.parametrize("cell", ["=1+1", "+A1", "-2+3", "@SUM(A1)", "\t=1", " =1"])
 def test_cells_that_a_spreadsheet_would_run_are_disarmed(cell):
-    assert harmless(cell).startswith("'")
-    assert harmless("heavy x (cm)") == "heavy x (cm)"
+    assert escape_cell(cell).startswith("'")
+    assert escape_cell("heavy x (cm)") == "heavy x (cm)"
 
 
 def test_names_of_things_are_no_numbers():

@@ -125,7 +125,7 @@ def derive(
     from inertian.files.cells.recipes import load_recipe
     from inertian.files.reader import read_file
     from inertian.motion.derivatives.derive import Method
-    from inertian.motion.derivatives.local_derivatives import window_asked
+    from inertian.motion.derivatives.local_derivatives import parse_window
     from inertian.quantities.errors import InertianError
     from inertian.report import derived
 
@@ -133,12 +133,12 @@ def derive(
         refuse([f"--method {method}: choose one of {', '.join(Method)}."])
     try:
         chosen = load_recipe(recipe) if recipe is not None else None
-        asked = window_asked(window), derived.noise_asked(noise)
+        asked = parse_window(window), derived.parse_noise(noise)
     except InertianError as error:
         refuse([str(error)])
         return
     readings = [(str(path), read_file(path, chosen)) for path in files]
-    found, refusals = derived.derived_of(readings, Method(method), *asked)
+    found, refusals = derived.derive_files(readings, Method(method), *asked)
     try:
         rows = derived.write_table(out, found)
     except OSError as error:

@@ -8,7 +8,7 @@ import numpy as np
 from inertian.analysis.evaluation import Evaluator, SeriesResult
 from inertian.analysis.second_look import second_look
 from inertian.motion.recording.frame import Frame
-from inertian.motion.recording.prepared_trial import ready
+from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import StepKind
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
@@ -18,10 +18,10 @@ from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import FactId
 
-MANY_ASIDE = 0.05  # share of samples set aside beyond which a person should look
-SHORTER = 0.4  # of the pattern's span that one may shrink to
-FEW = 5  # samples in a span
-ROUGH = 2.5  # times the usual scatter of the series
+MANY_SET_ASIDE = 0.05  # share of samples set aside beyond which a person should look
+SHORTEST_SHARE = 0.4  # of the pattern's span that one may shrink to
+FEW_SAMPLES = 5  # samples in a span
+ROUGH_SCATTER = 2.5  # times the usual scatter of the series
 Progress = Callable[[int, int], bool]  # done, of how many → whether to go on
 
 
@@ -34,7 +34,7 @@ class Doubt:
 
 
 @dataclass(frozen=True, eq=False)
-class Treated:
+class BatchResult:
     """The edit that treats trials alike, and what is doubtful about each; `complete` is False if it was cancelled."""
 
     edit: Edit
@@ -46,9 +46,9 @@ def _go_on(_done: int, _of: int) -> bool:
     return True
 
 
-def treated_alike(
+def treat_alike(
     project: Project, source: str, targets: Sequence[str], progress: Progress = _go_on
-) -> Treated:
+) -> BatchResult:
     """Treat trials like `source`, in one edit. `progress` is asked after each; if it says no, nothing is changed."""
     pattern = project.entry(source)
     suggested = suggest_spans(pattern.counted)
@@ -60,12 +60,12 @@ def treated_alike(
         new = _treated(pattern, suggested, entry, doubts[trial])
         changed = _with_setup(changed.with_entry(new), pattern, trial)
         if not progress(number, len(wanted)):
-            return Treated(Edit("", project), (), complete=False)
+            return BatchResult(Edit("", project), (), complete=False)
     evaluator = Evaluator()
     for trial in wanted:
         doubts[trial] += _doubts_of_results(changed, changed.entry(trial), evaluator)
     name = f"Treat {len(wanted)} trials like “{pattern.trial.name}”"
-    return Treated(
+    return BatchResult(
         Edit(name, changed), tuple(Doubt(t, tuple(dict.fromkeys(r))) for t, r in doubts.items())
     )
 
@@ -81,12 +81,12 @@ def _treated(pattern: Entry, suggested: Spans, entry: Entry, doubts: list[str]) 
     steps = (*rules, *by_hand)
     frame = pattern.frame
     try:
-        made = ready(trial, steps, frame)
+        made = prepare(trial, steps, frame)
     except InertianError as error:
         doubts.append(str(error))
-        frame, made = entry.frame, ready(trial, steps, entry.frame)
+        frame, made = entry.frame, prepare(trial, steps, entry.frame)
     aside = sum(len(rows) for rows in made.aside.values())
-    if aside > MANY_ASIDE * len(trial.t) * max(len(ours), 1):
+    if aside > MANY_SET_ASIDE * len(trial.t) * max(len(ours), 1):
         doubts.append(f"{aside} samples are set aside")
     spans = _spans_like(pattern.spans, suggested, made.trial, doubts)
     shift = _shift(pattern.spans, spans)
@@ -131,7 +131,7 @@ def _spans_like(source: Spans, suggested: Spans, trial: Trial, doubts: list[str]
         spans.append(new)
         rows = new.rows(trial.t)
         if span.kind.steady and (
-            rows.stop - rows.start < FEW or new.length < SHORTER * span.length
+            rows.stop - rows.start < FEW_SAMPLES or new.length < SHORTEST_SHARE * span.length
         ):
             doubts.append(f"“{span.name}” is short: {rows.stop - rows.start} samples")
     return Spans(spans).in_order()
@@ -189,7 +189,7 @@ def _doubts_of_results(project: Project, entry: Entry, evaluator: Evaluator) -> 
         doubts.append(str(series.refused[entry.trial.id]))
     scatters = {t: _scatter(series, t) for t in series.before}
     usual = float(np.median(list(scatters.values()))) if scatters else 0.0
-    if scatters.get(entry.trial.id, 0.0) > ROUGH * usual:
+    if scatters.get(entry.trial.id, 0.0) > ROUGH_SCATTER * usual:
         doubts.append("it scatters much more than the others")
     return doubts
 

@@ -10,27 +10,27 @@ from typing import TypeVar
 import numpy as np
 
 from inertian.motion.derivatives.derive import noise_of_trial, stated_sigma
-from inertian.motion.derivatives.local_derivatives import window_asked
-from inertian.motion.derivatives.local_fit_cache import Derivatives
+from inertian.motion.derivatives.local_derivatives import parse_window
+from inertian.motion.derivatives.local_fit_cache import LocalFitCache
 from inertian.motion.fits.free_motion import BodyFit, FreeMotion, fit_body, shared_deceleration
-from inertian.motion.noise.reading_noise import Noise, estimate_noise
+from inertian.motion.noise.reading_noise import InstrumentNoise, noise_of_free_motion
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.spans import Span
 from inertian.physics.accounts.collision_inputs import (
     AccountError,
-    CollisionReadings,
-    Glide,
-    glide_of,
+    CollisionInputs,
+    SharedDecelerations,
     read_collision,
+    shared_decelerations,
 )
-from inertian.physics.accounts.ledger import ENERGY, Accounts, draw_up
+from inertian.physics.accounts.ledger import ENERGY, Accounts, build_accounts
 from inertian.physics.accounts.verdicts import Expectation
-from inertian.physics.definitions.requests import TOTAL, CurveAsked, Shown
+from inertian.physics.definitions.requests import TOTAL, CurveRequest, QuantityRef
 from inertian.physics.evaluation.quantity_values import at_all_samples
-from inertian.physics.evaluation.trial_context import Observed, ReadoutError
+from inertian.physics.evaluation.trial_context import NoValueError, TrialContext
 from inertian.physics.readings.budgets import one_estimate
-from inertian.physics.readings.combined_parameters import Together, taken_together
-from inertian.physics.readings.readings import CurveResult, fit_asked, read_named
+from inertian.physics.readings.combined_parameters import CombinedParameter, combine_parameters
+from inertian.physics.readings.readings import CurveResult, fit_curve_request, read_named
 from inertian.project.project import READING_NOISE, RESTITUTION, Entry, Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
@@ -38,9 +38,8 @@ from inertian.quantities.estimates import Array
 from inertian.quantities.facts import Fact, FactId
 
 CACHED = 256  # results kept at most
-CACHED_SAMPLES = (
-    20_000_000  # samples that kept results may rest on; fewer results are kept of long recordings
-)
+# Samples that kept results may rest on; fewer results are kept of long recordings
+CACHED_SAMPLES = 20_000_000
 
 Result = TypeVar("Result")
 
@@ -54,8 +53,8 @@ class SeriesResult:
 
     before: dict[str, tuple[BodyFit, ...]]
     after: dict[str, tuple[BodyFit, ...]]
-    noise: Noise
-    glide: Glide
+    noise: InstrumentNoise
+    glide: SharedDecelerations
     refused: dict[str, InertianError] = field(default_factory=dict)
 
     @property
@@ -63,7 +62,7 @@ class SeriesResult:
         """Whether there is free motion in the series that could tell the noise."""
         return bool(self.before or self.after)
 
-    def noise_of(self, trial: str) -> Noise:
+    def noise_of(self, trial: str) -> InstrumentNoise:
         """Return the noise for one trial: the series', or its own scatter where a span holds more than free motion."""
         own = [
             float(np.sqrt(f.sum_of_squares / f.dof))
@@ -85,7 +84,7 @@ class SeriesCurve:
     trials: tuple[tuple[str, CurveResult | InertianError], ...]
     symbols: tuple[str, ...]
     units: Mapping[str, str]
-    together: Mapping[str, Together]
+    together: Mapping[str, CombinedParameter]
 
 
 def _dependable(groups: list[tuple[BodyFit, ...]]) -> list[tuple[BodyFit, ...]]:
@@ -214,11 +213,13 @@ class Evaluator:
         resolution = max((self.resolution(e.trial) for e in entries), default=0.0)
         stated = 0.0 if given is not None else _stated(entries)
         noise = replace(
-            estimate_noise(groups, values, resolution, given or stated or None), stated=stated
+            noise_of_free_motion(groups, values, resolution, given or stated or None), stated=stated
         )
-        return SeriesResult(before, after, noise, glide_of(groups, values, noise, scope), refused)
+        return SeriesResult(
+            before, after, noise, shared_decelerations(groups, values, noise, scope), refused
+        )
 
-    def readings(self, project: Project, trial: str) -> CollisionReadings | InertianError:
+    def readings(self, project: Project, trial: str) -> CollisionInputs | InertianError:
         """Return the readings at the contact of one trial, or the reason why there are none; masses may be missing."""
         entry = project.entry(trial)
         series = self.series(project, entry.series)
@@ -227,7 +228,7 @@ class Evaluator:
         masses, stretches = project.masses(entry), project.stretches(entry)
         offsets, turned = project.clock_offsets(entry), project.frame_facts(entry)
 
-        def compute() -> CollisionReadings:
+        def compute() -> CollisionInputs:
             return _read(entry, series, masses, e, {**stretches, **turned}, offsets)
 
         facts = (*masses.items(), *stretches.items(), *offsets.items(), *turned.items())
@@ -241,9 +242,9 @@ class Evaluator:
             return readings
         expectations = project.series_named(project.entry(trial).series).expectations
         key = ("accounts", tuple(expectations.items()))
-        return self._result(key, readings, lambda: draw_up(readings, expectations))
+        return self._result(key, readings, lambda: build_accounts(readings, expectations))
 
-    def observed(self, project: Project, entry: Entry) -> Observed:
+    def observed(self, project: Project, entry: Entry) -> TrialContext:
         """Return a trial as readings see it: samples that count, spans, frame, facts and the noise of its series."""
         series = self.series(project, entry.series)
         masses = project.masses(entry)
@@ -253,7 +254,7 @@ class Evaluator:
             **project.centre_facts(entry),
         }
         setup, own = project.setup_facts(entry), project.quantities(entry)
-        window = window_asked(project.series_named(entry.series).window)
+        window = parse_window(project.series_named(entry.series).window)
         facts = (*masses.items(), *shared.items(), *setup.items())
         key = (
             "observed",
@@ -269,9 +270,9 @@ class Evaluator:
         if not (np.isfinite(noise.dof) or series.fitted) and entry.trial.followed:
             alone = partial(noise_of_trial, entry.counted, entry.spans)
             noise = noise.or_scatter(self._sure(("noise", entry.spans), entry.counted, alone))
-        known = self._of_trial(entry.counted, "derivatives", Derivatives)
+        known = self._of_trial(entry.counted, "derivatives", LocalFitCache)
         made = partial(
-            Observed,
+            TrialContext,
             entry.counted,
             entry.spans,
             entry.frame,
@@ -298,10 +299,17 @@ class Evaluator:
     def curves(self, project: Project, entry: Entry) -> list[CurveResult | InertianError]:
         """Return the curves fitted in a trial, in order, or why they cannot be."""
         seen = self.observed(project, entry)
-        return [self._result(("curve", c), seen, partial(fit_asked, seen, c)) for c in entry.curves]
+        return [
+            self._result(("curve", c), seen, partial(fit_curve_request, seen, c))
+            for c in entry.curves
+        ]
 
     def curve_in_series(
-        self, project: Project, series: str, asked: CurveAsked, progress: Callable[[int, int], bool]
+        self,
+        project: Project,
+        series: str,
+        asked: CurveRequest,
+        progress: Callable[[int, int], bool],
     ) -> SeriesCurve:
         """Fit the same curve over the spans of one name in all trials of a series, and take parameters together.
 
@@ -312,14 +320,16 @@ class Evaluator:
             if not progress(done, len(entries)):
                 break
             seen = self.observed(project, entry)
-            result: CurveResult | InertianError = ReadoutError(f"There is no {asked.body} in it.")
+            result: CurveResult | InertianError = NoValueError(f"There is no {asked.body} in it.")
             if asked.body in (TOTAL, *(b.name for b in entry.trial.bodies)):
-                result = self._result(("curve", asked), seen, partial(fit_asked, seen, asked))
+                result = self._result(
+                    ("curve", asked), seen, partial(fit_curve_request, seen, asked)
+                )
             trials.append((entry.trial.name, result))
             if not isinstance(result, InertianError):
                 usable.append((seen, result))
         symbols = tuple(s for s, _ in usable[0][1].parameters) if usable else ()
-        common = {symbol: taken_together(usable, symbol) for symbol in symbols}
+        common = {symbol: combine_parameters(usable, symbol) for symbol in symbols}
         return SeriesCurve(
             tuple(trials),
             symbols,
@@ -328,7 +338,7 @@ class Evaluator:
         )
 
     def band(
-        self, project: Project, entry: Entry, shown: Shown, body: str
+        self, project: Project, entry: Entry, shown: QuantityRef, body: str
     ) -> tuple[Array, Array] | InertianError:
         """Return a quantity and its standard uncertainty at all samples, or why there is none."""
         seen = self.observed(project, entry)
@@ -367,7 +377,7 @@ def _read(
     e: tuple[FactId, Fact] | None,
     stretches: Mapping[str, tuple[FactId, Fact]],
     offsets: Mapping[str, tuple[FactId, Fact]],
-) -> CollisionReadings:
+) -> CollisionInputs:
     """Read one collision off the fits of its series. Raises InertianError with what is missing."""
     trial, spans = entry.counted, entry.spans
     contact = spans.contact

@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 
 from inertian.analysis.evaluation import SeriesResult
-from inertian.motion.numerics.residuals import PATTERN
+from inertian.motion.numerics.residuals import PATTERN_Z
 from inertian.project.project import Entry
 
 
 @dataclass(frozen=True)
-class Note:
+class Diagnostic:
     """One likely mistake: what kind it is, and the body and span it concerns."""
 
     kind: (
@@ -18,14 +18,14 @@ class Note:
     span: str = ""
 
 
-def second_look(entry: Entry, series: SeriesResult) -> tuple[Note, ...]:
+def second_look(entry: Entry, series: SeriesResult) -> tuple[Diagnostic, ...]:
     """Return the notes on one trial."""
     notes = []
     for fit in series.fits(entry.trial.id):
         a = series.glide.values.get(fit.body, 0.0) if fit.moving else 0.0
         worst = max(fit.pattern(axis, a) for axis in fit.fits)
-        if worst > PATTERN:
-            notes.append(Note("pattern", fit.body, fit.span.name))
+        if worst > PATTERN_Z:
+            notes.append(Diagnostic("pattern", fit.body, fit.span.name))
     if series.noise.remark:
-        notes.append(Note("noise"))
+        notes.append(Diagnostic("noise"))
     return tuple(notes)

@@ -15,19 +15,19 @@ from inertian.files.cells.findings import Code, Finding, Topic, UnreadableFileEr
 from inertian.files.cells.grids import Grid
 from inertian.files.cells.number_parsing import decide_decimal
 from inertian.files.cells.recipes import Recipe
-from inertian.files.formats.file_types import Kind, kind_of_content, unexpected_extension
+from inertian.files.formats.file_types import FileType, file_type, unexpected_extension
 from inertian.files.formats.text_decoding import decode
 from inertian.files.formats.text_grids import text_grid
-from inertian.files.interpretation.assembly import TrialReading
+from inertian.files.interpretation.assembly import ParsedTrial
 from inertian.files.interpretation.column_roles import DEFAULT_BODY
 from inertian.files.interpretation.columns import columns_of
-from inertian.files.interpretation.grid_interpretation import GridReading, understand
-from inertian.files.interpretation.large_tables import HEADS, BulkTable, head_of, read_bulk
-from inertian.files.interpretation.parsed_file import FileReading, trials_named
+from inertian.files.interpretation.grid_interpretation import InterpretedGrid, interpret
+from inertian.files.interpretation.large_tables import HEAD_LINES, BulkTable, head_of, read_bulk
+from inertian.files.interpretation.parsed_file import ParsedFile, trials_named
 from inertian.files.interpretation.tables import find_tables
 
 
-def read_file(path: Path, recipe: Recipe | None = None) -> FileReading:
+def read_file(path: Path, recipe: Recipe | None = None) -> ParsedFile:
     """Read a file of any kind. Never raises for what is in it: a file that cannot be used comes back refused."""
     try:
         if not path.is_file():
@@ -52,7 +52,7 @@ def read_file(path: Path, recipe: Recipe | None = None) -> FileReading:
 
 def read_bytes(
     file: str, content: bytes, recipe: Recipe | None = None, beside: Path | None = None
-) -> FileReading:
+) -> ParsedFile:
     """Read a file whose bytes are at hand; `beside` is the folder that a data package may name files in."""
     digest: list[str] = []
     hashing = threading.Thread(target=lambda: digest.append(hashlib.sha256(content).hexdigest()))
@@ -84,13 +84,13 @@ _NOTHING = (
 )
 
 
-def _renamed(trial: TrialReading, names: Mapping[str, str]) -> TrialReading:
+def _renamed(trial: ParsedTrial, names: Mapping[str, str]) -> ParsedTrial:
     return replace(
         trial, bodies=tuple(replace(b, name=names.get(b.name, b.name)) for b in trial.bodies)
     )
 
 
-def _refused(file: str, digest: str, size: int, error: UnreadableFileError) -> FileReading:
+def _refused(file: str, digest: str, size: int, error: UnreadableFileError) -> ParsedFile:
     findings = [Finding(error.code, error.why)]
     if error.code is Code.BINARY and file.lower().endswith(
         (".csv", ".tsv", ".txt", ".json", ".xlsx", ".ods")
@@ -101,7 +101,7 @@ def _refused(file: str, digest: str, size: int, error: UnreadableFileError) -> F
                 f"The name of the file does not fit what it holds: {error.why}",
             )
         )
-    return FileReading(file, digest, size, refused=error, findings=tuple(findings))
+    return ParsedFile(file, digest, size, refused=error, findings=tuple(findings))
 
 
 class _Reader:
@@ -110,11 +110,11 @@ class _Reader:
     def __init__(self, file: str, recipe: Recipe | None, beside: Path | None) -> None:
         self._file, self._recipe, self._beside = file, recipe, beside
 
-    def read(self, name: str, content: bytes, depth: int = 0) -> FileReading:
-        kind = kind_of_content(name, content)
+    def read(self, name: str, content: bytes, depth: int = 0) -> ParsedFile:
+        kind = file_type(name, content)
         odd = unexpected_extension(name, kind)
         findings = [Finding(Code.WRONG_EXTENSION, odd)] if odd else []
-        if kind is Kind.GZIP:
+        if kind is FileType.GZIP:
             from inertian.files.formats.archives import gunzip
 
             inner, more = gunzip(name, content)
@@ -124,15 +124,15 @@ class _Reader:
                 depth + 1,
             )
             return replace(inside, kind="gzip", findings=(*findings, *more, *inside.findings))
-        if kind is Kind.ZIP:
+        if kind is FileType.ZIP:
             return self._archive(name, content, depth, findings)
-        if kind is Kind.PACKAGE:
+        if kind is FileType.PACKAGE:
             return self._package(name, content, findings)
-        if kind is Kind.TEXT:
+        if kind is FileType.TEXT:
             return self._text(name, content, findings)
         return self._grids(name, kind, content, findings)
 
-    def _text(self, name: str, content: bytes, findings: list[Finding]) -> FileReading:
+    def _text(self, name: str, content: bytes, findings: list[Finding]) -> ParsedFile:
         fast = self._bulk(name, content)
         if fast is not None:
             return replace(fast, findings=(*findings, *fast.findings))
@@ -141,13 +141,13 @@ class _Reader:
             why = f"its {len(text.lines)} lines have flaws, too many to be looked at one by one. Cut it into parts."
             raise UnreadableFileError(name, Code.TOO_LARGE, why)
         grid = text_grid(text, self._recipe)
-        reading = understand(grid, self._recipe)
+        reading = interpret(grid, self._recipe)
         reading.findings[:0] = [*findings, *text.findings]
-        return _file_reading(name, Kind.TEXT, reading, text.encoding, _shown_delimiter(grid))
+        return _file_reading(name, FileType.TEXT, reading, text.encoding, _shown_delimiter(grid))
 
-    def _bulk(self, name: str, content: bytes) -> FileReading | None:
+    def _bulk(self, name: str, content: bytes) -> ParsedFile | None:
         """The fast way for a large clean table: understood from its first lines, read by a fast library."""
-        for length in HEADS:
+        for length in HEAD_LINES:
             head = head_of(content, length)
             if head is None:
                 return None
@@ -156,7 +156,7 @@ class _Reader:
                 return fast
         return None
 
-    def _bulk_from(self, name: str, content: bytes, head: bytes) -> FileReading | None:
+    def _bulk_from(self, name: str, content: bytes, head: bytes) -> ParsedFile | None:
         text = decode(name, head, self._recipe.encoding if self._recipe else None)
         grid = text_grid(text, self._recipe)
         if text.findings or grid.findings or grid.delimiter in (None, WHITESPACE):
@@ -178,27 +178,29 @@ class _Reader:
         )
         if bulk is None:
             return None
-        reading = understand(grid, self._recipe, bulk)
+        reading = interpret(grid, self._recipe, bulk)
         if len(reading.tables) != 1 or any(
             f.code is Code.AMBIGUOUS_DECIMAL for f in reading.findings
         ):
             return None
-        return _file_reading(name, Kind.TEXT, reading, text.encoding, _shown_delimiter(grid))
+        return _file_reading(name, FileType.TEXT, reading, text.encoding, _shown_delimiter(grid))
 
-    def _grids(self, name: str, kind: Kind, content: bytes, findings: list[Finding]) -> FileReading:
+    def _grids(
+        self, name: str, kind: FileType, content: bytes, findings: list[Finding]
+    ) -> ParsedFile:
         encoding = None
-        if kind in (Kind.JSON, Kind.JSON_LINES):
+        if kind in (FileType.JSON, FileType.JSON_LINES):
             from inertian.files.formats.structured import grids_of_json, grids_of_json_lines
 
             text = decode(name, content)
             encoding = text.encoding
             findings = [*findings, *text.findings]
-            if kind is Kind.JSON_LINES:
+            if kind is FileType.JSON_LINES:
                 grids = grids_of_json_lines(text.lines)
             else:
                 whole = "\n".join(text.lines)
                 grids = self._beside_package(name, whole) or grids_of_json(name, whole)
-        elif kind in (Kind.XLSX, Kind.ODS):
+        elif kind in (FileType.XLSX, FileType.ODS):
             from inertian.files.formats.spreadsheets import grids_of_workbook
 
             grids = grids_of_workbook(name, content, kind)
@@ -206,29 +208,29 @@ class _Reader:
             from inertian.files.formats import arrays
 
             grids = {
-                Kind.NPY: arrays.grids_of_npy, Kind.NPZ: arrays.grids_of_npz,
-                Kind.PARQUET: arrays.grids_of_parquet, Kind.HDF5: arrays.grids_of_hdf5,
+                FileType.NPY: arrays.grids_of_npy, FileType.NPZ: arrays.grids_of_npz,
+                FileType.PARQUET: arrays.grids_of_parquet, FileType.HDF5: arrays.grids_of_hdf5,
             }[kind](name, content)  # fmt: skip
         return self._of_grids(name, kind, grids, findings, encoding)
 
     def _of_grids(
         self,
         name: str,
-        kind: Kind,
+        kind: FileType,
         grids: Sequence[Grid],
         findings: list[Finding],
         encoding: str | None,
-    ) -> FileReading:
-        whole = GridReading(findings=list(findings))
+    ) -> ParsedFile:
+        whole = InterpretedGrid(findings=list(findings))
         for grid in grids:
-            part = understand(grid, self._recipe)
+            part = interpret(grid, self._recipe)
             several = len(part.trials) > 1
             for number, trial in enumerate(part.trials, start=1):
                 title = grid.name if len(grids) > 1 and not several and grid.name else trial.name
                 title = title or (f"{grid.name} {number}".strip() if several else grid.name)
                 _add(whole.trials, replace(trial, name=title), grid.body)
             _merge(whole, part)
-        if len(whole.trials) == 1 and kind in (Kind.XLSX, Kind.ODS) and len(grids) == 1:
+        if len(whole.trials) == 1 and kind in (FileType.XLSX, FileType.ODS) and len(grids) == 1:
             whole.trials = [replace(whole.trials[0], name="")]
         return _file_reading(name, kind, whole, encoding, None)
 
@@ -241,7 +243,7 @@ class _Reader:
             return None
         grids = []
         for title, path, data, units, delimiter in resources_of(name, value):
-            if path is not None and _inside(path) and (self._beside / path).is_file():
+            if path is not None and _member_files(path) and (self._beside / path).is_file():
                 grids.append(
                     self._resource(
                         title, path, (self._beside / path).read_bytes(), units, delimiter
@@ -258,7 +260,7 @@ class _Reader:
         grid = text_grid(decode(path, content), recipe)
         return replace(grid, name=title, units=units)
 
-    def _package(self, name: str, content: bytes, findings: list[Finding]) -> FileReading:
+    def _package(self, name: str, content: bytes, findings: list[Finding]) -> ParsedFile:
         """A zip with a data package in it, such as a project of Inertian."""
         from inertian.files.formats.archives import member_bytes, open_zip
         from inertian.files.formats.structured import parse_json, resources_of
@@ -271,7 +273,7 @@ class _Reader:
             ):
                 if path is None:
                     grids += _inline(name, title, data, units) if data is not None else []
-                elif not _inside(path):
+                elif not _member_files(path):
                     findings.append(
                         Finding(
                             Code.UNSAFE_ENTRY,
@@ -281,17 +283,17 @@ class _Reader:
                 elif path in archive.namelist():
                     table = member_bytes(name, archive, path, len(content))
                     grids.append(self._resource(title, path, table, units, delimiter))
-        return self._of_grids(name, Kind.PACKAGE, grids, findings, text.encoding)
+        return self._of_grids(name, FileType.PACKAGE, grids, findings, text.encoding)
 
     def _archive(
         self, name: str, content: bytes, depth: int, findings: list[Finding]
-    ) -> FileReading:
+    ) -> ParsedFile:
         from inertian.files.formats.archives import member_bytes, open_zip, safe_members
 
         if depth >= size_limits.DEPTH:
             why = "archives are packed in archives too deeply. Unpack it first."
             raise UnreadableFileError(name, Code.UNSAFE_CONTENT, why)
-        readings: list[FileReading] = []
+        readings: list[ParsedFile] = []
         reasons: list[str] = []
         total = 0
         with open_zip(name, content) as archive:
@@ -326,14 +328,14 @@ class _Reader:
         trials = tuple(t for r in readings for t in r.trials)
         first = readings[0]
         return replace(
-            first, file=name, kind=str(Kind.ZIP), trials=trials,
+            first, file=name, kind=str(FileType.ZIP), trials=trials,
             findings=(*findings, *(f for r in readings for f in r.findings)),
             questions=tuple(dict.fromkeys(q for r in readings for q in r.questions)),
             tables=tuple(t for r in readings for t in r.tables),
         )  # fmt: skip
 
 
-def _add(trials: list[TrialReading], trial: TrialReading, body: str) -> None:
+def _add(trials: list[ParsedTrial], trial: ParsedTrial, body: str) -> None:
     """Add a trial; the table of one more body joins the trial before, if that one lacks this body."""
     if body:
         named = tuple(
@@ -356,11 +358,11 @@ def _add(trials: list[TrialReading], trial: TrialReading, body: str) -> None:
     trials.append(trial)
 
 
-def _named(reading: FileReading, member: str) -> FileReading:
+def _named(reading: ParsedFile, member: str) -> ParsedFile:
     return replace(reading, trials=trials_named(member, reading.trials))
 
 
-def _inside(path: str) -> bool:
+def _member_files(path: str) -> bool:
     normal = posixpath.normpath(path.replace("\\", "/"))
     return not normal.startswith(("/", "..")) and ":" not in normal
 
@@ -380,7 +382,7 @@ def _shown_delimiter(grid: Grid) -> str | None:
     return " " if grid.delimiter == WHITESPACE else grid.delimiter
 
 
-def _merge(whole: GridReading, part: GridReading) -> None:
+def _merge(whole: InterpretedGrid, part: InterpretedGrid) -> None:
     whole.findings += part.findings
     whole.questions += [q for q in part.questions if q not in whole.questions]
     whole.conclusions += part.conclusions
@@ -391,12 +393,12 @@ def _merge(whole: GridReading, part: GridReading) -> None:
 
 
 def _file_reading(
-    name: str, kind: Kind, reading: GridReading, encoding: str | None, delimiter: str | None
-) -> FileReading:
+    name: str, kind: FileType, reading: InterpretedGrid, encoding: str | None, delimiter: str | None
+) -> ParsedFile:
     questions = {q.topic: q for q in reversed(reading.questions)}
-    return FileReading(
+    return ParsedFile(
         name, "", 0, str(kind), encoding, delimiter, reading.decimal,
-        trials=trials_named(name, reading.trials) if kind is not Kind.ZIP else tuple(reading.trials),
+        trials=trials_named(name, reading.trials) if kind is not FileType.ZIP else tuple(reading.trials),
         findings=tuple(dict.fromkeys(reading.findings)),
         questions=tuple(questions[t] for t in Topic if t in questions),
         conclusions=tuple(reading.conclusions), tables=tuple(reading.tables),

@@ -9,7 +9,7 @@ from inertian.quantities.estimates import Array
 _STARTS_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
-def harmless(cell: str) -> str:
+def escape_cell(cell: str) -> str:
     """Return the text of a cell so that no spreadsheet takes it for a formula and runs it."""
     return f"'{cell}" if cell.lstrip(" ").startswith(_STARTS_FORMULA) else cell
 
@@ -24,7 +24,7 @@ def tab_separated(
 
     NaN becomes an empty cell; each column keeps its number of decimals.
     """
-    lines = [*(f"# {line}" for line in preamble), "\t".join(map(harmless, titles))]
+    lines = [*(f"# {line}" for line in preamble), "\t".join(map(escape_cell, titles))]
     lines += [
         "\t".join("" if np.isnan(v) else f"{v:.{d}f}" for v, d in zip(row, decimals, strict=True))
         for row in zip(*columns, strict=True)

@@ -8,21 +8,21 @@ from inertian.files.cells.recipes import Recipe, recipe_json
 from inertian.files.interpretation.assembly import (
     FRAME,
     ROW,
-    BodyReading,
-    ChannelReading,
-    TrialReading,
+    ParsedBody,
+    ParsedChannel,
+    ParsedTrial,
 )
 from inertian.files.interpretation.file_description import sentences
-from inertian.files.interpretation.parsed_file import FileReading
+from inertian.files.interpretation.parsed_file import ParsedFile
 from inertian.motion.recording.trials import Body, Channel, Provenance, Trial, TrialError
-from inertian.quantities.estimates import Array, Rows, distinct
+from inertian.quantities.estimates import Array, Rows, distinct_values
 from inertian.quantities.units import Unit
 
 _POSITIONS = ("x", "y")
 MENDED = (Code.TIME_NOT_SORTED, Code.DUPLICATE_TIME)  # what was put right in the samples themselves
 
 
-def trials_of(reading: FileReading) -> list[Trial]:
+def trials_of(reading: ParsedFile) -> list[Trial]:
     """Return the trials of a file that was read, in its order.
 
     Samples are put in the order of time; of those with equal times the first is kept. Raises UnreadableFileError if the
@@ -39,12 +39,12 @@ def trials_of(reading: FileReading) -> list[Trial]:
     return [_trial(reading, t, part) for part, t in usable]
 
 
-def can_be_brought_in(trial: TrialReading) -> bool:
+def can_be_brought_in(trial: ParsedTrial) -> bool:
     """Whether a trial has the two samples it needs."""
-    return len(distinct(trial.time.values)) >= 2
+    return len(distinct_values(trial.time.values)) >= 2
 
 
-def _trial(reading: FileReading, trial: TrialReading, part: int) -> Trial:
+def _trial(reading: ParsedFile, trial: ParsedTrial, part: int) -> Trial:
     recipe = reading.recipe
     kept = reading.content if len(reading.content) <= size_limits.KEPT_BYTES else None
     mended = tuple(f.text for f in reading.findings if f.code in MENDED)
@@ -65,18 +65,17 @@ def _trial(reading: FileReading, trial: TrialReading, part: int) -> Trial:
     )
 
 
-def _one_clock(trial: TrialReading, recipe: Recipe | None) -> tuple[Array, tuple[Body, ...]]:
+def _one_clock(trial: ParsedTrial, recipe: Recipe | None) -> tuple[Array, tuple[Body, ...]]:
     """The union of all time stamps, and every channel on it."""
     flip = set(recipe.flip) if recipe else set()
     main = trial.time.values
     clocks = [main] + [_in_unit(b, trial) for b in trial.bodies if b.time is not None]
-    times = distinct(np.concatenate(clocks))
+    times = distinct_values(np.concatenate(clocks))
     bodies = []
     for body in trial.bodies:
         own = main if body.time is None else _in_unit(body, trial)
-        first = np.flatnonzero(
-            np.concatenate([[True], own[1:] != own[:-1]])
-        )  # in order; equal stamps count once
+        # In order; equal stamps count once
+        first = np.flatnonzero(np.concatenate([[True], own[1:] != own[:-1]]))
         rows = np.searchsorted(times, own[first])
         positions = [
             _channel(c, first, rows, len(times), flip)
@@ -92,7 +91,7 @@ def _one_clock(trial: TrialReading, recipe: Recipe | None) -> tuple[Array, tuple
     return times, tuple(bodies)
 
 
-def _in_unit(body: BodyReading, trial: TrialReading) -> Array:
+def _in_unit(body: ParsedBody, trial: ParsedTrial) -> Array:
     """A body's own times in the unit of the trial's."""
     assert body.time is not None
     if body.time.unit.factor == trial.time.unit.factor:
@@ -100,7 +99,7 @@ def _in_unit(body: BodyReading, trial: TrialReading) -> Array:
     return np.asarray(body.time.seconds / trial.time.unit.factor)
 
 
-def _channel(reading: ChannelReading, first: Rows, rows: Rows, n: int, flip: set[str]) -> Channel:
+def _channel(reading: ParsedChannel, first: Rows, rows: Rows, n: int, flip: set[str]) -> Channel:
     values = np.full(n, np.nan)
     values[rows] = reading.values[first]
     u = None

@@ -3,13 +3,13 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from inertian.motion.derivatives.local_derivatives import window_asked
+from inertian.motion.derivatives.local_derivatives import parse_window
 from inertian.motion.fits.free_motion import FreeMotion
-from inertian.motion.recording.frame import AS_FILED, Frame
-from inertian.motion.recording.prepared_trial import ready
-from inertian.motion.recording.tidying import Step, carried_over
+from inertian.motion.recording.frame import FILE_FRAME, Frame
+from inertian.motion.recording.prepared_trial import prepare
+from inertian.motion.recording.tidying import TidyStep, carried_over
 from inertian.motion.recording.trials import Channel, Trial
-from inertian.motion.spans.clock_alignment import joined
+from inertian.motion.spans.clock_alignment import join_trials
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Span, SpanKind, Spans, move_edge, move_span
 from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, offset_key
@@ -89,7 +89,7 @@ def motion_set(project: Project, series: str, motion: FreeMotion) -> Edit:
 
 def window_set(project: Project, series: str, text: str) -> Edit:
     """Choose the window of local fits of a series: "0.2 s", "15 samples", "" for by the data. Raises InertianError."""
-    window_asked(text)
+    parse_window(text)
     old, new = project.series_named(series), text.strip()
     changed = project if old.window == new else project.with_series(replace(old, window=new))
     return Edit(f"Window: {new}" if new else "Window by the data", changed)
@@ -133,10 +133,10 @@ def trials_joined(
     `offset` (s) is added to the times of the second, `facing` is L in m of x = L − x′. Raises JoinError.
     """
     one, two = project.entry(first), project.entry(second)
-    trial = joined(one.trial, two.trial, offset.si, facing)
+    trial = join_trials(one.trial, two.trial, offset.si, facing)
     steps = carried_over(one.steps, one.trial.t, trial.t)
     frame = fitting(trial, steps, one.frame)
-    found = suggest_spans(ready(trial, steps, frame).trial)
+    found = suggest_spans(prepare(trial, steps, frame).trial)
     new = replace(one, trial=trial, spans=found, steps=steps, frame=frame)
     project = trial_removed(project, second).project.with_entry(new)
     if offset.u > 0.0:
@@ -169,12 +169,12 @@ def stretch_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
     return Edit(f"Set {name}", project.with_fact(FactId(name, f"series {series}"), fact))
 
 
-def fitting(trial: Trial, steps: Sequence[Step], frame: Frame) -> Frame:
+def fitting(trial: Trial, steps: Sequence[TidyStep], frame: Frame) -> Frame:
     """Return the frame, or the file's own where it does not fit a trial that was read or joined anew."""
     try:
-        ready(trial, steps, frame)
+        prepare(trial, steps, frame)
     except InertianError:
-        return AS_FILED
+        return FILE_FRAME
     return frame
 
 

@@ -13,19 +13,19 @@ import numpy as np
 from pydantic import ValidationError
 
 from inertian.files.cells.recipes import recipe_of
-from inertian.files.tab_separated import harmless
-from inertian.motion.derivatives.local_derivatives import window_asked
+from inertian.files.tab_separated import escape_cell
+from inertian.motion.derivatives.local_derivatives import parse_window
 from inertian.motion.recording.trials import KIND_OF_AXIS, Body, Channel, Provenance, Trial
-from inertian.physics.definitions.derived_quantities import OwnQuantity
+from inertian.physics.definitions.derived_quantities import DerivedQuantity
 from inertian.project.project import Entry, Project, Series
-from inertian.project.saved_marks import marked, saved_marks
+from inertian.project.saved_marks import saved_marks, with_saved_marks
 from inertian.project.schema import (
     VERSION,
     SavedAnalysis,
     SavedBody,
     SavedChannel,
+    SavedDerived,
     SavedFact,
-    SavedOwn,
     SavedSeries,
     SavedSource,
     SavedTrial,
@@ -60,11 +60,11 @@ def _columns(trial: Trial) -> list[tuple[str, str, Array]]:
     for body in trial.bodies:
         for c in (*body.channels, *body.sensors):
             found.append(
-                (harmless(f"{body.name} {c.axis} ({c.unit.symbol})"), c.unit.symbol, c.raw)
+                (escape_cell(f"{body.name} {c.axis} ({c.unit.symbol})"), c.unit.symbol, c.raw)
             )
             if c.u is not None:
                 found.append(
-                    (harmless(f"u({body.name} {c.axis}) ({c.unit.symbol})"), c.unit.symbol, c.u)
+                    (escape_cell(f"u({body.name} {c.axis}) ({c.unit.symbol})"), c.unit.symbol, c.u)
                 )
     return found
 
@@ -158,7 +158,8 @@ def analysis_of(project: Project) -> SavedAnalysis:
         trials=[_saved_trial(e) for e in project.entries],
         recipes=[asdict(r) for r in project.recipes],
         quantities=[
-            SavedOwn(name=q.name, symbol=q.symbol, unit=q.unit, formula=q.text) for q in project.own
+            SavedDerived(name=q.name, symbol=q.symbol, unit=q.unit, formula=q.text)
+            for q in project.own
         ],
     )
 
@@ -229,7 +230,7 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
         }
         series = tuple(Series(s.name, s.motion, s.expectations, s.window) for s in analysis.series)
         for one in series:
-            window_asked(one.window)
+            parse_window(one.window)
         recipes = tuple(recipe_of(file, r) for r in analysis.recipes)
     except ProjectFileError:
         raise
@@ -252,7 +253,7 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
             file,
             "the project file is damaged and was not opened (its trials contradict each other).",
         )
-    own = tuple(OwnQuantity(q.name, q.symbol, q.unit, q.formula) for q in analysis.quantities)
+    own = tuple(DerivedQuantity(q.name, q.symbol, q.unit, q.formula) for q in analysis.quantities)
     return Project(analysis.name, entries, series, setup, recipes, own)
 
 
@@ -318,7 +319,7 @@ def _entry(
         saved.time_base,
     )
     _tables[trial] = table
-    return marked(Entry(trial, saved.series), saved)
+    return with_saved_marks(Entry(trial, saved.series), saved)
 
 
 def _provenance(

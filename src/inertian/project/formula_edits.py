@@ -3,9 +3,9 @@
 from dataclasses import replace
 
 from inertian.physics.definitions.derived_quantities import (
-    OwnQuantity,
-    OwnQuantityError,
-    checked,
+    DerivedQuantity,
+    DerivedQuantityError,
+    check_quantities,
     depends_on,
     with_quantity,
 )
@@ -13,19 +13,19 @@ from inertian.project.history import Edit
 from inertian.project.project import Project
 
 
-def quantity_set(project: Project, new: OwnQuantity, old: str = "") -> Edit:
-    """Add a quantity, or put it in place of the one of symbol `old`. Raises OwnQuantityError or FormulaError."""
+def quantity_set(project: Project, new: DerivedQuantity, old: str = "") -> Edit:
+    """Add a quantity, or put it in place of the one of symbol `old`. Raises DerivedQuantityError or FormulaError."""
     own = with_quantity(project.own, new, old)
     return Edit(f"Change {old}" if old else f"Add {new.symbol}", replace(project, own=own))
 
 
 def quantity_removed(project: Project, symbol: str) -> Edit:
-    """Take a quantity out. Raises OwnQuantityError where another one is made of it."""
+    """Take a quantity out. Raises DerivedQuantityError where another one is made of it."""
     left = tuple(q for q in project.own if q.symbol != symbol)
     for one in left:
         if symbol in depends_on(one):
-            raise OwnQuantityError(
+            raise DerivedQuantityError(
                 symbol, f"{one.symbol} is made of it. Change or remove {one.symbol} first."
             )
-    checked(left)
+    check_quantities(left)
     return Edit(f"Remove {symbol}", replace(project, own=left))

@@ -4,11 +4,11 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans
-from inertian.physics.definitions.requests import CurveAsked, NamedReading
+from inertian.physics.definitions.requests import CurveRequest, NamedReading
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project
 
-OWN = "span"
+DEFAULT_SPAN_NAME = "span"
 
 
 def _respanned(project: Project, entry: Entry, spans: Spans, name: str) -> Edit:
@@ -32,7 +32,7 @@ def span_added(
     """
     entry = project.entry(trial)
     low, high = float(entry.trial.t[0]), float(entry.trial.t[-1])
-    free = entry.spans.free_name(name or OWN)
+    free = entry.spans.free_name(name or DEFAULT_SPAN_NAME)
     span = Span(free, kind, max(min(start, stop), low), min(max(start, stop), high), bodies)
     return _respanned(project, entry, Spans((*entry.spans, span)).in_order(), f"Mark “{free}”")
 
@@ -57,9 +57,8 @@ def span_renamed(project: Project, trial: str, name: str, new: str) -> Edit:
     if any(s.name == new for s in entry.spans):
         raise SpanError(name, f"there is a span “{new}” already.")
     renamed = replace(entry.spans.named(name), name=new)
-    told = next(
-        (kind for kind in SpanKind if kind == new.lower()), None
-    )  # a span called contact is one
+    # A span called contact is one
+    told = next((kind for kind in SpanKind if kind == new.lower()), None)
     spans = entry.spans.replacing(name, renamed if told is None else replace(renamed, kind=told))
     curves = tuple(replace(c, span=new) if c.span == name else c for c in entry.curves)
     named = tuple(replace(n, span=new) if n.span == name else n for n in entry.named)
@@ -149,14 +148,16 @@ def reading_forgotten(project: Project, trial: str, name: str) -> Edit:
     return Edit(f"Forget “{name}”", project.with_entry(replace(entry, named=left)))
 
 
-def curve_added(project: Project, trial: str, asked: CurveAsked) -> Edit:
+def curve_added(project: Project, trial: str, asked: CurveRequest) -> Edit:
     """Fit a curve over a span; one of the same shape there, of the same quantity, is replaced."""
     entry = project.entry(trial)
     others = tuple(c for c in entry.curves if replace(c, held=()) != replace(asked, held=()))
     return Edit(f"Fit a {asked.shape}", project.with_entry(replace(entry, curves=(*others, asked))))
 
 
-def curves_removed(project: Project, trial: str, which: Iterable[CurveAsked] | None = None) -> Edit:
+def curves_removed(
+    project: Project, trial: str, which: Iterable[CurveRequest] | None = None
+) -> Edit:
     """Take fitted curves away: all of them, or some."""
     entry = project.entry(trial)
     gone = set(entry.curves if which is None else which)

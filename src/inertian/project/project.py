@@ -6,24 +6,24 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from inertian.motion.fits.free_motion import FreeMotion
-from inertian.motion.recording.frame import ANGLE, AS_FILED, CENTRE, ORIGIN, Frame, zero_key
-from inertian.motion.recording.prepared_trial import Ready, ready
-from inertian.motion.recording.tidying import Step
+from inertian.motion.recording.frame import ANGLE, CENTRE, FILE_FRAME, ORIGIN, Frame, zero_key
+from inertian.motion.recording.prepared_trial import PreparedTrial, prepare
+from inertian.motion.recording.tidying import TidyStep
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
 from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, mass_key, offset_key
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.derived_quantities import (
-    READY,
+    READY_MADE,
     SETUP_FACTS,
-    OwnQuantity,
-    OwnQuantityError,
-    of_the_whole,
-    put_together,
+    DerivedQuantity,
+    DerivedQuantityError,
+    centre_of_mass_quantities,
+    resolve,
 )
 from inertian.physics.definitions.reading_units import units_by_name
-from inertian.physics.definitions.requests import CurveAsked, NamedReading, Quantity, Shown
+from inertian.physics.definitions.requests import CurveRequest, NamedReading, Quantity, QuantityRef
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import unit_of
 
@@ -31,9 +31,8 @@ if TYPE_CHECKING:
     from inertian.files.cells.recipes import Recipe
 
 RESTITUTION = "restitution"
-GRAVITY = Fact(
-    9.81, 0.03, Meaning.LIMITS, unit_of("acceleration", "m/s²")
-)  # anywhere on Earth, unless it is typed
+# Anywhere on Earth, unless it is typed
+GRAVITY = Fact(9.81, 0.03, Meaning.LIMITS, unit_of("acceleration", "m/s²"))
 READING_NOISE = "reading noise"
 
 
@@ -52,15 +51,15 @@ class Entry:
     trial: Trial
     series: str
     spans: Spans = field(default_factory=Spans)
-    steps: tuple[Step, ...] = ()
-    frame: Frame = AS_FILED
+    steps: tuple[TidyStep, ...] = ()
+    frame: Frame = FILE_FRAME
     named: tuple[NamedReading, ...] = ()
-    curves: tuple[CurveAsked, ...] = ()
+    curves: tuple[CurveRequest, ...] = ()
 
     @property
-    def ready(self) -> Ready:
+    def ready(self) -> PreparedTrial:
         """The samples that count, in the frame; equal steps and frames give the identical answer."""
-        return ready(self.trial, self.steps, self.frame)
+        return prepare(self.trial, self.steps, self.frame)
 
     @property
     def counted(self) -> Trial:
@@ -92,7 +91,7 @@ class Project:
     series: tuple[Series, ...] = ()
     setup: Mapping[FactId, Fact] = field(default_factory=dict)
     recipes: tuple["Recipe", ...] = ()
-    own: tuple[OwnQuantity, ...] = ()  # quantities of one's own, for all trials
+    own: tuple[DerivedQuantity, ...] = ()  # quantities of one's own, for all trials
 
     def recipe_for(self, titles: Sequence[str]) -> "Recipe | None":
         """Return the newest recipe for files with these column titles, or None."""
@@ -158,12 +157,12 @@ class Project:
         )
         return {name: fact for name, fact in found.items() if fact is not None}
 
-    def quantities(self, entry: Entry) -> dict[str, OwnQuantity]:
+    def quantities(self, entry: Entry) -> dict[str, DerivedQuantity]:
         """Return the formulas that hold for a trial, by symbol: ready-made ones, and those of one's own before them."""
-        ready = (*READY, *of_the_whole(len(entry.trial.followed)))
+        ready = (*READY_MADE, *centre_of_mass_quantities(len(entry.trial.followed)))
         return {q.symbol: q for q in (*ready, *self.own)}
 
-    def offered(self, entry: Entry) -> list[Shown]:
+    def offered(self, entry: Entry) -> list[QuantityRef]:
         """Return the formulas that a trial has all positions, sensors and facts for, or that are one's own."""
         facts = {symbol for symbol, _ in self.setup_facts(entry)}
         facts |= ({"x_c", "y_c"} if entry.frame.centre else set()) | (
@@ -217,12 +216,12 @@ class Project:
 
 @lru_cache(maxsize=128)
 def _offered(
-    quantities: tuple[OwnQuantity, ...],
-    mine: tuple[OwnQuantity, ...],
+    quantities: tuple[DerivedQuantity, ...],
+    mine: tuple[DerivedQuantity, ...],
     bodies: tuple[tuple[str, tuple[str, ...], tuple[str, ...]], ...],
     facts: frozenset[str],
     readings: tuple[tuple[str, str], ...],
-) -> tuple[Shown, ...]:
+) -> tuple[QuantityRef, ...]:
     """The formulas that bodies with some axes and sensors can show; remembered, as every move of the mouse asks."""
     own = {q.symbol: q for q in quantities}
     axes, sensors = {name: a for name, a, _ in bodies}, {name: s for name, _, s in bodies}
@@ -230,15 +229,17 @@ def _offered(
     for quantity in quantities:
         for body in axes:
             try:
-                made = put_together(quantity, own, body, axes, sensors, readings=dict(readings))
-            except OwnQuantityError:
+                made = resolve(quantity, own, body, axes, sensors, readings=dict(readings))
+            except DerivedQuantityError:
                 continue
             if (
                 quantity in mine
                 or not {n.fact for n in made.needed.values() if n.kind == "fact"} - facts
             ):
                 unit = str(made.dimension)
-                found.append(Shown(Quantity.OWN, quantity.symbol, "" if unit == "1" else unit))
+                found.append(
+                    QuantityRef(Quantity.OWN, quantity.symbol, "" if unit == "1" else unit)
+                )
                 break
     return tuple(found)
 

@@ -8,6 +8,7 @@ import json
 import os
 import shutil
 import uuid
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -77,13 +78,16 @@ def leftovers(root: Path) -> list[Leftover]:
                 continue
             index = json.loads((folder / _INDEX).read_text())
             pieces = index["pieces"]
-            project = decode(
-                folder.name, lambda name, f=folder, p=pieces: (f / p[name]).read_bytes()
-            )  # type: ignore[misc]
+            project = decode(folder.name, _piece_reader(folder, pieces))
             found.append(Leftover(folder, project, Path(index["path"]) if index["path"] else None))
         except Exception:
             continue
     return found
+
+
+def _piece_reader(folder: Path, pieces: Mapping[str, str]) -> Callable[[str], bytes]:
+    """What reads a piece of a project from a recovery folder by its member name."""
+    return lambda name: (folder / pieces[name]).read_bytes()
 
 
 def _started(pid: int) -> str:

@@ -4,16 +4,16 @@ from dataclasses import replace
 from typing import Any
 
 from inertian.motion.recording.frame import Frame
-from inertian.motion.recording.prepared_trial import ready
-from inertian.motion.recording.tidying import Step
+from inertian.motion.recording.prepared_trial import prepare
+from inertian.motion.recording.tidying import TidyStep
 from inertian.motion.spans.spans import Span, Spans
-from inertian.physics.definitions.requests import CurveAsked, NamedReading, Shown
+from inertian.physics.definitions.requests import CurveRequest, NamedReading, QuantityRef
 from inertian.project.project import Entry
 from inertian.project.schema import (
     SavedCurve,
     SavedFrame,
+    SavedQuantity,
     SavedReading,
-    SavedShown,
     SavedSpan,
     SavedStep,
     SavedTrial,
@@ -59,7 +59,7 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
             SavedReading(
                 name=n.name,
                 kind=n.kind,
-                shown=_saved_shown(n.shown),
+                shown=_saved_quantity(n.shown),
                 body=n.body,
                 times=list(n.times),
                 span=n.span,
@@ -68,7 +68,7 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
         ],
         "curves": [
             SavedCurve(
-                shown=_saved_shown(c.shown),
+                shown=_saved_quantity(c.shown),
                 body=c.body,
                 span=c.span,
                 shape=c.shape,
@@ -81,23 +81,23 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
     }
 
 
-def _shown(saved: SavedShown) -> Shown:
-    return Shown(saved.quantity, saved.axis, saved.unit)
+def _quantity(saved: SavedQuantity) -> QuantityRef:
+    return QuantityRef(saved.quantity, saved.axis, saved.unit)
 
 
-def _saved_shown(shown: Shown) -> SavedShown:
-    return SavedShown(quantity=shown.quantity, axis=shown.axis, unit=shown.si)
+def _saved_quantity(shown: QuantityRef) -> SavedQuantity:
+    return SavedQuantity(quantity=shown.quantity, axis=shown.axis, unit=shown.si)
 
 
-def marked(entry: Entry, saved: SavedTrial) -> Entry:
+def with_saved_marks(entry: Entry, saved: SavedTrial) -> Entry:
     """Return the entry with everything that was marked in it. Raises InertianError where it cannot be."""
     f = saved.frame
     frame = Frame(f.time_zero, f.origin, f.angle, tuple(f.flipped), f.centre, tuple(f.zeros))
     steps = tuple(
-        Step(s.kind, tuple(s.runs), s.body, s.reason, s.threshold, s.on, s.version)
+        TidyStep(s.kind, tuple(s.runs), s.body, s.reason, s.threshold, s.on, s.version)
         for s in saved.steps
     )
-    ready(entry.trial, steps, frame)  # refuses what does not fit
+    prepare(entry.trial, steps, frame)  # refuses what does not fit
     return replace(
         entry,
         steps=steps,
@@ -106,11 +106,13 @@ def marked(entry: Entry, saved: SavedTrial) -> Entry:
             Span(s.name, s.kind, s.start, s.stop, tuple(s.bodies), s.why) for s in saved.spans
         ),
         named=tuple(
-            NamedReading(n.name, n.kind, _shown(n.shown), n.body, tuple(n.times), n.span)
+            NamedReading(n.name, n.kind, _quantity(n.shown), n.body, tuple(n.times), n.span)
             for n in saved.readings
         ),
         curves=tuple(
-            CurveAsked(_shown(c.shown), c.body, c.span, c.shape, tuple(c.held), c.formula, c.robust)
+            CurveRequest(
+                _quantity(c.shown), c.body, c.span, c.shape, tuple(c.held), c.formula, c.robust
+            )
             for c in saved.curves
         ),
     )

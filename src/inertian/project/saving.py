@@ -52,9 +52,8 @@ def save(project: Project, path: Path) -> None:
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, content in encode(project).items():
-            member = zipfile.ZipInfo(
-                name, (1980, 1, 1, 0, 0, 0)
-            )  # no clock in the file: equal projects, equal bytes
+            # No clock in the file: equal projects, equal bytes
+            member = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
             member.compress_type = zipfile.ZIP_DEFLATED
             member.external_attr = 0o644 << 16
             archive.writestr(member, content)

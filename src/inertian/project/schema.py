@@ -4,7 +4,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
-from inertian.motion.fits.curves import Shape
+from inertian.motion.fits.curves import CurveShape
 from inertian.motion.fits.free_motion import FreeMotion
 from inertian.motion.recording.tidying import StepKind
 from inertian.motion.spans.spans import SpanKind
@@ -74,7 +74,7 @@ class SavedFrame(_Strict):
     zeros: list[tuple[str, str, FiniteFloat]] = []
 
 
-class SavedShown(_Strict):
+class SavedQuantity(_Strict):
     """A quantity along an axis."""
 
     quantity: Quantity
@@ -82,7 +82,7 @@ class SavedShown(_Strict):
     unit: str = ""  # SI, where the quantity alone does not tell
 
 
-class SavedOwn(_Strict):
+class SavedDerived(_Strict):
     """A quantity of one's own: how it is called, the unit it is shown in, and its formula."""
 
     name: str
@@ -96,7 +96,7 @@ class SavedReading(_Strict):
 
     name: str
     kind: ReadingKind
-    shown: SavedShown
+    shown: SavedQuantity
     body: str
     times: list[FiniteFloat] = []
     span: str = ""
@@ -105,10 +105,10 @@ class SavedReading(_Strict):
 class SavedCurve(_Strict):
     """A curve fitted over a span; `held` are parameters that are not fitted, by symbol."""
 
-    shown: SavedShown
+    shown: SavedQuantity
     body: str
     span: str
-    shape: Shape
+    shape: CurveShape
     held: list[tuple[str, FiniteFloat]] = []
     formula: str = ""
     robust: bool = False
@@ -123,9 +123,8 @@ class SavedChannel(_Strict):
     factor: FiniteFloat | None = None  # SI per unit, where the unit alone does not tell: pixels
     sign: Literal[-1, 1] = 1
     shift: FiniteFloat = 0.0
-    uncertain: bool = (
-        False  # whether a column of standard uncertainties follows that of the readings
-    )
+    # Whether a column of standard uncertainties follows that of the readings
+    uncertain: bool = False
 
 
 class SavedBody(_Strict):
@@ -188,4 +187,4 @@ class SavedAnalysis(_Strict):
     setup: list[SavedFact]
     trials: list[SavedTrial]
     recipes: list[dict[str, Any]] = []
-    quantities: list[SavedOwn] = []
+    quantities: list[SavedDerived] = []

@@ -4,12 +4,12 @@ from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 from inertian.motion.recording.frame import Frame
-from inertian.motion.recording.prepared_trial import ready
+from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import (
     Reason,
-    Step,
     StepKind,
     TidyError,
+    TidyStep,
     gap_around,
     jump_rows,
     runs_of,
@@ -21,7 +21,7 @@ from inertian.quantities.facts import Fact, FactId
 PRESETS = tuple(Reason)
 
 
-def _stepped(project: Project, entry: Entry, steps: Iterable[Step], name: str) -> Edit:
+def _stepped(project: Project, entry: Entry, steps: Iterable[TidyStep], name: str) -> Edit:
     steps = tuple(steps)
     if steps == entry.steps:
         return Edit(name, project)
@@ -48,7 +48,10 @@ def rows_set_aside(
         grown = replace(last, runs=runs_of([*last.rows(len(entry.trial.t)), *new]))
         return _stepped(project, entry, (*entry.steps[:-1], grown), name)
     return _stepped(
-        project, entry, (*entry.steps, Step(StepKind.SET_ASIDE, runs_of(new), body, reason)), name
+        project,
+        entry,
+        (*entry.steps, TidyStep(StepKind.SET_ASIDE, runs_of(new), body, reason)),
+        name,
     )
 
 
@@ -80,13 +83,17 @@ def rows_taken_back(project: Project, trial: str, body: str, rows: Iterable[int]
             for name, own in found.items():
                 if step.body in ("", name):
                     left = own - back if name == body else own
-                    steps += [Step(StepKind.SET_ASIDE, runs_of(left), name, said)] if left else []
+                    steps += (
+                        [TidyStep(StepKind.SET_ASIDE, runs_of(left), name, said)] if left else []
+                    )
         else:
             steps.append(step)
     return _stepped(project, entry, steps, "Let samples count again")
 
 
-def _split(step: Step, body: str, bodies: list[str], own: set[int], back: set[int]) -> list[Step]:
+def _split(
+    step: TidyStep, body: str, bodies: list[str], own: set[int], back: set[int]
+) -> list[TidyStep]:
     """A step by hand without some rows of one body."""
     if not own & back:
         return [step]
@@ -99,7 +106,7 @@ def jumps_set_aside(project: Project, trial: str, threshold: float, body: str = 
     """Set aside what jumps by more than `threshold` local spreads, as a rule that is applied anew to changed data."""
     entry = project.entry(trial)
     kept = [s for s in entry.steps if not (s.kind is StepKind.JUMPS and s.body == body)]
-    step = Step(StepKind.JUMPS, body=body, threshold=threshold)
+    step = TidyStep(StepKind.JUMPS, body=body, threshold=threshold)
     return _stepped(
         project, entry, (*kept, step), f"Set jumps over {threshold:g} local spreads aside"
     )
@@ -111,7 +118,7 @@ def trimmed(project: Project, trial: str, start: float, stop: float) -> Edit:
     inside = [k for k, t in enumerate(entry.trial.t) if start <= t <= stop]
     if len(inside) < 2:
         raise TidyError("Fewer than 2 samples would be left; choose a longer stretch.")
-    step = Step(StepKind.TRIM, ((inside[0], inside[-1]),))
+    step = TidyStep(StepKind.TRIM, ((inside[0], inside[-1]),))
     kept = [s for s in entry.steps if s.kind is not StepKind.TRIM]
     return _stepped(project, entry, (*kept, step), "Trim")
 
@@ -121,7 +128,7 @@ def gap_bridged(project: Project, trial: str, body: str, time: float) -> Edit:
     entry = project.entry(trial)
     run = gap_around(entry.trial, body, time, entry.ready.aside.get(body))
     return _stepped(
-        project, entry, (*entry.steps, Step(StepKind.BRIDGE, (run,), body)), "Bridge a gap"
+        project, entry, (*entry.steps, TidyStep(StepKind.BRIDGE, (run,), body)), "Bridge a gap"
     )
 
 
@@ -155,7 +162,7 @@ def frame_set(
         entry = project.entry(trial)
         if frame == entry.frame:
             continue
-        ready(entry.trial, entry.steps, frame)  # refuses here, before anything is changed
+        prepare(entry.trial, entry.steps, frame)  # refuses here, before anything is changed
         project = project.with_entry(replace(entry, frame=frame))
         for fact_name, fact in facts.items():
             key = FactId(fact_name, f"trial {trial}")

@@ -14,15 +14,15 @@ from inertian.quantities.units import Unit
 if TYPE_CHECKING:
     from inertian.files.cells.findings import Topic
     from inertian.files.cells.recipes import Recipe, Stated
-    from inertian.files.interpretation.parsed_file import FileReading
+    from inertian.files.interpretation.parsed_file import ParsedFile
 
 
 @dataclass(frozen=True, eq=False)
-class Make:
+class FileGroup:
     """Files that are read alike: the same kind, the same titles, one recipe."""
 
     titles: tuple[str, ...]
-    readings: tuple["FileReading", ...]
+    readings: tuple["ParsedFile", ...]
 
     @property
     def recipe(self) -> "Recipe":
@@ -48,25 +48,25 @@ class Make:
         return sum(can_be_brought_in(t) for r in self.readings for t in r.trials)
 
 
-def makes_of(readings: Sequence["FileReading"]) -> list[Make]:
+def file_groups(readings: Sequence["ParsedFile"]) -> list[FileGroup]:
     """Return the files that can be used, those of one make together, in the order in which the makes appear."""
     from inertian.files.cells.recipes import signature
 
-    groups: dict[object, list[FileReading]] = {}
+    groups: dict[object, list[ParsedFile]] = {}
     for reading in readings:
         if reading.refused is None:
             groups.setdefault(
                 (reading.kind, signature(titles_of(reading)), reading.recipe), []
             ).append(reading)
-    return [Make(titles_of(group[0]), tuple(group)) for group in groups.values()]
+    return [FileGroup(titles_of(group[0]), tuple(group)) for group in groups.values()]
 
 
-def titles_of(reading: "FileReading") -> tuple[str, ...]:
+def titles_of(reading: "ParsedFile") -> tuple[str, ...]:
     """Return the column titles that a file's make is known by."""
     return reading.tables[0].titles if reading.tables else ()
 
 
-def read_by_recipes(reading: "FileReading", recipes: Sequence["Recipe"]) -> "FileReading":
+def read_by_recipes(reading: "ParsedFile", recipes: Sequence["Recipe"]) -> "ParsedFile":
     """Read a file again by the newest of some recipes that is for its titles; as it is if there is none."""
     from inertian.files.reader import read_bytes
 
@@ -76,16 +76,18 @@ def read_by_recipes(reading: "FileReading", recipes: Sequence["Recipe"]) -> "Fil
     return reading if fitting is None else read_bytes(reading.file, reading.content, fitting)
 
 
-def read_again(make: Make, recipe: "Recipe", cancelled: Callable[[], bool] = lambda: False) -> Make:
+def read_again(
+    make: FileGroup, recipe: "Recipe", cancelled: Callable[[], bool] = lambda: False
+) -> FileGroup:
     """Return a make read by another recipe; files not yet reached keep their reading when cancelled."""
     from inertian.files.reader import read_bytes
 
     recipe = replace(recipe, titles=make.titles)
     readings = [r if cancelled() else read_bytes(r.file, r.content, recipe) for r in make.readings]
-    return Make(make.titles, tuple(readings))
+    return FileGroup(make.titles, tuple(readings))
 
 
-def whole_recipe(make: Make) -> "Recipe":
+def whole_recipe(make: FileGroup) -> "Recipe":
     """Return the recipe of a make with everything in it that was understood of the columns."""
     from inertian.files.cells.recipes import ColumnRule
 
@@ -101,8 +103,8 @@ def whole_recipe(make: Make) -> "Recipe":
     return replace(make.recipe, name=name, titles=make.titles, columns=tuple(rules.values()))
 
 
-def brought_in(
-    project: Project, makes: Sequence[Make], series: str, masses: Mapping[str, Fact]
+def bring_in(
+    project: Project, makes: Sequence[FileGroup], series: str, masses: Mapping[str, Fact]
 ) -> tuple[Edit, list[str]]:
     """Return the edit that adds all trials of some makes to a series, and why some could not be added.
 
@@ -131,7 +133,7 @@ def brought_in(
     return Edit(name, with_trials(project, trials, series)), reasons
 
 
-def _stretching(make: Make, recipe: "Recipe") -> "Recipe":
+def _stretching(make: FileGroup, recipe: "Recipe") -> "Recipe":
     """The recipe with the scale that the files themselves state, if they all state the same one."""
     stated = {reading.scale for reading in make.readings}
     return (

@@ -6,10 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
-PIECES, PIECE = (
-    4,
-    8_192,
-)  # from how many pieces on, and of what length, a long convolution is cut up
+# From how many pieces on, and of what length, a long convolution is cut up
+PIECES, PIECE = (4, 8_192)
 
 
 def correlated(columns: Array, correlation: float) -> Array:

@@ -6,7 +6,7 @@ from functools import cached_property
 
 import numpy as np
 
-from inertian.quantities.estimates import Shape
+from inertian.quantities.estimates import ErrorShape
 
 P68 = math.erf(1.0 / math.sqrt(2.0))  # 0.6827, the normal one-sigma probability
 GRID = 400  # half the points of a convolution: k to better than 1e-3
@@ -27,11 +27,10 @@ class Scalar:
     value: float
     u: float
     dof: float
-    shape: Shape | None = None
+    shape: ErrorShape | None = None
     factors: tuple[float, float] | None = None
-    ends: tuple[tuple[float, float], tuple[float, float]] | None = (
-        None  # of 68 and 95 %, where they are not alike
-    )
+    # Of 68 and 95 %, where they are not alike
+    ends: tuple[tuple[float, float], tuple[float, float]] | None = None
 
     @property
     def way(self) -> str:
@@ -94,7 +93,7 @@ def coverage_factor(probability: float, dof: float) -> float:
     return float(stdtrit(dof, level))
 
 
-def _mixed_factors(u: float, shape: Shape) -> tuple[float, float]:
+def _mixed_factors(u: float, shape: ErrorShape) -> tuple[float, float]:
     """Return k68 and k95 of a t part plus rectangular parts, by convolution on a grid.
 
     Adding a rectangle of half-width a to an error with distribution function F gives [G(y+a) − G(y−a)]/2a, where

@@ -35,7 +35,7 @@ def locked(values: object) -> Array:
     return array
 
 
-def distinct(values: Array) -> Array:
+def distinct_values(values: Array) -> Array:
     """Return the distinct numbers of `values` in order, shape (m,), without NaN.
 
     As np.unique, whose first call imports masked arrays: a fiftieth of a second at start.
@@ -60,7 +60,7 @@ class SampleWeights:
 
 
 @dataclass(frozen=True)
-class Source:
+class ErrorSource:
     """One independent cause of uncertainty, as a budget names it.
 
     Sources of the same `pool` owe their size to the same estimated variance, so their degrees of freedom are shared.
@@ -101,7 +101,7 @@ class Pools:
 class SharedPart:
     """One source behind several facts, with the covariance it gives them; `ids` label its rows and columns."""
 
-    source: Source
+    source: ErrorSource
     ids: tuple["FactKey", ...]
     covariance: Array
 
@@ -110,7 +110,7 @@ FactKey = object  # any hashable identity; FactId in practice
 
 
 @dataclass(frozen=True, eq=False)
-class Pieces:
+class SparseRows:
     """Values at some runs of rows, zero elsewhere: what a whole array would hold, where only a few runs matter."""
 
     runs: tuple[SampleWeights, ...]
@@ -152,7 +152,7 @@ class ReadingNoise:
 
     variance: "Array | float"
     alike: float = 0.0
-    rounding: tuple["Array | Pieces", ...] = ()
+    rounding: tuple["Array | SparseRows", ...] = ()
 
     def covariance(self, using: Sequence[SampleWeights]) -> Array:
         """Return the covariance of weighted sums of readings, shape (k, k)."""
@@ -206,10 +206,10 @@ class ClockNoise:
     (zero where unknown), through which the variance `jitter` (s²) of one time stamp acts on all channels at once.
     """
 
-    reading: Mapping[ChannelId, tuple[Source, ReadingNoise]]
-    rate: Mapping[ChannelId, "Array | Pieces"]
+    reading: Mapping[ChannelId, tuple[ErrorSource, ReadingNoise]]
+    rate: Mapping[ChannelId, "Array | SparseRows"]
     jitter: float
-    jitter_source: Source
+    jitter_source: ErrorSource
 
 
 @dataclass(frozen=True, eq=False)
@@ -221,7 +221,7 @@ class Estimate:
     sensitivities: Mapping[FactKey, float] = field(default_factory=dict)
 
 
-class Shape(NamedTuple):
+class ErrorShape(NamedTuple):
     """The distribution of an error: standard deviation and ν of its t part, half-widths of its rectangular parts."""
 
     spread: float
@@ -230,20 +230,20 @@ class Shape(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
-class Part:
+class SourceCovariance:
     """The covariance that one source gives to a set of quantities, shape (n, n)."""
 
-    source: Source
+    source: ErrorSource
     covariance: Array
 
 
 @dataclass(frozen=True, eq=False)
-class Joint:
+class JointScalars:
     """Correlated scalars: names, values and covariance, kept apart by source so that a budget can be read off."""
 
     names: tuple[str, ...]
     values: Array
-    parts: tuple[Part, ...]
+    parts: tuple[SourceCovariance, ...]
     pools: Pools
 
     @property
@@ -268,7 +268,7 @@ class Joint:
         i = self.index(name)
         return self.pools.dof(_by_pool({part: float(part.covariance[i, i]) for part in self.parts}))
 
-    def shape(self, name: str) -> "Shape":
+    def shape(self, name: str) -> "ErrorShape":
         """Return how the error of one quantity is distributed: a t part and rectangular parts."""
         i = self.index(name)
         free = {
@@ -276,27 +276,27 @@ class Joint:
         }
         bounded = [float(part.covariance[i, i]) for part in self.parts if part.source.bounded]
         width = tuple(float(np.sqrt(3.0 * v)) for v in bounded if v > 0.0)
-        return Shape(
+        return ErrorShape(
             float(np.sqrt(max(sum(free.values()), 0.0))), self.pools.dof(_by_pool(free)), width
         )
 
-    def shares(self, name: str) -> dict[Source, float]:
+    def shares(self, name: str) -> dict[ErrorSource, float]:
         """Return the budget of one quantity: variance by source; it adds up to u²."""
         i = self.index(name)
         return {part.source: float(part.covariance[i, i]) for part in self.parts}
 
 
-def _by_pool(variances: Mapping[Part, float]) -> dict[str, float]:
+def _by_pool(variances: Mapping[SourceCovariance, float]) -> dict[str, float]:
     pools: dict[str, float] = {}
     for part, variance in variances.items():
         pools[part.source.pool] = pools.get(part.source.pool, 0.0) + variance
     return pools
 
 
-def _reading_parts(estimates: Sequence[Estimate], noise: ClockNoise) -> list[Part]:
+def _reading_parts(estimates: Sequence[Estimate], noise: ClockNoise) -> list[SourceCovariance]:
     """The covariance from reading noise, one part per source."""
     n = len(estimates)
-    by_source: dict[Source, Array] = {}
+    by_source: dict[ErrorSource, Array] = {}
     for channel, (source, own) in noise.reading.items():
         places = [i for i, e in enumerate(estimates) if channel in e.weights]
         matrix = by_source.setdefault(source, np.zeros((n, n)))
@@ -304,10 +304,10 @@ def _reading_parts(estimates: Sequence[Estimate], noise: ClockNoise) -> list[Par
             matrix[np.ix_(places, places)] += own.covariance(
                 [estimates[i].weights[channel] for i in places]
             )
-    return [Part(source, matrix) for source, matrix in by_source.items()]
+    return [SourceCovariance(source, matrix) for source, matrix in by_source.items()]
 
 
-def _jitter_part(estimates: Sequence[Estimate], noise: ClockNoise) -> Part:
+def _jitter_part(estimates: Sequence[Estimate], noise: ClockNoise) -> SourceCovariance:
     """The covariance from time jitter: σ_t² Σ_i (Σ_c w₁ v)(Σ_c w₂ v), one error per time stamp."""
     used = [w for e in estimates for c, w in e.weights.items() if c in noise.rate]
     matrix = np.zeros((len(estimates), len(estimates)))
@@ -322,7 +322,7 @@ def _jitter_part(estimates: Sequence[Estimate], noise: ClockNoise) -> Part:
                         w.values * noise.rate[channel][w.start : w.stop]
                     )
         matrix = noise.jitter * (pulled @ pulled.T)
-    return Part(noise.jitter_source, matrix)
+    return SourceCovariance(noise.jitter_source, matrix)
 
 
 def _without_gaps(used: Sequence[SampleWeights]) -> tuple[dict[tuple[int, int], int], int]:
@@ -338,23 +338,25 @@ def _without_gaps(used: Sequence[SampleWeights]) -> tuple[dict[tuple[int, int], 
     return places, width
 
 
-def joint(
+def joint_scalars(
     named: Mapping[str, Estimate],
     noise: ClockNoise,
     shared: Sequence[SharedPart],
     pools: Pools = Pools(),
-) -> Joint:
+) -> JointScalars:
     """Return estimates of one clock as correlated scalars (JCGM 100:2008, eq. 13 and F.1.2.3)."""
     estimates = list(named.values())
     parts = [*_reading_parts(estimates, noise), _jitter_part(estimates, noise)]
     for part in shared:
         slopes = np.array([[e.sensitivities.get(key, 0.0) for key in part.ids] for e in estimates])
         if slopes.any():
-            parts.append(Part(part.source, slopes @ part.covariance @ slopes.T))
-    merged: dict[Source, Array] = {}
+            parts.append(SourceCovariance(part.source, slopes @ part.covariance @ slopes.T))
+    merged: dict[ErrorSource, Array] = {}
     for piece in parts:
         merged[piece.source] = (
             merged[piece.source] + piece.covariance if piece.source in merged else piece.covariance
         )
     values = locked([e.value for e in estimates])
-    return Joint(tuple(named), values, tuple(Part(s, m) for s, m in merged.items()), pools)
+    return JointScalars(
+        tuple(named), values, tuple(SourceCovariance(s, m) for s, m in merged.items()), pools
+    )

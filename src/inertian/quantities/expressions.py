@@ -29,11 +29,8 @@ FUNCTIONS: Mapping[str, Callable[[Any], Any]] = {
 }
 RATE = "rate"  # the derivative with respect to time, of a quantity
 AREA, SIMPSON, STEPSUM = "area", "simpson", "stepsum"
-INTEGRALS = (
-    AREA,
-    SIMPSON,
-    STEPSUM,
-)  # over time, from the first sample on: by trapezoids, parabolas, steps
+# Over time, from the first sample on: by trapezoids, parabolas, steps
+INTEGRALS = (AREA, SIMPSON, STEPSUM)
 LEVEL = "level"  # less the straight line through the spans of rest
 OVER_TIME = (*INTEGRALS, LEVEL)  # what hangs on samples at all times
 SLOPES: Mapping[str, Callable[[Any], Any]] = {

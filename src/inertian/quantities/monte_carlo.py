@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from inertian.quantities.coverage import P68, P95, coverage_factor
-from inertian.quantities.estimates import Array, Joint
+from inertian.quantities.estimates import Array, JointScalars
 from inertian.quantities.propagation import SEED, Law, draw, propagate
 
 BLOCK, FEWEST, MOST = 10_000, 10, 200  # draws in a block, and blocks
@@ -64,7 +64,7 @@ def shortest_interval(drawn: Array, probability: float) -> tuple[float, float]:
 
 def distribution(
     law: Law,
-    joint: Joint,
+    joint: JointScalars,
     output: str,
     seed: int = SEED,
     progress: Callable[[float], bool] | None = None,

@@ -13,15 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from inertian.quantities.coverage import P68, P95, Scalar
-from inertian.quantities.estimates import Array, Joint, Part, Rows
+from inertian.quantities.estimates import Array, JointScalars, Rows, SourceCovariance
 
 Inputs = Mapping[str, NDArray[Any]]
 Law = Callable[[Inputs], Mapping[str, NDArray[Any]]]
 
 _STEP = 1e-30  # of the complex step: no subtraction, so it may be tiny
-SECOND_ORDER_LIMIT = (
-    0.1  # design: first order is trusted while the second-order term is below a tenth of u
-)
+# Design: first order is trusted while the second-order term is below a tenth of u
+SECOND_ORDER_LIMIT = 0.1
 DRAWS = 20_000
 SEED = 20261124
 
@@ -30,12 +29,11 @@ SEED = 20261124
 class Propagated:
     """Results of a law: first-order correlated scalars, the gradient, and the size of the second-order term."""
 
-    joint: Joint
+    joint: JointScalars
     gradient: Array  # shape (outputs, inputs)
     second_order: Array  # shape (outputs,), in units of the result
-    involved: NDArray[
-        np.bool_
-    ]  # shape (outputs, inputs): which inputs move a result, at first or second order
+    # Shape (outputs, inputs): which inputs move a result, at first or second order
+    involved: NDArray[np.bool_]
 
 
 def _run(
@@ -61,7 +59,9 @@ def gradients(
     return outputs, values.imag / _STEP, values[:, 0].real
 
 
-def _second_order(slopes: Array, joint: Joint, used: Rows) -> tuple[Array, NDArray[np.bool_]]:
+def _second_order(
+    slopes: Array, joint: JointScalars, used: Rows
+) -> tuple[Array, NDArray[np.bool_]]:
     """The second-order contribution √(½ tr(HCHC) + (½ tr HC)²) per output (JCGM 100:2008, 5.1.2, note).
 
     `slopes` are the gradients one u above and below each used input, shape (outputs, inputs, 2·used). Also which inputs
@@ -82,7 +82,7 @@ def _second_order(slopes: Array, joint: Joint, used: Rows) -> tuple[Array, NDArr
     return np.asarray(np.sqrt(np.maximum(spread, 0.0) + bias**2)), curved
 
 
-def propagate(law: Law, joint: Joint) -> Propagated:
+def propagate(law: Law, joint: JointScalars) -> Propagated:
     """Return the law's results with covariance U_y = J U_x Jᵀ, source by source (JCGM 102:2011, 6.2)."""
     u = np.sqrt(np.diag(joint.covariance))
     used = np.flatnonzero(u > 0)
@@ -91,13 +91,15 @@ def propagate(law: Law, joint: Joint) -> Propagated:
     points[used, 1 + used.size + np.arange(used.size)] -= u[used]
     outputs, slopes, values = gradients(law, joint.names, points)
     gradient = slopes[:, :, 0]
-    parts = tuple(Part(p.source, gradient @ p.covariance @ gradient.T) for p in joint.parts)
-    result = Joint(outputs, np.asarray(values[:, 0], dtype=np.float64), parts, joint.pools)
+    parts = tuple(
+        SourceCovariance(p.source, gradient @ p.covariance @ gradient.T) for p in joint.parts
+    )
+    result = JointScalars(outputs, np.asarray(values[:, 0], dtype=np.float64), parts, joint.pools)
     second_order, curved = _second_order(slopes[:, :, 1:], joint, used)
     return Propagated(result, gradient, second_order, curved | (gradient != 0.0))
 
 
-def draw(joint: Joint, draws: int, seed: int, known: bool = False) -> Array:
+def draw(joint: JointScalars, draws: int, seed: int, known: bool = False) -> Array:
     """Return `draws` samples of the inputs, shape (inputs, draws).
 
     Each source is drawn on its own: bounded ones uniformly (JCGM 101:2008, 6.4.2), the others from a normal
@@ -139,7 +141,7 @@ class Results(Mapping[str, Scalar]):
     value, and the scalar says so.
     """
 
-    def __init__(self, law: Law, joint: Joint, seed: int = SEED) -> None:
+    def __init__(self, law: Law, joint: JointScalars, seed: int = SEED) -> None:
         self._law, self._inputs, self._seed = law, joint, seed
         self.first = propagate(law, joint)
         self._known: dict[str, Scalar] = {}
@@ -179,7 +181,7 @@ class Results(Mapping[str, Scalar]):
 
 
 def _by_draws(
-    law: Law, joint: Joint, output: str, involved: NDArray[np.bool_], dof: float, seed: int
+    law: Law, joint: JointScalars, output: str, involved: NDArray[np.bool_], dof: float, seed: int
 ) -> Scalar:
     """One result by Monte Carlo, drawing only the inputs that move it.
 
@@ -188,12 +190,16 @@ def _by_draws(
     """
     index = np.flatnonzero(involved)
     names = tuple(joint.names[i] for i in index)
-    parts = tuple(Part(p.source, p.covariance[np.ix_(index, index)]) for p in joint.parts)
+    parts = tuple(
+        SourceCovariance(p.source, p.covariance[np.ix_(index, index)]) for p in joint.parts
+    )
     inputs: dict[str, NDArray[Any]] = {name: joint.values[i] for i, name in enumerate(joint.names)}
     value = float(law(inputs)[output])
     away = []
     for known in (True, False):
-        drawn = draw(Joint(names, joint.values[index], parts, joint.pools), DRAWS, seed, known)
+        drawn = draw(
+            JointScalars(names, joint.values[index], parts, joint.pools), DRAWS, seed, known
+        )
         inputs.update(zip(names, drawn, strict=True))
         away.append(np.abs(np.asarray(law(inputs)[output], dtype=float) - value))
     u = float(np.sqrt(np.mean(away[0] ** 2)))

@@ -43,7 +43,7 @@ def split_pm(value: float, u: float) -> tuple[str, str]:
     )
 
 
-def write(value: float | None, u: float | None, unit: str = "", mark: str = ".") -> str:
+def write_estimate(value: float | None, u: float | None, unit: str = "", mark: str = ".") -> str:
     """Return a value with its standard uncertainty and unit, ready to show.
 
     u = 0 is "exact", an undefined value or u is "—". `mark` is the decimal mark. Very large and very small numbers
@@ -57,7 +57,7 @@ def write(value: float | None, u: float | None, unit: str = "", mark: str = ".")
     if u == 0.0:
         return _exact(value).replace(".", mark) + f"{tail} (exact)"
     if u < FINEST * abs(value):  # finer than the value itself can be told
-        text = f"{value:.16g} ± {plain(u, 1)}".replace("-", MINUS)
+        text = f"{value:.16g} ± {write_number(u, 1)}".replace("-", MINUS)
         return text.replace(".", mark) + tail
     top = max(abs(value), u)
     exponent = math.floor(math.log10(top))
@@ -70,7 +70,7 @@ def write(value: float | None, u: float | None, unit: str = "", mark: str = ".")
     return text.replace(".", mark)
 
 
-def plain(value: float, figures: int = 3, mark: str = ".") -> str:
+def write_number(value: float, figures: int = 3, mark: str = ".") -> str:
     """Return a number without ± for axes, counts and ratios, to `figures` significant figures."""
     if not math.isfinite(value):
         return "—"

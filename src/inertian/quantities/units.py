@@ -147,6 +147,7 @@ _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
     "power": {"W": (1.0, ("watt",)), "mW": (0.001, ()), "kW": (1000.0, ())},
     "frequency": {"Hz": (1.0, ("hertz",)), "kHz": (1000.0, ())},
 }
+# Kinds columns may have
 IN_FILES = (
     "length",
     "time",
@@ -156,7 +157,7 @@ IN_FILES = (
     "force",
     "angle",
     "number",
-)  # kinds columns may have
+)
 
 _FIRST_POWER = re.compile(r"(.+?)(?:[·⋅*. ]?(min|ms|s|h)(?:\^?-1|⁻¹)|/(min|ms|s|h|sec))$")
 _SECOND_POWER = re.compile(

@@ -8,19 +8,19 @@ from typing import Any
 
 import numpy as np
 
-from inertian.files.interpretation.parsed_file import FileReading
+from inertian.files.interpretation.parsed_file import ParsedFile
 from inertian.motion.derivatives.derive import (
     BodyDerived,
-    Derived,
+    DerivedChannel,
     Method,
     derive,
-    judged,
+    noise_of_bodies,
     stated_sigma,
 )
-from inertian.motion.derivatives.local_derivatives import WindowAsked
-from inertian.motion.noise.local_noise import SCATTERED, LocalNoise, pooled
-from inertian.motion.recording.prepared_trial import ready
-from inertian.motion.recording.tidying import Step, StepKind
+from inertian.motion.derivatives.local_derivatives import WindowRequest
+from inertian.motion.noise.local_noise import SCATTERED, LocalNoise, pool_noise
+from inertian.motion.recording.prepared_trial import prepare
+from inertian.motion.recording.tidying import StepKind, TidyStep
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
@@ -40,7 +40,7 @@ JUMPED = "left out: {count} × a sample that fits neither what comes before nor 
 
 
 @dataclass(frozen=True)
-class NoiseAsked:
+class NoiseRequest:
     """The σ of position readings in m that a person states: known, of the recording's step, or in columns of the file.
 
     Where nothing was said, columns count if there are any; else it is estimated.
@@ -70,20 +70,20 @@ class NoiseAsked:
         return replace(body, noise=replace(body.noise, remark=remark))
 
 
-def noise_asked(text: str) -> NoiseAsked:
+def parse_noise(text: str) -> NoiseRequest:
     """Read what was typed for the noise: "0.5 mm", "0.0005" in m, "resolution", "column" or "estimated".
 
     Raises InertianError.
     """
     plain = text.strip().lower()
     if plain in ("", OF_COLUMNS):
-        return NoiseAsked(insists=plain == OF_COLUMNS)
+        return NoiseRequest(insists=plain == OF_COLUMNS)
     if plain == ESTIMATED:
-        return NoiseAsked(of_column=False)
+        return NoiseRequest(of_column=False)
     if plain == OF_THE_STEP:
-        return NoiseAsked(of_step=True, of_column=False)
+        return NoiseRequest(of_step=True, of_column=False)
     try:
-        return NoiseAsked(
+        return NoiseRequest(
             parse_positive(text, "length", unit_of("length", "m")).si, of_column=False
         )
     except InertianError:
@@ -102,8 +102,11 @@ class TrialDerived:
     aside: Mapping[str, Rows]
 
 
-def derived_of(
-    files: Sequence[tuple[str, FileReading]], method: Method, window: WindowAsked, noise: NoiseAsked
+def derive_files(
+    files: Sequence[tuple[str, ParsedFile]],
+    method: Method,
+    window: WindowRequest,
+    noise: NoiseRequest,
 ) -> tuple[list[tuple[str, list[TrialDerived]]], list[str]]:
     """Derive every trial of some files; contacts that the span finder sees are not reached across.
 
@@ -120,7 +123,7 @@ def derived_of(
             except InertianError as error:
                 refusals.append(f"{path}: {error}")
         judged_trials.append((path, own))
-    noises = iter(pooled([n for _, own in judged_trials for one in own for n in one.noises]))
+    noises = iter(pool_noise([n for _, own in judged_trials for one in own for n in one.noises]))
     found = []
     for path, trials_of_file in judged_trials:
         made = []
@@ -150,12 +153,12 @@ def _judged(trial: Trial) -> _Judged:
                 f"{trial.name}: positions of {body.name} are pixels, and no scale is known. "
                 "Give the length of a pixel in a recipe."
             )
-    tidy = ready(trial, (Step(StepKind.JUMPS),))
+    tidy = prepare(trial, (TidyStep(StepKind.JUMPS),))
     spans = suggest_spans(tidy.trial)
-    return _Judged(trial, tidy.trial, spans, judged(tidy.trial, spans), tidy.aside)
+    return _Judged(trial, tidy.trial, spans, noise_of_bodies(tidy.trial, spans), tidy.aside)
 
 
-def _columns(one: TrialDerived, body: str, axis: str, d: Derived) -> tuple[Array, ...]:
+def _columns(one: TrialDerived, body: str, axis: str, d: DerivedChannel) -> tuple[Array, ...]:
     """The columns of one axis, one row for each reading; a reading that was left out has only its time and value."""
     x = one.trial.body(body).channel(axis).si
     rows = np.flatnonzero(np.isfinite(x))

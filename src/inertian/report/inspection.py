@@ -5,16 +5,16 @@ from typing import Any
 
 import numpy as np
 
-from inertian.files.interpretation.assembly import ChannelReading, TimeReading, TrialReading
+from inertian.files.interpretation.assembly import ParsedChannel, ParsedTime, ParsedTrial
 from inertian.files.interpretation.data_checks import step_of
 from inertian.files.interpretation.file_description import sentences
-from inertian.files.interpretation.parsed_file import FileReading
+from inertian.files.interpretation.parsed_file import ParsedFile
 from inertian.quantities.units import PIXEL, SI_SYMBOL, ascii_symbol
 
 SCHEMA = 1
 
 
-def _time_json(time: TimeReading, time_base: float) -> dict[str, Any]:
+def _time_json(time: ParsedTime, time_base: float) -> dict[str, Any]:
     seconds = time.seconds * time_base
     return {
         "column": time.column,
@@ -26,7 +26,7 @@ def _time_json(time: TimeReading, time_base: float) -> dict[str, Any]:
     }
 
 
-def _channel_json(channel: ChannelReading) -> dict[str, Any]:
+def _channel_json(channel: ParsedChannel) -> dict[str, Any]:
     good = channel.si[np.isfinite(channel.values)]
     scaled = channel.unit.symbol != PIXEL or channel.unit.factor != 1.0
     return {
@@ -41,7 +41,7 @@ def _channel_json(channel: ChannelReading) -> dict[str, Any]:
     }
 
 
-def _trial_json(trial: TrialReading, time_base: float) -> dict[str, Any]:
+def _trial_json(trial: ParsedTrial, time_base: float) -> dict[str, Any]:
     bodies = []
     for body in trial.bodies:
         made: dict[str, Any] = {"name": body.name}
@@ -58,7 +58,7 @@ def _trial_json(trial: TrialReading, time_base: float) -> dict[str, Any]:
     }
 
 
-def _warnings(reading: FileReading) -> list[dict[str, str]]:
+def _warnings(reading: ParsedFile) -> list[dict[str, str]]:
     """One warning for each code, with all that it was given for."""
     texts: dict[str, list[str]] = {}
     for finding in reading.findings:
@@ -66,7 +66,7 @@ def _warnings(reading: FileReading) -> list[dict[str, str]]:
     return [{"code": code, "text": " ".join(dict.fromkeys(said))} for code, said in texts.items()]
 
 
-def file_json(path: str, reading: FileReading) -> dict[str, Any]:
+def file_json(path: str, reading: ParsedFile) -> dict[str, Any]:
     """Return how one file was understood: SI values over usable samples, times in s as in the file."""
     base = reading.recipe.time_base.value if reading.recipe and reading.recipe.time_base else 1.0
     return {
@@ -82,12 +82,12 @@ def file_json(path: str, reading: FileReading) -> dict[str, Any]:
     }
 
 
-def inspection_json(files: Sequence[tuple[str, FileReading]]) -> dict[str, Any]:
+def inspection_json(files: Sequence[tuple[str, ParsedFile]]) -> dict[str, Any]:
     """Return how several files were understood, by the path each was named by."""
     return {"schema": SCHEMA, "files": [file_json(path, reading) for path, reading in files]}
 
 
-def inspection_text(path: str, reading: FileReading) -> list[str]:
+def inspection_text(path: str, reading: ParsedFile) -> list[str]:
     """Return the same for reading."""
     lines = [path]
     if reading.refused is None:

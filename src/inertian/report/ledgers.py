@@ -9,7 +9,7 @@ from inertian.physics.accounts.ledger import Accounts, Ledger
 from inertian.project.project import Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
-from inertian.quantities.rounding import write
+from inertian.quantities.rounding import write_estimate
 
 SCHEMA = 1
 _UNIT = {"kg·m/s": "kg m/s"}  # as ASCII, for scripts
@@ -93,7 +93,7 @@ def ledgers_text(project: Project) -> tuple[list[str], list[str]]:
                 "unaccounted": ledger.unaccounted,
             }
             amounts = ", ".join(
-                f"{side} {write(s.value, s.u, ledger.unit)}" for side, s in sides.items()
+                f"{side} {write_estimate(s.value, s.u, ledger.unit)}" for side, s in sides.items()
             )
             verdict = f": {ledger.judgement.verdict}" if ledger.judgement.verdict else ""
             lines.append(f"  {ledger.law}: {amounts}{verdict}")

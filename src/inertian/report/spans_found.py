@@ -3,17 +3,17 @@
 from collections.abc import Sequence
 from typing import Any
 
-from inertian.files.interpretation.parsed_file import FileReading
+from inertian.files.interpretation.parsed_file import ParsedFile
 from inertian.files.trial_building import trials_of
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.finder import find_spans
-from inertian.motion.spans.span_naming import Found
+from inertian.motion.spans.span_naming import FoundSpan
 from inertian.quantities.errors import InertianError
 
 SCHEMA = 1
 
 
-def _span_json(span: Found) -> dict[str, Any]:
+def _span_json(span: FoundSpan) -> dict[str, Any]:
     return {
         "kind": str(span.kind),
         "name": span.name,
@@ -24,7 +24,7 @@ def _span_json(span: Found) -> dict[str, Any]:
     }
 
 
-def trials_or_reason(path: str, reading: FileReading) -> tuple[list[Trial], str | None]:
+def trials_or_reason(path: str, reading: ParsedFile) -> tuple[list[Trial], str | None]:
     """Return the trials of a file, or why there are none, in one sentence."""
     if reading.refused is not None:
         return [], f"{path}: {reading.refused.why}"
@@ -34,7 +34,7 @@ def trials_or_reason(path: str, reading: FileReading) -> tuple[list[Trial], str 
         return [], f"{path}: {error}"
 
 
-def spans_json(files: Sequence[tuple[str, FileReading]]) -> tuple[dict[str, Any], list[str]]:
+def spans_json(files: Sequence[tuple[str, ParsedFile]]) -> tuple[dict[str, Any], list[str]]:
     """Return the spans found in every trial of some files, times in s, and why files were refused.
 
     A refused file is listed without trials.
@@ -48,7 +48,7 @@ def spans_json(files: Sequence[tuple[str, FileReading]]) -> tuple[dict[str, Any]
     return {"schema": SCHEMA, "files": listed}, refusals
 
 
-def spans_text(files: Sequence[tuple[str, FileReading]]) -> tuple[list[str], list[str]]:
+def spans_text(files: Sequence[tuple[str, ParsedFile]]) -> tuple[list[str], list[str]]:
     """Return the same for reading."""
     lines, refusals = [], []
     for path, reading in files:

@@ -15,14 +15,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.analysis.batch_treatment import Treated, treated_alike
+from inertian.analysis.batch_treatment import BatchResult, treat_alike
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.worker import Worker
 
 
-class TreatDialog(QDialog):
+class BatchDialog(QDialog):
     """Asks which trials, works on another thread, and makes one edit."""
 
     _progress = pyqtSignal(int, int)
@@ -30,7 +30,7 @@ class TreatDialog(QDialog):
     def __init__(self, parent: QWidget, document: Document, worker: Worker) -> None:
         super().__init__(parent)
         self._document, self._worker, self._cancelled = document, worker, Event()
-        self.treated: Treated | None = None
+        self.treated: BatchResult | None = None
         entry = document.entry
         assert entry is not None
         self._source = entry.trial.id
@@ -93,13 +93,13 @@ class TreatDialog(QDialog):
             self._progress.emit(done, of)
             return not self._cancelled.is_set()
 
-        work = partial(treated_alike, project, self._source, targets, report)
+        work = partial(treat_alike, project, self._source, targets, report)
         self._worker.run("treat", work, self._finished, self._failed)
 
     def _show_progress(self, done: int, _of: int) -> None:
         self.bar.setValue(done)
 
-    def _finished(self, treated: Treated) -> None:
+    def _finished(self, treated: BatchResult) -> None:
         if treated.complete and not self._cancelled.is_set():
             self.treated = treated
             self.accept()

@@ -21,16 +21,16 @@ from inertian.desktop.bench.pyramid import LONG
 from inertian.desktop.bench.span_rail import SpanRail
 from inertian.desktop.bench.strip import Strip
 from inertian.desktop.bench.traces import residual_traces, traces_of
-from inertian.desktop.bench.xy_plot import SideView
+from inertian.desktop.bench.xy_plot import XYPlot
 from inertian.desktop.look import words
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView
-from inertian.physics.definitions.requests import Quantity, Shown
+from inertian.desktop.state.view_state import ViewState
+from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
 
-Key = tuple[Shown, bool]  # a quantity, and whether its residuals are shown
+Key = tuple[QuantityRef, bool]  # a quantity, and whether its residuals are shown
 READ_MS = 15  # the plumb line moves at once; what it reads follows after this
 ZOOMS = 40  # kept, for going back
 
@@ -43,7 +43,7 @@ class BenchStage(QWidget):
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__()
         self._document, self._theme = document, theme
-        self.view = BenchView(document)
+        self.view = ViewState(document)
         self._trial: tuple[object, ...] = ()
         self._strips: dict[Key, Strip] = {}
         self.results_ready = False  # until then nothing is derived: the first picture must not wait
@@ -61,7 +61,7 @@ class BenchStage(QWidget):
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setWidget(self._column)
         self._ask = _Ask(words.NO_SPANS, words.NO_SPANS_BUTTON)
-        self._side: SideView | None = None  # made when it is first shown
+        self._side: XYPlot | None = None  # made when it is first shown
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
@@ -86,10 +86,10 @@ class BenchStage(QWidget):
         self.view.line_moved.connect(self._show_line)
 
     @property
-    def side(self) -> SideView:
+    def side(self) -> XYPlot:
         """One quantity against another, beside the strips."""
         if self._side is None:
-            self._side = SideView(self._document, self._theme, self.view)
+            self._side = XYPlot(self._document, self._theme, self.view)
             self._side.hide()
             self._row.addWidget(self._side)
             self._row.setSizes([500, 300])
@@ -97,7 +97,7 @@ class BenchStage(QWidget):
 
     def strip(self, quantity: str, axis: str = "", residuals: bool = False) -> Strip:
         """Return the strip of a quantity along an axis. Raises KeyError."""
-        return self._strips[Shown(Quantity(quantity), axis), residuals]
+        return self._strips[QuantityRef(Quantity(quantity), axis), residuals]
 
     def strips(self) -> list[Strip]:
         """Return the strips in their order."""
@@ -134,9 +134,8 @@ class BenchStage(QWidget):
             self._zooms = []
             self.show_all()
         self._ask.setVisible(not entry.spans)
-        held = (
-            self._document.previewing and len(trial.t) > LONG
-        )  # numbers and bands follow; long curves when let go
+        # Numbers and bands follow; long curves when let go
+        held = self._document.previewing and len(trial.t) > LONG
         if not held:
             for (shown, residuals), strip in self._strips.items():
                 strip.show_unit()

@@ -6,9 +6,9 @@ from PyQt6.QtCore import QObject
 
 from inertian.desktop.bench.bench import BenchStage
 from inertian.desktop.bench.gestures import Handle
-from inertian.desktop.bench.sample_exclusion import REACH, nearest, toggled
+from inertian.desktop.bench.sample_exclusion import REACH, nearest_sample, toggle_sample
 from inertian.desktop.look import words
-from inertian.desktop.look.number_format import moment
+from inertian.desktop.look.number_format import format_time
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.worker import Worker
 from inertian.motion.recording.tidying import Reason, StepKind
@@ -46,7 +46,7 @@ class BenchActions(QObject):
             self._bench.say(words.NO_LINE)
         elif self._view.begun is None or self._view.begun == line:
             self._view.begun = line
-            time = moment(line - entry.frame.time_zero, entry.trial.step())
+            time = format_time(line - entry.frame.time_zero, entry.trial.step())
             self._bench.say(words.SPAN_BEGUN.format(time=time))
             self._bench.rail.update()
         else:
@@ -97,9 +97,9 @@ class BenchActions(QObject):
         )
         traces = [t for t in strip.traces if t.body == body] if strip else []
         reach = entry.trial.step() / REACH
-        hit = nearest(traces, line, 0.0, (reach, float("inf")))
+        hit = nearest_sample(traces, line, 0.0, (reach, float("inf")))
         if hit is not None:
-            self._do(lambda: toggled(self._document, self._view, *hit))
+            self._do(lambda: toggle_sample(self._document, self._view, *hit))
 
     def give_reason(self, number: int) -> None:
         """Choose a reason; what was set aside last, by the last edit, is then set aside for this one."""
@@ -128,13 +128,13 @@ class BenchActions(QObject):
 
     def treat_others(self) -> None:
         """Ask which other trials to treat like this one, and do it in one edit."""
-        from inertian.desktop.bench.batch_dialog import TreatDialog
+        from inertian.desktop.bench.batch_dialog import BatchDialog
 
         entry = self._document.entry
         if entry is None or len(self._document.project.entries_of(entry.series)) < 2:
             self._bench.say(words.NO_OTHERS)
             return
-        dialog = TreatDialog(self._bench.window(), self._document, self._worker)
+        dialog = BatchDialog(self._bench.window(), self._document, self._worker)
         dialog.exec()
         if dialog.treated is None:
             self._bench.say(words.TREAT_STOPPED)

@@ -3,13 +3,13 @@
 import numpy as np
 from PyQt6.QtWidgets import QApplication, QMenu
 
-from inertian.desktop.bench.bench_parts import Bench, StripParts
+from inertian.desktop.bench.bench_parts import BenchInterface, StripInterface
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import possible
+from inertian.desktop.state.view_state import possible_quantities
 from inertian.motion.spans.spans import SpanKind
-from inertian.physics.definitions.requests import Shown
+from inertian.physics.definitions.requests import QuantityRef
 from inertian.project.marking_edits import span_copied, span_kind_set, span_removed, span_split
 from inertian.quantities.units import symbols, unit_of
 
@@ -33,13 +33,13 @@ OFFERED = (
 )
 
 
-def strip_menu(bench: Bench, document: Document, strip: StripParts) -> QMenu:
+def strip_menu(bench: BenchInterface, document: Document, strip: StripInterface) -> QMenu:
     """Return what can be done with one strip."""
     menu, view, entry = QMenu(bench), bench.view, document.entry
     shown = view.shown_strips()
     if entry is None or strip.residuals:
         return menu
-    others = [one for one in possible(document.project, entry) if one not in shown]
+    others = [one for one in possible_quantities(document.project, entry) if one not in shown]
     place = shown.index(strip.shown) if strip.shown in shown else 0
     for title, arrange in (
         (words.ADD_STRIP, lambda one: [*shown[: place + 1], one, *shown[place + 1 :]]),
@@ -66,18 +66,18 @@ def strip_menu(bench: Bench, document: Document, strip: StripParts) -> QMenu:
     return menu
 
 
-def _moved(shown: list[Shown], place: int, to: int) -> list[Shown]:
+def _moved(shown: list[QuantityRef], place: int, to: int) -> list[QuantityRef]:
     left = [s for k, s in enumerate(shown) if k != place]
     return [*left[:to], shown[place], *left[to:]]
 
 
-def copy_picture(bench: Bench, strip: StripParts) -> None:
+def copy_picture(bench: BenchInterface, strip: StripInterface) -> None:
     """Put a strip on the clipboard as a picture."""
     QApplication.clipboard().setPixmap(strip.grab())
     bench.say(words.COPIED_PICTURE)
 
 
-def copy_numbers(bench: Bench, strip: StripParts) -> None:
+def copy_numbers(bench: BenchInterface, strip: StripInterface) -> None:
     """Put the numbers of a strip on the clipboard as a table: time, then value and u of each body."""
     unit, columns, titles = bench.view.unit(strip.shown.unit), [], []
     for trace in strip.traces:
@@ -102,7 +102,7 @@ def copy_numbers(bench: Bench, strip: StripParts) -> None:
     bench.say(words.COPIED_NUMBERS.format(count=len(rows) - 1))
 
 
-def unit_menu(bench: Bench, si: str) -> QMenu:
+def unit_menu(bench: BenchInterface, si: str) -> QMenu:
     """Return the units that a quantity of this SI unit can be shown in."""
     menu, kind = QMenu(bench), KINDS.get(si)
     for symbol in symbols(kind) if kind else ():
@@ -115,7 +115,7 @@ def unit_menu(bench: Bench, si: str) -> QMenu:
     return menu
 
 
-def span_menu(bench: Bench, document: Document, name: str) -> QMenu:
+def span_menu(bench: BenchInterface, document: Document, name: str) -> QMenu:
     """Return what can be done with one span."""
     entry = document.entry
     menu = QMenu(name, bench)

@@ -4,11 +4,11 @@ from typing import Any, Protocol
 
 from inertian.desktop.bench.gestures import Handle
 from inertian.desktop.bench.traces import Trace
-from inertian.desktop.state.view_state import BenchView
-from inertian.physics.definitions.requests import Shown
+from inertian.desktop.state.view_state import ViewState
+from inertian.physics.definitions.requests import QuantityRef
 
 
-class Rail(Protocol):
+class RailInterface(Protocol):
     """The span rail, as strips see it."""
 
     def activate(self, handle: Handle | None) -> None:
@@ -24,11 +24,11 @@ class Rail(Protocol):
         """Return the name of the span that keys work on."""
 
 
-class Bench(Protocol):
+class BenchInterface(Protocol):
     """The stage, as its strips see it."""
 
-    view: BenchView
-    rail: Rail
+    view: ViewState
+    rail: RailInterface
 
     def mark_live(self, handle: Handle | None) -> None:
         """Show one edge as taken."""
@@ -46,12 +46,12 @@ class Bench(Protocol):
         """Return the menu of units."""
 
 
-class StripParts(Protocol):
+class StripInterface(Protocol):
     """A strip, as its plot sees it."""
 
-    bench: Bench
+    bench: BenchInterface
     traces: list[Trace]
-    shown: Shown
+    shown: QuantityRef
     residuals: bool
 
     def take(self) -> None:

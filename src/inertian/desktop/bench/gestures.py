@@ -7,7 +7,7 @@ from inertian.desktop.state.document import Document
 from inertian.motion.spans.spans import Spans
 from inertian.project.edits import edge_moved, span_moved
 from inertian.project.history import Edit
-from inertian.project.marking_edits import OWN, span_added
+from inertian.project.marking_edits import DEFAULT_SPAN_NAME, span_added
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
 
@@ -50,7 +50,7 @@ def handle_at(spans: Spans, time: float, per_pixel: float) -> Handle | None:
     return Handle(min(around, key=lambda s: s.length).name, "body") if around else None
 
 
-def moved(project: Project, trial: str, handle: Handle, time: float) -> Edit:
+def handle_moved(project: Project, trial: str, handle: Handle, time: float) -> Edit:
     """Return the edit that takes a handle to a time in s; a body takes its whole span along."""
     if handle.part == "body":
         return span_moved(
@@ -74,7 +74,7 @@ class Drag:
     def move(self, time: float) -> None:
         """Follow the pointer to a time in s."""
         self._document.preview(
-            moved(self._document.settled, self._trial, self.handle, time + self._offset)
+            handle_moved(self._document.settled, self._trial, self.handle, time + self._offset)
         )
 
     def finish(self) -> None:
@@ -93,7 +93,7 @@ class NewSpan:
         self._document, self._begun = document, begun
         assert document.entry is not None
         self._trial = document.entry.trial.id
-        self.name = document.entry.spans.free_name(OWN)
+        self.name = document.entry.spans.free_name(DEFAULT_SPAN_NAME)
 
     def move(self, time: float) -> None:
         """Follow the pointer to a time in s."""

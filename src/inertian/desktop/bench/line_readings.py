@@ -3,12 +3,12 @@
 import html
 
 from inertian.desktop.look import words
-from inertian.desktop.look.number_format import shown as written
+from inertian.desktop.look.number_format import format_estimate as written
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView, channels_of
+from inertian.desktop.state.view_state import ViewState, channels_of
 from inertian.physics.definitions.reading_units import rate_unit
-from inertian.physics.definitions.requests import NamedReading, ReadingKind, Shown
-from inertian.physics.readings.nonlinear_intervals import unless_curved
+from inertian.physics.definitions.requests import NamedReading, QuantityRef, ReadingKind
+from inertian.physics.readings.nonlinear_intervals import interval_if_nonlinear
 from inertian.physics.readings.readings import at_moment, scalars
 from inertian.project.project import Entry
 from inertian.quantities.coverage import Scalar
@@ -16,7 +16,7 @@ from inertian.quantities.errors import InertianError
 
 
 def readings_at(
-    document: Document, entry: Entry, shown: Shown, body: str, time: float
+    document: Document, entry: Entry, shown: QuantityRef, body: str, time: float
 ) -> dict[ReadingKind, Scalar] | InertianError:
     """Return value and slope of a body's quantity at a time in s, as far as there are samples for them."""
     seen = document.evaluator.observed(document.project, entry)
@@ -26,10 +26,10 @@ def readings_at(
     except InertianError as error:
         return error
     asked = {kind: NamedReading("", kind, shown, body, (time,)) for kind in found}
-    return {kind: unless_curved(seen, asked[kind], together[str(kind)]) for kind in found}
+    return {kind: interval_if_nonlinear(seen, asked[kind], together[str(kind)]) for kind in found}
 
 
-def text_of(view: BenchView, shown: Shown, found: dict[ReadingKind, Scalar]) -> str:
+def readings_text(view: ViewState, shown: QuantityRef, found: dict[ReadingKind, Scalar]) -> str:
     """Return value and slope in the shown unit, each with ± and unit."""
     factor, unit = view.factor(shown.unit), view.unit(shown.unit)
     if ReadingKind.VALUE not in found:
@@ -45,7 +45,9 @@ def text_of(view: BenchView, shown: Shown, found: dict[ReadingKind, Scalar]) -> 
     )
 
 
-def flag_text(document: Document, view: BenchView, entry: Entry, shown: Shown, time: float) -> str:
+def flag_text(
+    document: Document, view: ViewState, entry: Entry, shown: QuantityRef, time: float
+) -> str:
     """Return what a strip says at the plumb line, as rich text, one line for each body."""
     lines = []
     for body in entry.trial.bodies:
@@ -55,6 +57,6 @@ def flag_text(document: Document, view: BenchView, entry: Entry, shown: Shown, t
         found = readings_at(document, entry, shown, body.name, time)
         if not isinstance(found, InertianError):
             lines.append(
-                f"<b>{html.escape(body.name[:18])}</b>&nbsp; {text_of(view, shown, found)}"
+                f"<b>{html.escape(body.name[:18])}</b>&nbsp; {readings_text(view, shown, found)}"
             )
     return "<br>".join(lines)

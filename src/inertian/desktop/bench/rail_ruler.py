@@ -7,12 +7,12 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from inertian.desktop.bench.gestures import Drag, Handle, NewSpan
 from inertian.desktop.look import words
-from inertian.desktop.look.number_format import tick
+from inertian.desktop.look.number_format import format_tick
 from inertian.desktop.look.span_tints import tint_of
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import AXIS_WIDTH, GRIP, RAIL_HEIGHT, SMALL, Theme
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView
+from inertian.desktop.state.view_state import ViewState
 from inertian.motion.spans.spans import Span, Spans
 
 FLAG_TOP, FLAG_HEIGHT, LANE, RIGHT = 20, 20, 22, 8
@@ -43,7 +43,7 @@ def lanes_of(spans: Spans) -> dict[str, int]:
 class RailRuler(QWidget):
     """Paints ruler, flags and the head of the plumb line; knows where a time lies."""
 
-    def __init__(self, document: Document, theme: Theme, view: BenchView) -> None:
+    def __init__(self, document: Document, theme: Theme, view: ViewState) -> None:
         super().__init__()
         self.document, self.theme, self.view = document, theme, view
         self._lanes: dict[str, int] = {}
@@ -143,7 +143,7 @@ class RailRuler(QWidget):
             box = QRectF(x - 30, 0, 60, 14)
             hidden = self.view.line is not None and abs(self.x_of(self.view.line) - x) < 16
             if box.left() > AXIS_WIDTH - 20 and box.right() < self.width() + 18 and not hidden:
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tick(k * step, step))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, format_tick(k * step, step))
         painter.setPen(QColor(self.theme.rule))
         painter.drawLine(QPointF(AXIS_WIDTH, 18), QPointF(self.width() - self._right, 18))
 

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QRectF
 
 from inertian.desktop.bench.traces import Trace
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView
+from inertian.desktop.state.view_state import ViewState
 from inertian.project.history import Edit
 from inertian.project.tidying_edits import rows_set_aside, rows_taken_back
 from inertian.quantities.estimates import Rows
@@ -15,7 +15,7 @@ from inertian.quantities.estimates import Rows
 REACH = 12.0  # px: how near a click must be to a sample
 
 
-def nearest(
+def nearest_sample(
     traces: Sequence[Trace], time: float, value: float, pixel: tuple[float, float]
 ) -> tuple[str, int] | None:
     """Return body and raw row of the sample, or cross, nearest to a place, if it is within reach."""
@@ -34,7 +34,7 @@ def nearest(
     return found
 
 
-def inside(traces: Sequence[Trace], box: QRectF) -> dict[str, Rows]:
+def samples_inside(traces: Sequence[Trace], box: QRectF) -> dict[str, Rows]:
     """Return by body the raw rows of the samples inside a rectangle of time and value."""
     found = {}
     for trace in traces:
@@ -47,7 +47,7 @@ def inside(traces: Sequence[Trace], box: QRectF) -> dict[str, Rows]:
     return found
 
 
-def toggled(document: Document, view: BenchView, body: str, row: int) -> Edit:
+def toggle_sample(document: Document, view: ViewState, body: str, row: int) -> Edit:
     """Return the edit that sets one sample aside, or lets it count again if it was."""
     entry = document.entry
     assert entry is not None
@@ -56,7 +56,7 @@ def toggled(document: Document, view: BenchView, body: str, row: int) -> Edit:
     return rows_set_aside(document.settled, entry.trial.id, body, [row], view.reason)
 
 
-def set_aside(document: Document, view: BenchView, rows: dict[str, Rows]) -> int:
+def set_aside_samples(document: Document, view: ViewState, rows: dict[str, Rows]) -> int:
     """Set samples of several bodies aside in one edit; return how many."""
     entry = document.entry
     if entry is None or not rows:

@@ -10,7 +10,7 @@ from inertian.desktop.look.tokens import Theme
 from inertian.motion.spans.spans import Spans
 
 
-class Bands(pg.GraphicsObject):
+class SpanBands(pg.GraphicsObject):
     """The bands of all spans, as high as the view."""
 
     def __init__(self, theme: Theme) -> None:

@@ -13,15 +13,15 @@ from inertian.desktop.bench.gestures import (
     NewSpan,
     edge_time,
     handle_at,
+    handle_moved,
     handles,
-    moved,
 )
 from inertian.desktop.bench.rail_ruler import FLAG_TOP, LINE, RailRuler
 from inertian.desktop.look import words
-from inertian.desktop.look.number_format import shown_plain
+from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView
+from inertian.desktop.state.view_state import ViewState
 from inertian.motion.spans.spans import SpanError
 from inertian.project.marking_edits import span_added, span_renamed
 from inertian.quantities.errors import InertianError
@@ -36,7 +36,7 @@ class SpanRail(RailRuler):
     menu_wanted = pyqtSignal(str, QPoint)
     troubled = pyqtSignal(str)
 
-    def __init__(self, document: Document, theme: Theme, view: BenchView) -> None:
+    def __init__(self, document: Document, theme: Theme, view: ViewState) -> None:
         super().__init__(document, theme, view)
         self._line_held = False
         self._field: QLineEdit | None = None
@@ -147,7 +147,10 @@ class SpanRail(RailRuler):
                 span = self._spans().named(handle.span)
                 rows = span.rows(self.document.entry.trial.t)
                 zero = self._zero()
-                start, stop = shown_plain(span.start - zero, 5), shown_plain(span.stop - zero, 5)
+                start, stop = (
+                    format_number(span.start - zero, 5),
+                    format_number(span.stop - zero, 5),
+                )
                 kind = words.SPAN_KINDS[span.kind]
                 many = rows.stop - rows.start
                 text = words.SPAN_TIP.format(
@@ -213,7 +216,7 @@ class SpanRail(RailRuler):
         if self.active == LINE:
             self.view.move_line(time)
         else:
-            self.document.do(moved(self.document.settled, entry.trial.id, self.active, time))
+            self.document.do(handle_moved(self.document.settled, entry.trial.id, self.active, time))
 
     def take_line(self) -> None:
         """Let keys move the plumb line; it comes to the middle of what is seen if there is none."""
@@ -231,7 +234,7 @@ class SpanRail(RailRuler):
     def _type_time(self) -> None:
         time = self.view.line if self.active == LINE else edge_time(self._spans(), self.active)
         if time is not None:
-            text = f"{time - self._zero():.4f}".rstrip("0").replace(".", shown_plain(0.5)[1])
+            text = f"{time - self._zero():.4f}".rstrip("0").replace(".", format_number(0.5)[1])
             self._open_field(text, words.EDGE_TIME, time, 90, self._take_time)
 
     def type_name(self, name: str) -> None:
@@ -278,7 +281,7 @@ class SpanRail(RailRuler):
         if self.active == LINE:
             self.view.move_line(time)
         else:
-            self.document.do(moved(self.document.settled, entry.trial.id, self.active, time))
+            self.document.do(handle_moved(self.document.settled, entry.trial.id, self.active, time))
 
     def _take_name(self, text: str) -> None:
         entry, old = self.document.entry, self.active.span

@@ -3,15 +3,15 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
-from inertian.desktop.bench.bench_parts import Bench
-from inertian.desktop.bench.strip_plot import Plot
+from inertian.desktop.bench.bench_parts import BenchInterface
+from inertian.desktop.bench.strip_plot import StripPlot
 from inertian.desktop.bench.trace_items import DrawnTrace
 from inertian.desktop.bench.traces import Trace
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import BodyLabel
 from inertian.desktop.look.tokens import AXIS_WIDTH, STRIP_LEAST, Theme
 from inertian.desktop.state.document import Document
-from inertian.physics.definitions.requests import Shown
+from inertian.physics.definitions.requests import QuantityRef
 
 LEGEND_WIDTH = 140  # px, of a body above a plot
 
@@ -20,12 +20,17 @@ class Strip(QWidget):
     """A titled plot of one quantity; `residuals` says that it shows what fitted curves leave of it."""
 
     def __init__(
-        self, document: Document, theme: Theme, bench: Bench, shown: Shown, residuals: bool = False
+        self,
+        document: Document,
+        theme: Theme,
+        bench: BenchInterface,
+        shown: QuantityRef,
+        residuals: bool = False,
     ) -> None:
         super().__init__()
         self._theme, self.bench, self.shown, self.residuals = theme, bench, shown, residuals
         self.traces: list[Trace] = []
-        self.plot = Plot(document, theme, self)
+        self.plot = StripPlot(document, theme, self)
         self.setMinimumHeight(STRIP_LEAST)
         self.title = QToolButton()
         self.title.setProperty("role", "title")

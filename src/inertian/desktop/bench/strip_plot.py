@@ -5,12 +5,17 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPen
 from PyQt6.QtWidgets import QLabel
 
-from inertian.desktop.bench.bench_parts import StripParts
+from inertian.desktop.bench.bench_parts import StripInterface
 from inertian.desktop.bench.gestures import Drag, Handle, NewSpan, handle_at
-from inertian.desktop.bench.sample_exclusion import inside, nearest, set_aside, toggled
-from inertian.desktop.bench.span_bands import Bands
+from inertian.desktop.bench.sample_exclusion import (
+    nearest_sample,
+    samples_inside,
+    set_aside_samples,
+    toggle_sample,
+)
+from inertian.desktop.bench.span_bands import SpanBands
 from inertian.desktop.look import words
-from inertian.desktop.look.number_format import tick
+from inertian.desktop.look.number_format import format_tick
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import AXIS_WIDTH, GRIP, SMALL, Theme
 from inertian.desktop.state.document import Document
@@ -24,14 +29,14 @@ LEFT, CTRL, SHIFT = (
 )
 
 
-class Plot(pg.PlotWidget):
+class StripPlot(pg.PlotWidget):
     """The plot of a strip.
 
     A click puts the plumb line there; a drag moves what it takes: the line, an edge, a span, else the view. With Ctrl a
     click or a rectangle sets samples aside, with Shift a drag marks a new span.
     """
 
-    def __init__(self, document: Document, theme: Theme, strip: StripParts) -> None:
+    def __init__(self, document: Document, theme: Theme, strip: StripInterface) -> None:
         super().__init__(background=theme.sheet)
         self._document, self._strip, self._bench, self._view = (
             document,
@@ -43,7 +48,7 @@ class Plot(pg.PlotWidget):
         self._line_held = False
         self._pressed: QPointF | None = None
         self._corner: QPointF | None = None
-        self.bands = Bands(theme)
+        self.bands = SpanBands(theme)
         self.addItem(self.bands, ignoreBounds=True)
         item = self.getPlotItem()
         item.hideButtons()
@@ -73,7 +78,7 @@ class Plot(pg.PlotWidget):
         self._rubber.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self._rubber.hide()
         self.restyle()
-        left.tickStrings = lambda values, _scale, step: [tick(v, step) for v in values]
+        left.tickStrings = lambda values, _scale, step: [format_tick(v, step) for v in values]
         bottom.setStyle(showValues=False)
         bottom.setHeight(4)
         item.vb.sigXRangeChanged.connect(lambda _box, span: self._strip.follow_view(tuple(span)))
@@ -273,14 +278,14 @@ class Plot(pg.PlotWidget):
         self._rubber.hide()
         traces, place = self._strip.traces, self._place(to)
         if click:
-            hit = nearest(traces, place.x(), place.y(), self._per_pixel())
+            hit = nearest_sample(traces, place.x(), place.y(), self._per_pixel())
             if hit is not None:
-                self._document.do(toggled(self._document, self._view, *hit))
+                self._document.do(toggle_sample(self._document, self._view, *hit))
             return
-        count = set_aside(
+        count = set_aside_samples(
             self._document,
             self._view,
-            inside(traces, QRectF(self._place(corner), place).normalized()),
+            samples_inside(traces, QRectF(self._place(corner), place).normalized()),
         )
         self._bench.say(words.SET_ASIDE.format(count=count, reason=self._view.reason))
 

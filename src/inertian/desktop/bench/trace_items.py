@@ -34,7 +34,7 @@ class DrawnTrace:
         self._long = trace.t.size > LONG
         self._pyramids: dict[str, Pyramid] = {}
         size = (6 if trace.u is None else 5) if trace.t.size <= DENSE else 3
-        symbol = markers.marker(trace.place)
+        symbol = markers.marker_path(trace.place)
         self._dots = pg.ScatterPlotItem(
             symbol=symbol, size=size, pen=None, brush=pg.mkBrush(self._tone), pxMode=True
         )
@@ -79,7 +79,7 @@ class DrawnTrace:
             size, pen, symbol = {
                 "cross": (8, pg.mkPen(QColor(self._theme.soft_ink), width=1.2), _cross()),
                 "ring": (13, pg.mkPen(self._theme.brass, width=2), "o"),
-                "hollow": (7, pg.mkPen(self._tone), markers.marker(self.key[1])),
+                "hollow": (7, pg.mkPen(self._tone), markers.marker_path(self.key[1])),
             }[name]
             item = pg.ScatterPlotItem(symbol=symbol, size=size, pen=pen, brush=None, pxMode=True)
             item.setZValue(5 if name == "ring" else 3)

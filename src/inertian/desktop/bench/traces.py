@@ -7,10 +7,10 @@ import numpy as np
 from inertian.analysis.evaluation import SeriesResult
 from inertian.desktop.look import words
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView, channels_of
-from inertian.physics.definitions.requests import ADDS_UP, TOTAL, Quantity, Shown
-from inertian.physics.evaluation.formula_values import ready_of
-from inertian.physics.evaluation.trial_context import ReadoutError
+from inertian.desktop.state.view_state import ViewState, channels_of
+from inertian.physics.definitions.requests import ADDS_UP, TOTAL, Quantity, QuantityRef
+from inertian.physics.evaluation.formula_values import resolved_formula
+from inertian.physics.evaluation.trial_context import NoValueError
 from inertian.physics.readings.readings import CurveResult
 from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
@@ -43,9 +43,8 @@ class Trace:
     cross_rows: Rows = field(default_factory=lambda: np.zeros(0, dtype=np.intp))
     bridged: Points = NOTHING
     rings: Points = NOTHING
-    rows: Rows | None = (
-        None  # raw rows of the samples, where they are not all of them; none of a total
-    )
+    # Raw rows of the samples, where they are not all of them; none of a total
+    rows: Rows | None = None
 
     @property
     def raw_rows(self) -> Rows:
@@ -59,7 +58,7 @@ class Trace:
 
 
 def traces_of(
-    document: Document, view: BenchView, entry: Entry, shown: Shown
+    document: Document, view: ViewState, entry: Entry, shown: QuantityRef
 ) -> tuple[list[Trace], str]:
     """Return the traces of one strip, and why there are fewer than bodies, if so."""
     series = document.evaluator.series(document.project, entry.series)
@@ -87,23 +86,26 @@ def traces_of(
     return found, why
 
 
-def _of_its_own(document: Document, entry: Entry, shown: Shown, body: str) -> bool:
+def _of_its_own(document: Document, entry: Entry, shown: QuantityRef, body: str) -> bool:
     """Whether a formula says something of a body that it does not say of the first one as well."""
     first = entry.trial.bodies[0].name
     if body == first:
         return True
     seen = document.evaluator.observed(document.project, entry)
     try:
-        return ready_of(seen, shown.axis, body).needed != ready_of(seen, shown.axis, first).needed
-    except ReadoutError:
+        return (
+            resolved_formula(seen, shown.axis, body).needed
+            != resolved_formula(seen, shown.axis, first).needed
+        )
+    except NoValueError:
         return True
 
 
 def _trace(
     document: Document,
-    view: BenchView,
+    view: ViewState,
     entry: Entry,
-    shown: Shown,
+    shown: QuantityRef,
     body: str,
     place: int,
     series: SeriesResult,
@@ -152,13 +154,13 @@ def _trace(
     )
 
 
-def _channel(trial: object, body: str, shown: Shown) -> Array:
+def _channel(trial: object, body: str, shown: QuantityRef) -> Array:
     found = trial.body(body)
     channels = found.sensors if shown.quantity is Quantity.SENSOR else found.channels
     return next(c.si for c in channels if c.axis == shown.axis)
 
 
-def _pieces(series: SeriesResult, trial: str, body: str, shown: Shown) -> tuple[Points, ...]:
+def _pieces(series: SeriesResult, trial: str, body: str, shown: QuantityRef) -> tuple[Points, ...]:
     """The free motions over the spans, where the strip shows what they are of."""
     if shown.quantity not in (Quantity.POSITION, Quantity.VELOCITY):
         return ()
@@ -188,7 +190,9 @@ def _reach(entry: Entry, result: CurveResult) -> tuple[Points, Points]:
     return (t, low), (t, high)
 
 
-def residual_traces(document: Document, view: BenchView, entry: Entry, shown: Shown) -> list[Trace]:
+def residual_traces(
+    document: Document, view: ViewState, entry: Entry, shown: QuantityRef
+) -> list[Trace]:
     """Return the residuals of all curves fitted to a quantity, sample minus curve, in the shown unit."""
     found, factor = [], view.factor(shown.unit)
     places = {body.name: k for k, body in enumerate(entry.trial.bodies)}

@@ -7,33 +7,33 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from inertian.desktop.bench.traces import traces_of
 from inertian.desktop.look import markers, words
-from inertian.desktop.look.labels import Choice
-from inertian.desktop.look.number_format import tick
+from inertian.desktop.look.labels import DropDown
+from inertian.desktop.look.number_format import format_tick
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import AXIS_WIDTH, SMALL, Theme
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView, possible
-from inertian.physics.definitions.requests import Quantity, Shown
+from inertian.desktop.state.view_state import ViewState, possible_quantities
+from inertian.physics.definitions.requests import Quantity, QuantityRef
 
 MOST = 20_000  # points of a body that are drawn
-TIME = Shown(Quantity.POSITION, "time")  # stands for the time axis
+TIME = QuantityRef(Quantity.POSITION, "time")  # stands for the time axis
 
 
-class SideView(QWidget):
+class XYPlot(QWidget):
     """Plots any quantity of the trial in hand against any other, or against time."""
 
-    def __init__(self, document: Document, theme: Theme, view: BenchView) -> None:
+    def __init__(self, document: Document, theme: Theme, view: ViewState) -> None:
         super().__init__()
         self._document, self._theme, self._view = document, theme, view
-        self.across, self.up = Choice(theme), Choice(theme)
-        self._offered: list[Shown] = []
+        self.across, self.up = DropDown(theme), DropDown(theme)
+        self._offered: list[QuantityRef] = []
         self.plot = pg.PlotWidget(background=theme.sheet)
         self.plot.setMenuEnabled(False)
         self.plot.getPlotItem().hideButtons()
         self.plot.setFrameShape(self.plot.Shape.NoFrame)
         for name in ("left", "bottom"):
             axis = self.plot.getPlotItem().getAxis(name)
-            axis.tickStrings = lambda values, _scale, step: [tick(v, step) for v in values]
+            axis.tickStrings = lambda values, _scale, step: [format_tick(v, step) for v in values]
         self.plot.getPlotItem().getAxis("left").setWidth(AXIS_WIDTH)
         grid = QGridLayout()
         grid.setContentsMargins(8, 6, 8, 0)
@@ -73,7 +73,7 @@ class SideView(QWidget):
         entry = self._document.entry
         if entry is None or not self.isVisible():
             return
-        offered = [TIME, *possible(self._document.project, entry)]
+        offered = [TIME, *possible_quantities(self._document.project, entry)]
         if offered != self._offered:
             self._offered = offered
             for choice in (self.across, self.up):
@@ -94,7 +94,7 @@ class SideView(QWidget):
             rows = rows[:: max(1, rows.size // MOST)]
             tone = markers.colour(self._theme, place)
             self.plot.plot(
-                x[rows], y[rows], name=body, pen=pg.mkPen(tone, width=1), symbol=markers.marker(place), symbolSize=5,
+                x[rows], y[rows], name=body, pen=pg.mkPen(tone, width=1), symbol=markers.marker_path(place), symbolSize=5,
                 symbolPen=None, symbolBrush=pg.mkBrush(tone),
             )  # fmt: skip
         item = self.plot.getPlotItem()
@@ -102,22 +102,26 @@ class SideView(QWidget):
         item.setLabel("left", self._axis(up))
         self.plot.autoRange()
 
-    def _axis(self, shown: Shown) -> str:
+    def _axis(self, shown: QuantityRef) -> str:
         if shown is TIME:
             return words.TIME_AXIS
         return f"{words.strip_title(shown)} {words.STRIP_UNIT.format(unit=self._view.unit(shown.unit))}"
 
-    def _pair(self, offered: list[Shown], axes: tuple[str, ...]) -> tuple[Shown, Shown]:
+    def _pair(
+        self, offered: list[QuantityRef], axes: tuple[str, ...]
+    ) -> tuple[QuantityRef, QuantityRef]:
         if self._view.side and all(s in offered for s in self._view.side):
             across, up = self._view.side
             return (TIME if across == TIME else across), (TIME if up == TIME else up)
         if len(axes) > 1:
-            return Shown(Quantity.POSITION, axes[0]), Shown(Quantity.POSITION, axes[1])
+            return QuantityRef(Quantity.POSITION, axes[0]), QuantityRef(Quantity.POSITION, axes[1])
         if axes:
-            return Shown(Quantity.POSITION, axes[0]), Shown(Quantity.VELOCITY, axes[0])
+            return QuantityRef(Quantity.POSITION, axes[0]), QuantityRef(Quantity.VELOCITY, axes[0])
         return TIME, offered[-1]
 
-    def _points(self, across: Shown, up: Shown) -> list[tuple[str, int, np.ndarray, np.ndarray]]:
+    def _points(
+        self, across: QuantityRef, up: QuantityRef
+    ) -> list[tuple[str, int, np.ndarray, np.ndarray]]:
         entry, found = self._document.entry, []
         columns = []
         for one in (across, up):

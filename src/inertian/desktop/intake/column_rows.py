@@ -6,13 +6,13 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import BodyLabel, Choice, label
+from inertian.desktop.look.labels import BodyLabel, DropDown, label
 from inertian.desktop.look.tokens import Theme
 from inertian.quantities.units import symbols
 
 if TYPE_CHECKING:
     from inertian.files.interpretation.grid_interpretation import ColumnView
-    from inertian.files.interpretation.parsed_file import FileReading
+    from inertian.files.interpretation.parsed_file import ParsedFile
 
 MOST_COLUMNS = 16
 TITLE_WIDTH, UNIT_WIDTH = 92, 54  # px
@@ -28,10 +28,10 @@ class ColumnRows(QWidget):
     role_wanted = pyqtSignal(int, str)
     unit_wanted = pyqtSignal(int, str)
 
-    def __init__(self, theme: Theme, reading: "FileReading") -> None:
+    def __init__(self, theme: Theme, reading: "ParsedFile") -> None:
         super().__init__()
         self._theme = theme
-        self.choices: dict[str, Choice] = {}
+        self.choices: dict[str, DropDown] = {}
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -65,11 +65,11 @@ class ColumnRows(QWidget):
                 label(words.MORE_COLUMNS.format(count=len(views) - MOST_COLUMNS), "small")
             )
 
-    def _role_choice(self, view: "ColumnView") -> Choice:
-        made = Choice(self._theme)
+    def _role_choice(self, view: "ColumnView") -> DropDown:
+        made = DropDown(self._theme)
         made.setProperty("role", "quiet")
         made.setAccessibleName(view.title)
-        made.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        made.setSizeAdjustPolicy(DropDown.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         made.setMinimumContentsLength(4)
         now = (
             "other"
@@ -88,10 +88,10 @@ class ColumnRows(QWidget):
         self.choices[f"role {view.place}"] = made
         return made
 
-    def _unit_choice(self, view: "ColumnView", kind: str) -> Choice:
+    def _unit_choice(self, view: "ColumnView", kind: str) -> DropDown:
         from inertian.quantities.units import kind_of, unit_of
 
-        made = Choice(self._theme)
+        made = DropDown(self._theme)
         made.setProperty("role", "quiet")
         made.setAccessibleName(f"{view.title}: unit")
         for symbol in symbols(kind):

@@ -20,12 +20,10 @@ from inertian.desktop.look.tokens import SMALL, Theme
 
 if TYPE_CHECKING:
     from inertian.files.interpretation.grid_interpretation import TableView
-    from inertian.files.interpretation.parsed_file import FileReading
+    from inertian.files.interpretation.parsed_file import ParsedFile
 
-SHOWN_LINES, SHOWN_BYTES = (
-    3000,
-    2_000_000,
-)  # of a file; what is longer is shown in part, and cannot be typed into
+# Of a file; what is longer is shown in part, and cannot be typed into
+SHOWN_LINES, SHOWN_BYTES = (3000, 2_000_000)
 WASH = 58  # alpha of a column's colour
 TYPING_PAUSE_MS = 250  # longer than between two keys, shorter than one waits for
 
@@ -134,7 +132,7 @@ class FileView(QPlainTextEdit):
         self.textChanged.connect(self._typed)
         self._make_room()
 
-    def show_file(self, reading: "FileReading | None", editable: bool, table: int = 0) -> None:
+    def show_file(self, reading: "ParsedFile | None", editable: bool, table: int = 0) -> None:
         """Show a file with what was understood of it."""
         if reading is None:
             if not editable:
@@ -175,7 +173,7 @@ class FileView(QPlainTextEdit):
             return True
         return False
 
-    def _learn(self, reading: "FileReading", table: "TableView | None") -> None:
+    def _learn(self, reading: "ParsedFile", table: "TableView | None") -> None:
         fed = reading.bodies_fed(table) if table else {}
         self.colours, self.left_out = {}, set()
         for view in table.columns if table else ():
@@ -195,7 +193,7 @@ class FileView(QPlainTextEdit):
         titled = bool(table and any(table.titles))
         self.title_line = (_title_line(reading, first) if raw else 1) if titled else 0
 
-    def _text_of(self, reading: "FileReading", table: "TableView | None", editable: bool) -> str:
+    def _text_of(self, reading: "ParsedFile", table: "TableView | None", editable: bool) -> str:
         if _raw(reading):
             from inertian.files.formats.text_decoding import decode
 
@@ -277,12 +275,12 @@ class FileView(QPlainTextEdit):
             block, top = block.next(), top + height
 
 
-def _raw(reading: "FileReading") -> bool:
+def _raw(reading: "ParsedFile") -> bool:
     """Whether the file is a text that can be shown as it is; else its table is shown."""
     return reading.kind == "text" and reading.delimiter is not None
 
 
-def _title_line(reading: "FileReading", first: int) -> int:
+def _title_line(reading: "ParsedFile", first: int) -> int:
     """The line above the rows that has the titles: the nearest one that holds the first of them."""
     titles = [t for t in reading.tables[0].titles if t.strip()]
     if not titles:

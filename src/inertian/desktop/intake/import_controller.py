@@ -9,13 +9,13 @@ from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
 
 from inertian.analysis.evaluation import Evaluator
-from inertian.desktop.intake.intake_desk import IntakeDesk, Source
+from inertian.desktop.intake.intake_desk import FileSource, IntakeDesk
 from inertian.desktop.look import words
 from inertian.desktop.look.messages import ask, tell
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.worker import Worker
-from inertian.physics.definitions.requests import Quantity, Shown
+from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.history import Edit
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
@@ -29,7 +29,7 @@ MOST_FILES = 5000  # of a folder that is dropped
 BREATH_MS = 10  # between two steps that take long, so that clicks and keys come through
 
 
-class Receiving(QObject):
+class ImportController(QObject):
     """Everything between a file and a trial. The stage and its margin are made when they are first shown."""
 
     def __init__(
@@ -95,9 +95,9 @@ class Receiving(QObject):
             self.desk.clear()
         self.desk.editable = False  # what was typed stays on the desk, beside the files
         files = [f for path in paths for f in (_files_in(path) if path.is_dir() else [path])]
-        self._read([Source(p.name, p) for p in files])
+        self._read([FileSource(p.name, p) for p in files])
 
-    def _read(self, sources: list[Source]) -> None:
+    def _read(self, sources: list[FileSource]) -> None:
         if not sources:
             return
         count = len(sources)
@@ -122,7 +122,7 @@ class Receiving(QObject):
         if self.desk.reading_again is not None:
             self.desk.clear()
         self.desk.editable = self.desk.empty
-        self._read([Source(words.PASTED_NAME, content=text.encode())])
+        self._read([FileSource(words.PASTED_NAME, content=text.encode())])
 
     def type_table(self) -> None:
         """Begin a table that is typed by hand."""
@@ -235,7 +235,7 @@ class Receiving(QObject):
 
     def bring_in(self) -> None:
         """Make trials of all files on the desk."""
-        from inertian.project.trial_import import brought_in, reread, whole_recipe
+        from inertian.project.trial_import import bring_in, reread, whole_recipe
 
         desk, project = self.desk, self._document.settled
         makes, again = list(desk.makes), desk.reading_again
@@ -251,7 +251,7 @@ class Receiving(QObject):
             if again is not None:
                 edit = reread(project, again, whole_recipe(makes[0]))
             else:
-                edit, reasons = brought_in(project, makes, series, masses)
+                edit, reasons = bring_in(project, makes, series, masses)
             return project, edit, reasons, warmed(edit.project, project)
 
         self.stage.bring_in.setEnabled(False)
@@ -316,7 +316,7 @@ def warmed(project: Project, before: Project) -> Evaluator:
         evaluator.accounts(project, entry.trial.id)
         for body in entry.trial.followed:
             for axis in body.axes:
-                evaluator.band(project, entry, Shown(Quantity.VELOCITY, axis), body.name)
+                evaluator.band(project, entry, QuantityRef(Quantity.VELOCITY, axis), body.name)
     return evaluator
 
 

@@ -10,15 +10,15 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from inertian.desktop.look import words
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.worker import Worker
-from inertian.project.trial_import import Make, makes_of, read_again, read_by_recipes
+from inertian.project.trial_import import FileGroup, file_groups, read_again, read_by_recipes
 
 if TYPE_CHECKING:
     from inertian.files.cells.recipes import Recipe
-    from inertian.files.interpretation.parsed_file import FileReading
+    from inertian.files.interpretation.parsed_file import ParsedFile
 
 
 @dataclass(frozen=True)
-class Source:
+class FileSource:
     """Something to be read: a file on disk, or text that was pasted or typed."""
 
     name: str
@@ -40,8 +40,8 @@ class IntakeDesk(QObject):
     def __init__(self, document: Document, worker: Worker) -> None:
         super().__init__()
         self._document, self._worker = document, worker
-        self.makes: list[Make] = []
-        self.refused: list[FileReading] = []
+        self.makes: list[FileGroup] = []
+        self.refused: list[ParsedFile] = []
         self.reading_again: str | None = None  # the trial whose file is being read again
         self.editable = False  # whether the text in hand was typed or pasted, and can be changed
         self._reads = 0
@@ -62,17 +62,17 @@ class IntakeDesk(QObject):
         return not self.makes and not self.refused
 
     @property
-    def make(self) -> Make | None:
+    def make(self) -> FileGroup | None:
         """The make in hand."""
         return self.makes[self._make] if self.makes else None
 
     @property
-    def reading(self) -> "FileReading | None":
+    def reading(self) -> "ParsedFile | None":
         """The file in hand."""
         make = self.make
         return make.readings[min(self._file, len(make.readings) - 1)] if make else None
 
-    def files(self) -> list[tuple[int, int, "FileReading"]]:
+    def files(self) -> list[tuple[int, int, "ParsedFile"]]:
         """Return all files that can be used, with their places."""
         return [(m, f, r) for m, make in enumerate(self.makes) for f, r in enumerate(make.readings)]
 
@@ -90,7 +90,7 @@ class IntakeDesk(QObject):
 
     def read(
         self,
-        sources: Sequence[Source],
+        sources: Sequence[FileSource],
         then: Callable[[], None],
         failed: Callable[[BaseException], None],
     ) -> None:
@@ -99,7 +99,7 @@ class IntakeDesk(QObject):
         self._reads += 1
         self._cancel = False
 
-        def work() -> "list[FileReading]":
+        def work() -> "list[ParsedFile]":
             found = []
             for number, source in enumerate(sources, start=1):
                 if self._cancel:
@@ -108,7 +108,7 @@ class IntakeDesk(QObject):
                 self.progressed.emit(number, len(sources))
             return found
 
-        def done(readings: "list[FileReading]") -> None:
+        def done(readings: "list[ParsedFile]") -> None:
             self._reads -= 1
             self._add(readings)
             then()
@@ -124,12 +124,12 @@ class IntakeDesk(QObject):
         """Stop reading after the file under way."""
         self._cancel = True
 
-    def _add(self, readings: "Sequence[FileReading]") -> None:
+    def _add(self, readings: "Sequence[ParsedFile]") -> None:
         known = [r for make in self.makes for r in make.readings]
         usable = [r for r in readings if r.refused is None]
         first = next((r for r in usable if r.questions), usable[0] if usable else None)
         self.refused += [r for r in readings if r.refused is not None]
-        self.makes = makes_of([*known, *readings])
+        self.makes = file_groups([*known, *readings])
         if first is not None:
             self._make, self._file = next(
                 (m, f)
@@ -147,7 +147,7 @@ class IntakeDesk(QObject):
             return
         recipe, place = edit(make.recipe), self._make
 
-        def done(new: Make) -> None:
+        def done(new: FileGroup) -> None:
             if place < len(self.makes) and self.makes[place].titles == make.titles:
                 self.makes[place] = new
                 self.changed.emit()
@@ -158,19 +158,19 @@ class IntakeDesk(QObject):
 
     def retype(self, text: str, failed: Callable[[BaseException], None]) -> None:
         """Read the typed text in hand anew."""
-        source = Source(
+        source = FileSource(
             self.reading.file if self.reading else words.TYPED_NAME, content=text.encode()
         )
 
-        def done(reading: "FileReading") -> None:
+        def done(reading: "ParsedFile") -> None:
             self.refused = [reading] if reading.refused is not None else []
-            self.makes = makes_of([reading])
+            self.makes = file_groups([reading])
             self._make = self._file = 0
             self.changed.emit()
 
         self._worker.run("intake typing", lambda: _read(source), done, failed)
 
-    def again(self, reading: "FileReading", trial: str) -> None:
+    def again(self, reading: "ParsedFile", trial: str) -> None:
         """Put the file of a trial on the desk, to be read again by another recipe."""
         self.clear()
         self.reading_again = trial
@@ -183,7 +183,7 @@ class IntakeDesk(QObject):
         self.changed.emit()
 
 
-def _read(source: Source) -> "FileReading":
+def _read(source: FileSource) -> "ParsedFile":
     from inertian.files.reader import read_bytes, read_file
 
     if source.path is not None:
@@ -191,7 +191,7 @@ def _read(source: Source) -> "FileReading":
     return read_bytes(source.name, source.content)
 
 
-def with_rule(recipe: "Recipe", reading: "FileReading", place: int, **changes: str) -> "Recipe":
+def with_rule(recipe: "Recipe", reading: "ParsedFile", place: int, **changes: str) -> "Recipe":
     """Return a recipe in which the column at `place` is for something else."""
     from inertian.files.cells.recipes import ColumnRule
 

@@ -19,8 +19,8 @@ from inertian.desktop.intake.column_rows import ColumnRows
 from inertian.desktop.intake.intake_desk import IntakeDesk, with_rule
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
-from inertian.desktop.look.fact_text import read_mass, written
-from inertian.desktop.look.labels import BodyLabel, Choice, label, rule
+from inertian.desktop.look.fact_text import fact_text, read_mass
+from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.state.document import Document
 from inertian.physics.accounts.collision_inputs import mass_key
@@ -30,7 +30,7 @@ from inertian.quantities.facts import Fact
 
 if TYPE_CHECKING:
     from inertian.files.cells.recipes import Recipe
-    from inertian.files.interpretation.parsed_file import FileReading
+    from inertian.files.interpretation.parsed_file import ParsedFile
 
 MOST_PROBLEMS = 30
 
@@ -50,7 +50,7 @@ class IntakeMargin(QScrollArea):
         self._desk, self._document, self._theme = desk, document, theme
         self.masses: dict[str, Fact] = {}
         self.fields: dict[str, QLineEdit] = {}
-        self.choices: dict[str, Choice] = {}
+        self.choices: dict[str, DropDown] = {}
         self.problems: list[QPushButton] = []
         self.series = QLineEdit()
         self._series_typed = False
@@ -87,7 +87,7 @@ class IntakeMargin(QScrollArea):
             column.addSpacing(4)
         column.addWidget(label(title, "heading"))
 
-    def _build_asked(self, column: QVBoxLayout, reading: "FileReading") -> None:
+    def _build_asked(self, column: QVBoxLayout, reading: "ParsedFile") -> None:
         """What the file leaves open stands first; it has to be answered."""
         if not reading.questions:
             return
@@ -119,7 +119,7 @@ class IntakeMargin(QScrollArea):
                 self._field(column, "frame rate", text, hint, "", _rate)
 
     def _build_understood(
-        self, column: QVBoxLayout, reading: "FileReading", recipe: "Recipe"
+        self, column: QVBoxLayout, reading: "ParsedFile", recipe: "Recipe"
     ) -> None:
         self._section(column, words.UNDERSTOOD)
         if recipe.name:
@@ -156,15 +156,15 @@ class IntakeMargin(QScrollArea):
         )
         if pixels and "scale" not in self.fields:
             now = recipe.scale or reading.scale
-            shown = written(1000 * now.value, 1000 * now.plus_minus, "mm/px") if now else ""
+            shown = fact_text(1000 * now.value, 1000 * now.plus_minus, "mm/px") if now else ""
             self._field(column, "scale", words.SCALE_LABEL, words.SCALE_HINT, shown, _scale)
         base = recipe.time_base
-        shown = written(base.value, base.plus_minus, "") if base else ""
+        shown = fact_text(base.value, base.plus_minus, "") if base else ""
         self._field(
             column, "time base", words.TIME_BASE_LABEL, words.TIME_BASE_HINT, shown, _time_base
         )
 
-    def _say_evidence(self, reading: "FileReading") -> None:
+    def _say_evidence(self, reading: "ParsedFile") -> None:
         """What speaks for each conclusion, and how sure it is, on hovering over it."""
         for conclusion in reading.conclusions:
             choice = self.choices.get(conclusion.topic)
@@ -172,7 +172,7 @@ class IntakeMargin(QScrollArea):
                 sure = f"{100 * conclusion.confidence:.0f}"
                 choice.setToolTip(words.EVIDENCE.format(evidence=conclusion.evidence, sure=sure))
 
-    def _build_columns(self, column: QVBoxLayout, reading: "FileReading") -> None:
+    def _build_columns(self, column: QVBoxLayout, reading: "ParsedFile") -> None:
         if not reading.tables:
             return
         self._section(column, words.COLUMNS)
@@ -182,7 +182,7 @@ class IntakeMargin(QScrollArea):
         self.choices |= rows.choices
         column.addWidget(rows)
 
-    def _build_problems(self, column: QVBoxLayout, reading: "FileReading | None") -> None:
+    def _build_problems(self, column: QVBoxLayout, reading: "ParsedFile | None") -> None:
         refused = self._desk.refused
         if refused:
             self._section(column, words.REFUSED_TITLE)
@@ -287,7 +287,7 @@ class IntakeMargin(QScrollArea):
     ) -> None:
         row = QHBoxLayout()
         row.addWidget(label(text), 1)
-        made = Choice(self._theme)
+        made = DropDown(self._theme)
         made.setAccessibleName(text)
         for value, name in names.items():
             made.addItem(name, value)

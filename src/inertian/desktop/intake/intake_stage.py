@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.intake.file_view import FileView
 from inertian.desktop.intake.intake_desk import IntakeDesk
-from inertian.desktop.intake.trace_preview import Preview
+from inertian.desktop.intake.trace_preview import TracePreview
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import Choice, label
+from inertian.desktop.look.labels import DropDown, label
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
 
@@ -32,10 +32,10 @@ class IntakeStage(QWidget):
         self.paste_button = QPushButton(words.INTAKE_PASTE)
         self.type_button = QPushButton(words.INTAKE_TYPE)
         self.heading = label("", "heading")
-        self.file, self.trial = Choice(theme), Choice(theme)
+        self.file, self.trial = DropDown(theme), DropDown(theme)
         self.file.setAccessibleName("File")
         self.trial.setAccessibleName("Trial")
-        self.view, self.preview = FileView(theme), Preview(theme)
+        self.view, self.preview = FileView(theme), TracePreview(theme)
         self.bring_in = QPushButton()
         self.bring_in.setObjectName("bringIn")
         self.bring_in.clicked.connect(self.wanted)
@@ -51,9 +51,8 @@ class IntakeStage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self._pages)
-        self._soon = QTimer(
-            self, singleShot=True, interval=0
-        )  # the picture after the words, so that nothing waits long
+        # The picture after the words, so that nothing waits long
+        self._soon = QTimer(self, singleShot=True, interval=0)
         self._soon.timeout.connect(self._show_trial)
         self.file.activated.connect(self._take_file)
         self.trial.activated.connect(lambda _i: self._take_trial())

@@ -12,14 +12,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.desktop.intake.trace_preview import Preview
+from inertian.desktop.intake.trace_preview import TracePreview
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import Choice, label
-from inertian.desktop.look.number_format import shown
+from inertian.desktop.look.labels import DropDown, label
+from inertian.desktop.look.number_format import format_estimate
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
 from inertian.motion.recording.trials import Trial
-from inertian.motion.spans.clock_alignment import find_offset, joined
+from inertian.motion.spans.clock_alignment import find_offset, join_trials
 from inertian.project.edits import trials_joined
 from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
@@ -36,7 +36,7 @@ class JoinDialog(QDialog):
         self.resize(760, 560)
         self._document, self._entry = document, entry
         self._found: Fact | None = None
-        self.other = Choice(theme)
+        self.other = DropDown(theme)
         self.other.setAccessibleName(words.JOIN_OTHER)
         for other in document.settled.entries:
             if other is not entry:
@@ -51,7 +51,7 @@ class JoinDialog(QDialog):
         self.offset.setAccessibleName(words.JOIN_OFFSET)
         self.length.setAccessibleName(words.JOIN_LENGTH)
         self.find = QPushButton(words.JOIN_FIND)
-        self.preview = Preview(theme)
+        self.preview = TracePreview(theme)
         self.trouble, self.how = label("", "alarm"), label("", "small")
         for said in (self.trouble, self.how):
             said.setWordWrap(True)
@@ -81,7 +81,7 @@ class JoinDialog(QDialog):
             name.setFixedWidth(160)
             row.addWidget(name)
             for widget in widgets:
-                row.addWidget(widget, 1 if isinstance(widget, (QLineEdit, Choice)) else 0)
+                row.addWidget(widget, 1 if isinstance(widget, (QLineEdit, DropDown)) else 0)
             column.addLayout(row)
         column.addWidget(self.how)
         column.addWidget(self.preview, 1)
@@ -102,7 +102,7 @@ class JoinDialog(QDialog):
             self.offset.setText(self.offset.text() or "0 s")
         else:
             self._found = Fact(offset.value, offset.u, Meaning.STANDARD, unit_of("time", "s"))
-            self.offset.setText(f"{shown(offset.value, offset.u)} s".replace("−", "-"))
+            self.offset.setText(f"{format_estimate(offset.value, offset.u)} s".replace("−", "-"))
             self.how.setText(words.JOIN_HOW.format(how=offset.how))
         if self._faces() and not self.facing.isChecked():
             self.facing.setChecked(True)
@@ -119,8 +119,9 @@ class JoinDialog(QDialog):
     def _read(self) -> tuple[Fact, float | None]:
         text = self.offset.text().strip() or "0 s"
         found = self._found
-        if found is not None and text == f"{shown(found.typed, found.plus_minus)} s".replace(
-            "−", "-"
+        if (
+            found is not None
+            and text == f"{format_estimate(found.typed, found.plus_minus)} s".replace("−", "-")
         ):
             offset = found  # every digit of it, not only those shown
         else:
@@ -135,7 +136,7 @@ class JoinDialog(QDialog):
         """Draw both on one clock, or say why that cannot be."""
         try:
             offset, facing = self._read()
-            trial = joined(self._entry.trial, self._second(), offset.si, facing)
+            trial = join_trials(self._entry.trial, self._second(), offset.si, facing)
         except InertianError as error:
             self.trouble.setText(str(error))
             self.join.setEnabled(False)

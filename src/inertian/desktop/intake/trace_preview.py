@@ -7,7 +7,7 @@ import pyqtgraph as pg
 from PyQt6.QtGui import QColor, QPen
 
 from inertian.desktop.look import markers, words
-from inertian.desktop.look.number_format import tick
+from inertian.desktop.look.number_format import format_tick
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import AXIS_WIDTH, SMALL, Theme
 from inertian.motion.recording.trials import Trial
@@ -15,19 +15,19 @@ from inertian.quantities.units import PIXEL, SI_SYMBOL, Unit
 
 if TYPE_CHECKING:
     from inertian.files.cells.recipes import Recipe
-    from inertian.files.interpretation.assembly import ChannelReading, TrialReading
+    from inertian.files.interpretation.assembly import ParsedChannel, ParsedTrial
 
 DRAWN = 4000  # samples of a trace; more are thinned, as this only shows its shape
 FEW = 300
 
 
-class Preview(pg.GraphicsLayoutWidget):
+class TracePreview(pg.GraphicsLayoutWidget):
     """Plots every channel of a trial as read, in SI, one small plot for each kind of quantity."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        self._shown: tuple[TrialReading | None, Recipe | None] = (None, None)
+        self._shown: tuple[ParsedTrial | None, Recipe | None] = (None, None)
         self.setFrameShape(self.Shape.NoFrame)
         self.setAccessibleName(words.PREVIEW)
         self.ci.layout.setContentsMargins(0, 0, 12, 4)
@@ -39,7 +39,7 @@ class Preview(pg.GraphicsLayoutWidget):
         self.setBackground(self._theme.sheet)
         self.show_trial(*self._shown)
 
-    def show_trial(self, trial: "TrialReading | None", recipe: "Recipe | None" = None) -> None:
+    def show_trial(self, trial: "ParsedTrial | None", recipe: "Recipe | None" = None) -> None:
         """Show one trial, or nothing."""
         self._shown = trial, recipe
         self.clear()
@@ -89,7 +89,7 @@ class Preview(pg.GraphicsLayoutWidget):
             axis.setTextPen(QColor(soft))
             axis.setStyle(tickFont=font(SMALL), tickLength=-4)
             axis.enableAutoSIPrefix(False)
-            axis.tickStrings = lambda values, _scale, step: [tick(v, step) for v in values]
+            axis.tickStrings = lambda values, _scale, step: [format_tick(v, step) for v in values]
         plot.getAxis("left").setWidth(AXIS_WIDTH)
         return plot
 
@@ -101,12 +101,17 @@ class Preview(pg.GraphicsLayoutWidget):
         brush = pg.mkBrush(markers.colour(self._theme, place))
         plot.addItem(
             pg.ScatterPlotItem(
-                x=t[good], y=y[good], symbol=markers.marker(place), size=size, pen=None, brush=brush
+                x=t[good],
+                y=y[good],
+                symbol=markers.marker_path(place),
+                size=size,
+                pen=None,
+                brush=brush,
             )
         )
 
 
-def _title(channel: "ChannelReading", clock: Unit) -> str:
+def _title(channel: "ParsedChannel", clock: Unit) -> str:
     from inertian.files.interpretation.assembly import FRAME, ROW
 
     unit = (

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from inertian.desktop.bench.rail_ruler import ruler_step
 from inertian.desktop.look import words
-from inertian.desktop.look.number_format import shown_plain, tick
+from inertian.desktop.look.number_format import format_number, format_tick
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import SMALL, Theme
 from inertian.physics.accounts.ledger import Ledger
@@ -99,7 +99,7 @@ class Intervals(QWidget):
                 painter.drawLine(QPointF(x(k * step), y), QPointF(x(k * step), y + 4))
                 painter.setPen(QColor(self._theme.soft_ink))
                 box = QRectF(x(k * step) - 30, y + 4, 60, 16)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tick(k * step, step))
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, format_tick(k * step, step))
             k += 1
 
     def _paint_interval(
@@ -139,7 +139,7 @@ class Budget(QWidget):
         total = sum(ledger.budget.values())
         ordered = sorted(ledger.budget.items(), key=lambda item: -item[1])
         self.rows = [
-            (source.name, f"± {shown_plain(variance**0.5, 2)} {ledger.unit}", variance / total)
+            (source.name, f"± {format_number(variance**0.5, 2)} {ledger.unit}", variance / total)
             for source, variance in ordered
             if total > 0 and variance / total >= 0.0005
         ]
@@ -163,7 +163,7 @@ class Budget(QWidget):
             painter.fillRect(
                 bar, QColor(self._theme.strong_fill if place == 0 else self._theme.fill)
             )
-            percent = words.BUDGET_SHARE.format(share=shown_plain(100 * share, 2))
+            percent = words.BUDGET_SHARE.format(share=format_number(100 * share, 2))
             percent = words.BUDGET_NEGLIGIBLE if share < 0.005 else percent
             value = QRectF(self.width() - self.VALUE - 12, y, self.VALUE, 20)
             painter.drawText(value, centre | Qt.AlignmentFlag.AlignLeft, size)

@@ -16,8 +16,8 @@ from inertian.desktop.ledger.ledger_pictures import Budget, Intervals
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.fact_text import read_mass
-from inertian.desktop.look.labels import BodyLabel, Choice, label, rule
-from inertian.desktop.look.number_format import shown, shown_plain, tip
+from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
+from inertian.desktop.look.number_format import format_estimate, format_number, uncertainty_tip
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.pages.margin import other_forms
@@ -78,7 +78,7 @@ class Account(QFrame):
         row.addWidget(label(words.LAW_TITLES[self.law], "heading"))
         row.addWidget(label(words.ALL_IN.format(unit=self._unit), "soft"))
         row.addStretch(1)
-        self.expectation = Choice(theme)
+        self.expectation = DropDown(theme)
         self.expectation.setAccessibleName(f"{words.LAW_TITLES[self.law]}: expectation")
         choices = [Expectation.CONSERVED, Expectation.NOT_CONSERVED]
         for choice in choices + ([Expectation.GIVEN_E] if self.law == ENERGY else []):
@@ -137,7 +137,7 @@ class Account(QFrame):
             (ledger.opens_at, words.COLUMN_BEFORE),
             (ledger.closes_at, words.COLUMN_AFTER),
         ):
-            at = words.AT_TIME.format(time=shown_plain(place, 5))
+            at = words.AT_TIME.format(time=format_number(place, 5))
             self.heads[column].setText(f"{column}<br><small>{at}</small>")
         for body in ledger.bodies:
             self._show_cell(body.name, words.COLUMN_BEFORE, body.opening)
@@ -146,8 +146,10 @@ class Account(QFrame):
         self._show_cell(words.TOTAL, words.COLUMN_AFTER, ledger.closing)
         self._show_cell(words.TOTAL, words.COLUMN_LEFT, ledger.unaccounted)
         outside = self.cells[words.TOTAL, words.COLUMN_OUTSIDE]
-        outside.setText("<br>".join(shown(s.value, s.u) for _, s in ledger.entries))
-        names = "; ".join(f"{n}: {shown(s.value, s.u, ledger.unit)}" for n, s in ledger.entries)
+        outside.setText("<br>".join(format_estimate(s.value, s.u) for _, s in ledger.entries))
+        names = "; ".join(
+            f"{n}: {format_estimate(s.value, s.u, ledger.unit)}" for n, s in ledger.entries
+        )
         outside.setToolTip(f"{names}. {words.ENTRY_TIP}")
         self.expectation.setCurrentIndex(self.expectation.findData(ledger.expectation))
         self.e_label.setVisible(ledger.expectation is Expectation.GIVEN_E)
@@ -158,8 +160,8 @@ class Account(QFrame):
 
     def _show_cell(self, row: str, column: str, scalar: Scalar) -> None:
         cell = self.cells[row, column]
-        cell.setText(shown(scalar.value, scalar.u))
-        cell.setToolTip(tip(scalar, self._unit))
+        cell.setText(format_estimate(scalar.value, scalar.u))
+        cell.setToolTip(uncertainty_tip(scalar, self._unit))
 
     def _show_verdict(self, ledger: Ledger) -> None:
         judged = ledger.judgement
@@ -168,7 +170,7 @@ class Account(QFrame):
             self.detail.setText("")
             return
         self.verdict.setText(f"{SIGN[judged.verdict]} {words.VERDICT[judged.verdict]}")
-        visible = f"{shown_plain(judged.smallest_visible, 2)} {ledger.unit}"
+        visible = f"{format_number(judged.smallest_visible, 2)} {ledger.unit}"
         self.detail.setText(words.VISIBLE.format(visible=visible))
 
     def mark(self, selected: bool) -> None:
@@ -262,7 +264,7 @@ class LedgerStage(QScrollArea):
         if joint is not None:
             axes = words.JOINED.join(joint.axes)
             verdict = f"{SIGN[joint.verdict]} {words.VERDICT[joint.verdict]}"
-            chi = shown_plain(joint.chi_squared, 3)
+            chi = format_number(joint.chi_squared, 3)
             text = words.TOGETHER.format(
                 axes=axes, verdict=f"<b>{verdict}</b>", chi=chi, count=len(joint.axes)
             )
@@ -272,7 +274,7 @@ class LedgerStage(QScrollArea):
         ledger = accounts.ledger(self._law)
         title = words.BUDGET_TITLE.format(law=words.LAW_TITLES[self._law].lower())
         total = sum(ledger.budget.values()) ** 0.5
-        together = words.BUDGET_TOTAL.format(u=f"{shown_plain(total, 2)} {ledger.unit}")
+        together = words.BUDGET_TOTAL.format(u=f"{format_number(total, 2)} {ledger.unit}")
         self.budget_title.setText(f"{title}, {together}")
         self.budget.show_ledger(ledger)
         for law, account in self.accounts.items():

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import Choice
+from inertian.desktop.look.labels import DropDown
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.look.tokens import Theme
 from inertian.quantities.errors import InertianError
@@ -45,7 +45,7 @@ class FactField(QWidget):
         self.line.setPlaceholderText(hint)
         self.line.setAccessibleName(label)
         self.line.editingFinished.connect(self._take)
-        self.meaning = Choice(theme)
+        self.meaning = DropDown(theme)
         self.meaning.setProperty("role", "quiet")
         self.meaning.setAccessibleName(f"{label}: ±")
         for meaning in MEANINGS:

@@ -3,7 +3,7 @@
 from inertian.desktop.look import words
 from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
 from inertian.quantities.facts import Fact, Meaning, parse_positive
-from inertian.quantities.rounding import write
+from inertian.quantities.rounding import write_estimate
 from inertian.quantities.units import Unit, unit_of
 
 
@@ -43,24 +43,24 @@ def read_time_base(text: str, meaning: Meaning) -> Fact:
 
 def write_scale(fact: Fact) -> str:
     """Return a scale as it is shown: in mm per pixel, with its ± to two figures."""
-    return written(1000.0 * fact.typed, 1000.0 * fact.plus_minus, "mm/px")
+    return fact_text(1000.0 * fact.typed, 1000.0 * fact.plus_minus, "mm/px")
 
 
 def write_time_base(fact: Fact) -> str:
     """Return a time base as it is shown."""
-    return written(fact.typed, fact.plus_minus, "")
+    return fact_text(fact.typed, fact.plus_minus, "")
 
 
-def written(value: float, plus_minus: float, unit: str) -> str:
+def fact_text(value: float, plus_minus: float, unit: str) -> str:
     """Return a number that was computed, not typed: rounded by its ±, or to seven figures where it has none."""
-    return write(value, plus_minus, unit) if plus_minus else f"{value:.7g} {unit}".strip()
+    return write_estimate(value, plus_minus, unit) if plus_minus else f"{value:.7g} {unit}".strip()
 
 
 WRITERS = {SCALE: write_scale, TIME_BASE: write_time_base}
 READERS = {SCALE: read_scale, TIME_BASE: read_time_base}
 
 
-def size_of(count: int) -> str:
+def fact_size(count: int) -> str:
     """Return a number of bytes as people say it."""
     size, names = float(count), iter(words.SIZES)
     name = next(names)

@@ -48,7 +48,7 @@ class BodyLabel(QLabel):
         )
 
 
-class Choice(QComboBox):
+class DropDown(QComboBox):
     """A drop-down list with a thin arrow; the wheel scrolls the pane, it does not change the choice."""
 
     def __init__(self, theme: Theme) -> None:

@@ -47,7 +47,7 @@ _PATHS = {
 }
 
 
-def marker(place: int) -> QPainterPath:
+def marker_path(place: int) -> QPainterPath:
     """Return the shape of the body at this place in its trial, one unit wide about the origin."""
     return _PATHS[MARKERS[place % len(MARKERS)]]()
 
@@ -65,5 +65,5 @@ def paint_marker(painter: QPainter, theme: Theme, place: int, centre: QPointF, s
     painter.scale(size, size)
     painter.setPen(QPen(Qt.PenStyle.NoPen))
     painter.setBrush(colour(theme, place))
-    painter.drawPath(marker(place))
+    painter.drawPath(marker_path(place))
     painter.restore()

@@ -6,17 +6,17 @@ import re
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import decimal_mark
 from inertian.quantities.coverage import Scalar
-from inertian.quantities.rounding import plain, write
+from inertian.quantities.rounding import write_estimate, write_number
 
 _POWER = re.compile(r"10\^(−?\d+)")
 
 
-def shown(value: float, u: float, unit: str = "") -> str:
+def format_estimate(value: float, u: float, unit: str = "") -> str:
     """Return value ± u with its unit, as rich text where it has a power of ten."""
-    return _POWER.sub(r"10<sup>\1</sup>", write(value, u, unit, decimal_mark()))
+    return _POWER.sub(r"10<sup>\1</sup>", write_estimate(value, u, unit, decimal_mark()))
 
 
-def tick(value: float, step: float) -> str:
+def format_tick(value: float, step: float) -> str:
     """Return a number on a scale whose marks are `step` apart."""
     decimals = max(0, math.ceil(-math.log10(step) - 1e-9))
     text = f"{value:.{decimals}f}"
@@ -24,21 +24,21 @@ def tick(value: float, step: float) -> str:
     return text.replace("-", "−").replace(".", decimal_mark())
 
 
-def moment(time: float, step: float) -> str:
+def format_time(time: float, step: float) -> str:
     """Return a time in s with decimals that tell samples `step` apart from one another."""
-    return tick(time, 0.1 * step)
+    return format_tick(time, 0.1 * step)
 
 
-def shown_plain(value: float, figures: int = 3) -> str:
+def format_number(value: float, figures: int = 3) -> str:
     """Return a number that carries no ±: a time on the ruler, a share, a statistic."""
-    return plain(value, figures, decimal_mark())
+    return write_number(value, figures, decimal_mark())
 
 
-def tip(scalar: Scalar, unit: str) -> str:
+def uncertainty_tip(scalar: Scalar, unit: str) -> str:
     """Return what hovering over a result says about its ±."""
-    wide = shown(scalar.value, scalar.k95 * scalar.u, unit) if scalar.u > 0 else ""
+    wide = format_estimate(scalar.value, scalar.k95 * scalar.u, unit) if scalar.u > 0 else ""
     if scalar.ends is not None:
         wide = words.FROM_TO.format(
-            low=shown_plain(scalar.ends[1][0]), high=f"{shown_plain(scalar.ends[1][1])} {unit}"
+            low=format_number(scalar.ends[1][0]), high=f"{format_number(scalar.ends[1][1])} {unit}"
         )
     return words.PM_TIP + (" " + words.PM_TIP_95.format(interval=wide) if wide else "")

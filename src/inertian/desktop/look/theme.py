@@ -39,7 +39,7 @@ def decimal_mark() -> str:
     return QLocale().decimalPoint()
 
 
-def apply(application: QApplication, theme: Theme) -> None:
+def apply_theme(application: QApplication, theme: Theme) -> None:
     """Dress the whole application in a theme."""
     load_fonts()
     if application.style().objectName() != "fusion":

@@ -5,8 +5,8 @@ from inertian.motion.fits.free_motion import FreeMotion
 from inertian.motion.recording.tidying import Reason
 from inertian.motion.spans.spans import SpanKind
 from inertian.physics.accounts.verdicts import Expectation, Verdict
-from inertian.physics.definitions.derived_quantities import READY, of_the_whole
-from inertian.physics.definitions.requests import Quantity, ReadingKind, Shown
+from inertian.physics.definitions.derived_quantities import READY_MADE, centre_of_mass_quantities
+from inertian.physics.definitions.requests import Quantity, QuantityRef, ReadingKind
 from inertian.quantities.facts import Meaning
 
 PROGRAM = "Inertian"
@@ -302,10 +302,10 @@ QUANTITY_TITLES = {
 }
 
 
-READY_TITLES = {q.symbol: q.name for q in (*READY, *of_the_whole(2))}
+READY_TITLES = {q.symbol: q.name for q in (*READY_MADE, *centre_of_mass_quantities(2))}
 
 
-def strip_title(shown: Shown) -> str:
+def strip_title(shown: QuantityRef) -> str:
     """Return the title of a strip."""
     if shown.quantity is Quantity.SENSOR:
         return SENSOR_TITLES[shown.axis][0]

@@ -16,17 +16,23 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.look import formula_words as words
 from inertian.desktop.look.fact_field import FactField
-from inertian.desktop.look.labels import Choice, label
-from inertian.desktop.look.number_format import shown
+from inertian.desktop.look.labels import DropDown, label
+from inertian.desktop.look.number_format import format_estimate
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.look.typeset import typeset
-from inertian.physics.definitions.apparatus import WAYS, Asked, Way, computed, stiffness
+from inertian.physics.definitions.apparatus import (
+    FACT_RULES,
+    FactRule,
+    MeasuredInput,
+    fact_by_rule,
+    stiffness,
+)
 from inertian.physics.definitions.derived_quantities import SetupFact
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, Meaning, parse_fact, parse_positive
 from inertian.quantities.units import SI_SYMBOL, unit_of
 
-MEASURED = frozenset({way.symbol for way in WAYS} | {"k"})
+MEASURED = frozenset({way.symbol for way in FACT_RULES} | {"k"})
 
 
 class ApparatusDialog(QDialog):
@@ -45,14 +51,14 @@ class ApparatusDialog(QDialog):
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(8)
         column.addWidget(label(self.windowTitle(), "heading"))
-        self.way = Choice(theme)
+        self.way = DropDown(theme)
         self.way.setAccessibleName(words.MEASURE_WAY)
         self.table = QPlainTextEdit()
         self._inner = QVBoxLayout()
         if known.symbol == "k":
             self._build_table(column)
         else:
-            for one in (w for w in WAYS if w.symbol == known.symbol):
+            for one in (w for w in FACT_RULES if w.symbol == known.symbol):
                 self.way.addItem(one.label, one)
             self.way.activated.connect(self._build_fields)
             column.addWidget(self.way)
@@ -117,20 +123,20 @@ class ApparatusDialog(QDialog):
         self._work_out()
 
     def _work_out(self) -> None:
-        way: Way | None = self.way.currentData()
+        way: FactRule | None = self.way.currentData()
         try:
             if way is None:
                 us = [self._facts[k].si if k in self._facts else 0.0 for k in ("length", "force")]
                 self.fact, formula = stiffness(self.table.toPlainText(), *us), "F/x"
             else:
-                self.fact, formula = computed(way, self._facts), way.text
+                self.fact, formula = fact_by_rule(way, self._facts), way.text
         except InertianError as error:
             self.fact = None
             self.result.setText(
                 str(error) if self._facts or self.table.toPlainText() else words.MEASURE_STILL
             )
         else:
-            value = shown(self.fact.typed, self.fact.plus_minus, self.fact.unit.symbol)
+            value = format_estimate(self.fact.typed, self.fact.plus_minus, self.fact.unit.symbol)
             said = words.MEASURE_GIVES.format(formula=typeset(formula), value=f"<b>{value}</b>")
             self.result.setText(f"{typeset(self._known.symbol)} = {said}")
         self.use.setEnabled(self.fact is not None)
@@ -139,7 +145,7 @@ class ApparatusDialog(QDialog):
 Reader = Callable[..., Fact]
 
 
-def _reader(asked: Asked) -> Reader:
+def _reader(asked: MeasuredInput) -> Reader:
     return parse_fact if asked.name.startswith("h") else parse_positive
 
 

@@ -17,14 +17,14 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.look import formula_words as words
 from inertian.desktop.look.labels import label
-from inertian.desktop.look.number_format import shown, shown_plain
+from inertian.desktop.look.number_format import format_estimate, format_number
 from inertian.desktop.look.typeset import typeset
-from inertian.desktop.pages.monte_carlo_panel import DrawsPart, Simulate
-from inertian.physics.readings.budgets import BudgetLine, Explained
+from inertian.desktop.pages.monte_carlo_panel import MonteCarloPanel, RunDraws
+from inertian.physics.readings.budgets import BudgetLine, Explanation
 from inertian.quantities.coverage import Scalar
 
 
-class Card(QDialog):
+class BudgetCard(QDialog):
     """Shows a result with its budget; the largest part stands first. `simulate` makes draws of it."""
 
     def __init__(
@@ -33,8 +33,8 @@ class Card(QDialog):
         what: str,
         body: str,
         unit: str,
-        explained: Explained,
-        simulate: Simulate,
+        explained: Explanation,
+        simulate: RunDraws,
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(words.HOW)
@@ -59,7 +59,7 @@ class Card(QDialog):
         area.setWidgetResizable(True)
         area.setWidget(self.table)
         column.addWidget(area, 1)
-        self.draws = DrawsPart(unit, simulate)
+        self.draws = MonteCarloPanel(unit, simulate)
         column.addWidget(self.draws)
         self.finished.connect(self.draws.stop)
         row = QHBoxLayout()
@@ -78,25 +78,25 @@ class Card(QDialog):
         column.addLayout(row)
 
 
-def _sentences(body: str, unit: str, explained: Explained) -> list[str]:
+def _sentences(body: str, unit: str, explained: Explanation) -> list[str]:
     one, said = explained.result, []
     if explained.formula:
         formula = typeset(explained.formula)
         said.append(words.CARD_FORMULA.format(formula=formula, body=html.escape(body)))
         said.append(words.CARD_WINDOW)
-    value, wide = shown(one.value, one.u, unit), shown_plain(one.k95 * one.u, 2)
+    value, wide = format_estimate(one.value, one.u, unit), format_number(one.k95 * one.u, 2)
     said.append(words.CARD_RESULT.format(value=value, wide=f"{wide} {unit}".strip()))
     said.append(words.CARD_DOF.format(dof=_dof(one.dof)) + " " + _way(one, unit))
     return said
 
 
 def _way(one: Scalar, unit: str) -> str:
-    low, high = (f"{shown_plain(end, 3)} {unit}".strip() for end in one.interval95)
+    low, high = (f"{format_number(end, 3)} {unit}".strip() for end in one.interval95)
     return words.CARD_WAYS[one.way].format(low=low, high=high)
 
 
 def _dof(dof: float) -> str:
-    return words.MANY if math.isinf(dof) else shown_plain(dof, 3)
+    return words.MANY if math.isinf(dof) else format_number(dof, 3)
 
 
 def _per(unit: str, of: str) -> str:
@@ -109,12 +109,12 @@ def _cells(line: BudgetLine, unit: str) -> tuple[str, ...]:
     return (
         line.name,
         line.stated,
-        "" if line.input_u is None else f"{shown_plain(line.input_u, 2)} {line.unit}".strip(),
+        "" if line.input_u is None else f"{format_number(line.input_u, 2)} {line.unit}".strip(),
         ""
         if line.sensitivity is None
-        else f"{shown_plain(line.sensitivity, 3)} {_per(unit, line.unit)}".strip(),
-        f"{shown_plain(line.u, 2)} {unit}".strip(),
-        f"{shown_plain(100.0 * line.share, 2)} %",
+        else f"{format_number(line.sensitivity, 3)} {_per(unit, line.unit)}".strip(),
+        f"{format_number(line.u, 2)} {unit}".strip(),
+        f"{format_number(100.0 * line.share, 2)} %",
         _dof(line.dof),
         where,
     )
@@ -131,7 +131,7 @@ def _table(unit: str, lines: tuple[BudgetLine, ...]) -> str:
     return f"<table cellpadding='3'><tr>{head}</tr>{''.join(rows)}</table>"
 
 
-def _plain(what: str, unit: str, explained: Explained) -> str:
+def _plain(what: str, unit: str, explained: Explanation) -> str:
     one = explained.result
     rows = [what, f"{one.value!r}\t± {one.u!r}\t{unit}", "\t".join(words.CARD_COLUMNS)]
     return "\n".join([*rows, *("\t".join(_cells(line, unit)) for line in explained.lines)])

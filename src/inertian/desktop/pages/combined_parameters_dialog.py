@@ -20,19 +20,19 @@ from PyQt6.QtWidgets import (
 from inertian.analysis.evaluation import Evaluator, SeriesCurve
 from inertian.desktop.look import formula_words as words
 from inertian.desktop.look.labels import label
-from inertian.desktop.look.number_format import shown, shown_plain
+from inertian.desktop.look.number_format import format_estimate, format_number
 from inertian.desktop.state.worker import Worker
-from inertian.physics.definitions.requests import CurveAsked
+from inertian.physics.definitions.requests import CurveRequest
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
 
 
-class TogetherDialog(QDialog):
+class CombinedParametersDialog(QDialog):
     """Fits the curve in every trial on a thread of its own, then shows the table; closing it stops the work."""
 
     _progress = pyqtSignal(int, int)
 
-    def __init__(self, parent: QWidget, project: Project, series: str, asked: CurveAsked) -> None:
+    def __init__(self, parent: QWidget, project: Project, series: str, asked: CurveRequest) -> None:
         super().__init__(parent)
         self._worker, self._cancelled = Worker(), Event()
         self.rows: list[list[str]] = []
@@ -101,19 +101,19 @@ class TogetherDialog(QDialog):
             else:
                 values = dict(result.parameters)
                 self.rows.append(
-                    [name, *(shown(values[s].value, values[s].u) for s in found.symbols)]
+                    [name, *(format_estimate(values[s].value, values[s].u) for s in found.symbols)]
                 )
         common = [found.together.get(symbol) for symbol in found.symbols]
         if any(common):
             self.rows.append(
                 [
                     words.TOGETHER_ROW,
-                    *(shown(c.value.value, c.value.u) if c else "—" for c in common),
+                    *(format_estimate(c.value.value, c.value.u) if c else "—" for c in common),
                 ]
             )
             said = [
                 (words.TOGETHER_AGREE if c.agree else words.TOGETHER_DIFFER).format(
-                    chi=shown_plain(c.chi_squared, 3), dof=c.dof
+                    chi=format_number(c.chi_squared, 3), dof=c.dof
                 )
                 if c
                 else ""

@@ -20,14 +20,14 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.look import formula_words, words
 from inertian.desktop.look.labels import label
-from inertian.desktop.look.number_format import shown as written
-from inertian.desktop.look.number_format import shown_plain
+from inertian.desktop.look.number_format import format_estimate as written
+from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView
-from inertian.motion.fits.curves import FORMS, Shape, form_of
-from inertian.physics.definitions.requests import CurveAsked
+from inertian.desktop.state.view_state import ViewState
+from inertian.motion.fits.curves import SHAPE_DEFINITIONS, CurveShape, shape_definition
+from inertian.physics.definitions.requests import CurveRequest
 from inertian.physics.readings.readings import CurveResult
 from inertian.project.marking_edits import curve_added, curves_removed
 from inertian.project.project import Entry
@@ -36,19 +36,19 @@ from inertian.quantities.facts import parse_fact
 from inertian.quantities.units import unit_of
 
 PICTURES = {
-    Shape.CONSTANT: (0.5,),
-    Shape.LINE: (0.15, 0.7),
-    Shape.PARABOLA: (0.1, 2.8, -5.6),
-    Shape.CUBIC: (0.1, 4.4, -19.2, 38.4),
-    Shape.SINE: (0.5, 0.4, 0.5, 0.0),
-    Shape.DAMPED: (0.5, 0.5, 0.28, 1.57, 0.35),
-    Shape.EXPONENTIAL: (0.08, 0.85, 0.3),
-    Shape.POWER: (0.1, 0.8, 2.2),
+    CurveShape.CONSTANT: (0.5,),
+    CurveShape.LINE: (0.15, 0.7),
+    CurveShape.PARABOLA: (0.1, 2.8, -5.6),
+    CurveShape.CUBIC: (0.1, 4.4, -19.2, 38.4),
+    CurveShape.SINE: (0.5, 0.4, 0.5, 0.0),
+    CurveShape.DAMPED: (0.5, 0.5, 0.28, 1.57, 0.35),
+    CurveShape.EXPONENTIAL: (0.08, 0.85, 0.3),
+    CurveShape.POWER: (0.1, 0.8, 2.2),
 }
 SIZE = QSize(40, 22)
 
 
-def picture(theme: Theme, shape: Shape) -> QIcon:
+def picture(theme: Theme, shape: CurveShape) -> QIcon:
     """Return a small picture of a shape."""
     pixmap = QPixmap(SIZE * 2)
     pixmap.setDevicePixelRatio(2.0)
@@ -57,7 +57,7 @@ def picture(theme: Theme, shape: Shape) -> QIcon:
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(QColor(theme.ink), 1.5))
     t = np.linspace(0.0, 1.0, 60)
-    y = FORMS[shape].curve(t, *PICTURES[shape]) + 0 * t
+    y = SHAPE_DEFINITIONS[shape].curve(t, *PICTURES[shape]) + 0 * t
     painter.drawPolyline(
         QPolygonF([QPointF(2 + 36 * a, 20 - 18 * b) for a, b in zip(t, y, strict=True)])
     )
@@ -69,7 +69,7 @@ class FitsForm(QWidget):
     """Lets a curve be fitted over the span in hand and shows all fits of the trial."""
 
     def __init__(
-        self, document: Document, theme: Theme, view: BenchView, span_in_hand: Callable[[], str]
+        self, document: Document, theme: Theme, view: ViewState, span_in_hand: Callable[[], str]
     ) -> None:
         super().__init__()
         self._document, self._theme, self._view, self._span_in_hand = (
@@ -79,7 +79,7 @@ class FitsForm(QWidget):
             span_in_hand,
         )
         self._built: tuple[object, ...] = ()
-        self.results: list[tuple[CurveAsked, dict[str, QWidget]]] = []
+        self.results: list[tuple[CurveRequest, dict[str, QWidget]]] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 6, 0, 0)
         column.setSpacing(4)
@@ -92,7 +92,7 @@ class FitsForm(QWidget):
         self.formula.setPlaceholderText(words.FORMULA_HINT)
         self.formula.setAccessibleName(words.OWN_FORMULA)
         self.formula.returnPressed.connect(
-            lambda: self.ask(Shape.FORMULA, self.formula.text().strip())
+            lambda: self.ask(CurveShape.FORMULA, self.formula.text().strip())
         )
         self.formula.hide()
         self.trouble = label("", "alarm")
@@ -111,7 +111,7 @@ class FitsForm(QWidget):
     def menu(self) -> QMenu:
         """Return the menu of shapes, each with a small picture and its formula."""
         menu = QMenu(self)
-        for shape, form in FORMS.items():
+        for shape, form in SHAPE_DEFINITIONS.items():
             action = menu.addAction(picture(self._theme, shape), f"{shape}:  y = {form.formula}")
             action.triggered.connect(lambda _checked, shape=shape: self.ask(shape))
         menu.addAction(words.OWN_FORMULA).triggered.connect(self.type_formula)
@@ -123,17 +123,17 @@ class FitsForm(QWidget):
         self.formula.show()
         self.formula.setFocus()
 
-    def ask(self, shape: Shape, formula: str = "") -> None:
+    def ask(self, shape: CurveShape, formula: str = "") -> None:
         """Fit a shape to the quantity and body in hand over the span in hand."""
         entry, name = self._document.entry, self._span_in_hand()
         shown, body = self._view.in_hand()
         if entry is None or shown is None or not name:
             self._complain(words.NOT_A_SPAN)
             return
-        asked = CurveAsked(shown, body, name, shape, (), formula, self.robust.isChecked())
+        asked = CurveRequest(shown, body, name, shape, (), formula, self.robust.isChecked())
         self._do(curve_added(self._document.settled, entry.trial.id, asked), shape)
 
-    def _do(self, edit: object, shape: Shape) -> None:
+    def _do(self, edit: object, shape: CurveShape) -> None:
         entry = edit.project.entry(self._document.entry.trial.id)
         found = self._document.evaluator.curves(edit.project, entry)
         trouble = next((r for r in found[-1:] if isinstance(r, InertianError)), None)
@@ -175,7 +175,7 @@ class FitsForm(QWidget):
             self._list.addWidget(box)
             self.results.append((asked, parts))
 
-    def _box(self, asked: CurveAsked) -> tuple[QWidget, dict[str, QWidget]]:
+    def _box(self, asked: CurveRequest) -> tuple[QWidget, dict[str, QWidget]]:
         box, parts = QWidget(), {}
         grid = QGridLayout(box)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -183,7 +183,7 @@ class FitsForm(QWidget):
         grid.setVerticalSpacing(1)
         grid.setColumnStretch(1, 1)
         body = asked.body or words.ALL_BODIES
-        form = form_of(asked.shape, asked.formula)
+        form = shape_definition(asked.shape, asked.formula)
         name = asked.formula or asked.shape
         name = formula_words.ROBUSTLY.format(shape=name) if asked.robust else name
         title = label(words.FIT_TITLE.format(shape=name, span=asked.span, body=body))
@@ -219,7 +219,7 @@ class FitsForm(QWidget):
         grid.addWidget(parts["together"], row, 0, 1, 3, Qt.AlignmentFlag.AlignRight)
         return box, parts
 
-    def _parameter_parts(self, asked: CurveAsked, symbol: str) -> dict[str, QWidget]:
+    def _parameter_parts(self, asked: CurveRequest, symbol: str) -> dict[str, QWidget]:
         """The value of one parameter, or the field of a held one, and the ring that holds it."""
         held = dict(asked.held)
         if symbol in held:
@@ -241,18 +241,20 @@ class FitsForm(QWidget):
         hold.clicked.connect(partial(self._hold, asked, symbol))
         return {symbol: value, f"hold {symbol}": hold}
 
-    def take_together(self, asked: CurveAsked) -> None:
+    def take_together(self, asked: CurveRequest) -> None:
         """Show the same curve in all trials of the series, and the common values of its parameters."""
-        from inertian.desktop.pages.combined_parameters_dialog import TogetherDialog
+        from inertian.desktop.pages.combined_parameters_dialog import CombinedParametersDialog
 
         entry = self._document.entry
         if entry is not None:
-            self.together = TogetherDialog(self, self._document.settled, entry.series, asked)
+            self.together = CombinedParametersDialog(
+                self, self._document.settled, entry.series, asked
+            )
             self.together.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             self.together.open()
 
     def _show(
-        self, asked: CurveAsked, parts: dict[str, QWidget], result: CurveResult | InertianError
+        self, asked: CurveRequest, parts: dict[str, QWidget], result: CurveResult | InertianError
     ) -> None:
         if isinstance(result, InertianError):
             parts["remark"].setText(str(result))
@@ -262,18 +264,22 @@ class FitsForm(QWidget):
         entry = self._document.entry
         parts["together"].setVisible(len(self._document.project.entries_of(entry.series)) > 1)
         held = dict(asked.held)
-        meanings = {p.symbol: p.meaning for p in form_of(asked.shape, asked.formula).parameters}
+        meanings = {
+            p.symbol: p.meaning for p in shape_definition(asked.shape, asked.formula).parameters
+        }
         for symbol, scalar in result.parameters:
             if symbol not in held:
                 parts[symbol].setText(written(scalar.value, scalar.u, result.units[symbol]))
                 parts[symbol].setToolTip(meanings[symbol])
         fit, unit = result.fit, self._view.unit(asked.shown.unit)
         if result.chi_squared is None:
-            scatter = f"{shown_plain(self._view.factor(asked.shown.unit) * fit.scatter, 2)} {unit}"
+            scatter = (
+                f"{format_number(self._view.factor(asked.shown.unit) * fit.scatter, 2)} {unit}"
+            )
             parts["chi"].setText(words.FIT_SCATTER.format(scatter=scatter, dof=fit.dof))
         else:
             parts["chi"].setText(
-                words.FIT_CHI.format(chi=shown_plain(result.chi_squared, 3), dof=fit.dof)
+                words.FIT_CHI.format(chi=format_number(result.chi_squared, 3), dof=fit.dof)
             )
         parts["remark"].setText(result.remark)
         parts["reach"].setText(formula_words.REACH if np.isfinite(result.spread) else "")
@@ -283,12 +289,12 @@ class FitsForm(QWidget):
 
     # -- asking for edits -----------------------------------------------------------------------------------------
 
-    def _remove(self, asked: CurveAsked) -> None:
+    def _remove(self, asked: CurveRequest) -> None:
         self._document.do(
             curves_removed(self._document.settled, self._document.entry.trial.id, [asked])
         )
 
-    def _hold(self, asked: CurveAsked, symbol: str, on: bool) -> None:
+    def _hold(self, asked: CurveRequest, symbol: str, on: bool) -> None:
         entry = self._document.entry
         results = self._document.evaluator.curves(self._document.project, entry)
         result = results[entry.curves.index(asked)]
@@ -297,7 +303,7 @@ class FitsForm(QWidget):
             held[symbol] = dict(result.parameters)[symbol].value
         self._do(self._with_held(asked, held), asked.shape)
 
-    def _hold_at(self, asked: CurveAsked, symbol: str, field: QLineEdit) -> None:
+    def _hold_at(self, asked: CurveRequest, symbol: str, field: QLineEdit) -> None:
         try:
             value = parse_fact(field.text(), "number", unit_of("number", "")).si
         except InertianError as error:
@@ -305,6 +311,6 @@ class FitsForm(QWidget):
             return
         self._do(self._with_held(asked, {**dict(asked.held), symbol: value}), asked.shape)
 
-    def _with_held(self, asked: CurveAsked, held: dict[str, float]) -> object:
+    def _with_held(self, asked: CurveRequest, held: dict[str, float]) -> object:
         changed = replace(asked, held=tuple(held.items()))
         return curve_added(self._document.settled, self._document.entry.trial.id, changed)

@@ -15,21 +15,21 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.look import formula_words as words
 from inertian.desktop.look.fact_field import FactField
-from inertian.desktop.look.labels import Choice, label, rule
+from inertian.desktop.look.labels import DropDown, label, rule
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.look.typeset import typeset
 from inertian.desktop.pages.apparatus_dialog import MEASURED, ApparatusDialog
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView
+from inertian.desktop.state.view_state import ViewState
 from inertian.physics.definitions.derived_quantities import (
     SETUP_FACTS,
-    OwnQuantity,
+    DerivedQuantity,
     SetupFact,
     depends_on,
-    put_together,
+    resolve,
 )
 from inertian.physics.definitions.reading_units import units_by_name
-from inertian.physics.definitions.requests import Quantity, Shown
+from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.edits import fact_set
 from inertian.project.formula_edits import quantity_removed, quantity_set
 from inertian.project.project import Entry, setup_key
@@ -44,7 +44,7 @@ OF_SENSOR = {"α": "a"}  # facts that only trials with such a sensor need
 class FormulasPage(QScrollArea):
     """Facts that formulas use, with ± and what it means; formulas with their units, written, listed and shown."""
 
-    def __init__(self, document: Document, theme: Theme, view: BenchView) -> None:
+    def __init__(self, document: Document, theme: Theme, view: ViewState) -> None:
         super().__init__()
         self.setObjectName("margin")
         self.setFixedWidth(MARGIN_WIDTH)
@@ -70,7 +70,7 @@ class FormulasPage(QScrollArea):
         column.addWidget(rule())
         column.addWidget(label(words.SETUP_HEADING, "heading"))
         column.addWidget(label(words.SETUP_WHERE, "soft"))
-        self.where = Choice(theme)
+        self.where = DropDown(theme)
         self.where.setAccessibleName(words.SETUP_WHERE)
         self.where.activated.connect(self._show_facts)
         column.addWidget(self.where)
@@ -244,8 +244,8 @@ class FormulasPage(QScrollArea):
             row.addStretch(1)
             self._list.addLayout(row)
 
-    def _typed(self) -> OwnQuantity:
-        return OwnQuantity(
+    def _typed(self) -> DerivedQuantity:
+        return DerivedQuantity(
             self.name.text().strip(),
             self.symbol.text().strip(),
             self.unit.text().strip(),
@@ -268,7 +268,7 @@ class FormulasPage(QScrollArea):
         else:
             self._say(words.FITS_ALL.format(unit=unit))
 
-    def _gives(self, typed: OwnQuantity, entry: Entry) -> str:
+    def _gives(self, typed: DerivedQuantity, entry: Entry) -> str:
         """The unit that a formula gives in the trial in hand. Raises InertianError where it has no meaning."""
         axes = {b.name: b.axes for b in entry.trial.bodies}
         sensors = {b.name: tuple(c.axis for c in b.sensors) for b in entry.trial.bodies}
@@ -278,9 +278,7 @@ class FormulasPage(QScrollArea):
         for body in axes:
             try:
                 return str(
-                    put_together(
-                        typed, own, body, axes, sensors, bool(typed.unit), readings
-                    ).dimension
+                    resolve(typed, own, body, axes, sensors, bool(typed.unit), readings).dimension
                 )
             except InertianError as error:
                 why = why or error
@@ -313,7 +311,7 @@ class FormulasPage(QScrollArea):
         self.preview.setText("")
         self._say("")
 
-    def _change(self, one: OwnQuantity) -> None:
+    def _change(self, one: DerivedQuantity) -> None:
         self._changing = one.symbol
         fields = (self.symbol, self.unit, self.name, self.formula)
         for field, text in zip(fields, (one.symbol, one.unit, one.name, one.text), strict=True):
@@ -324,13 +322,13 @@ class FormulasPage(QScrollArea):
         self._preview()
         self.formula.setFocus()
 
-    def _remove(self, one: OwnQuantity) -> None:
+    def _remove(self, one: DerivedQuantity) -> None:
         try:
             self._document.do(quantity_removed(self._document.settled, one.symbol))
         except InertianError as error:
             self._say(str(error), wrong=True)
 
-    def show_strip(self, one: OwnQuantity) -> None:
+    def show_strip(self, one: DerivedQuantity) -> None:
         """Show a quantity as one more strip, in its unit."""
         entry = self._document.entry
         offered = self._document.project.offered(entry) if entry is not None else []
@@ -343,7 +341,7 @@ class FormulasPage(QScrollArea):
             self._view.choose_strips([*strips, shown])
         self._view.take(shown)
 
-    def _use_unit(self, one: OwnQuantity, shown: Shown) -> None:
+    def _use_unit(self, one: DerivedQuantity, shown: QuantityRef) -> None:
         """Show the quantity in the unit that was asked for, where the table of units has it."""
         if one.unit and one.unit != shown.unit and shown.quantity is Quantity.OWN:
             from inertian.quantities.dimensions import parse_unit

@@ -9,11 +9,11 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QW
 
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
-from inertian.desktop.look.labels import Choice, label
-from inertian.desktop.look.number_format import shown, shown_plain
+from inertian.desktop.look.labels import DropDown, label
+from inertian.desktop.look.number_format import format_estimate, format_number
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView
+from inertian.desktop.state.view_state import ViewState
 from inertian.motion.numerics.circles import fit_circle
 from inertian.motion.recording.frame import ANGLE, CENTRE, ORIGIN, Frame, lowest, zero_key
 from inertian.motion.recording.trials import KIND_OF_AXIS
@@ -44,7 +44,7 @@ def measured(value: float, u: float, unit: Unit = METRE) -> Fact:
 class FrameForm(QWidget):
     """Shows the frame and asks for edits of it."""
 
-    def __init__(self, document: Document, theme: Theme, view: BenchView) -> None:
+    def __init__(self, document: Document, theme: Theme, view: ViewState) -> None:
         super().__init__()
         self._document, self._theme, self._view = document, theme, view
         self._built: tuple[object, ...] = ()
@@ -109,7 +109,7 @@ class FrameForm(QWidget):
 
     def _build_zero(self, column: QVBoxLayout) -> None:
         column.addWidget(label(words.ZERO_LABEL))
-        self.zero = Choice(self._theme)
+        self.zero = DropDown(self._theme)
         self.zero.setAccessibleName(words.ZERO_LABEL)
         for text in words.ZERO_CHOICES:
             self.zero.addItem(text)
@@ -177,7 +177,7 @@ class FrameForm(QWidget):
     def _show(self, entry: Entry) -> None:
         frame, project = entry.frame, self._document.project
         self.zero_said.setText(
-            words.ZERO_IS.format(time=shown_plain(frame.time_zero, 6)) if frame.time_zero else ""
+            words.ZERO_IS.format(time=format_number(frame.time_zero, 6)) if frame.time_zero else ""
         )
         self.zero_said.setVisible(bool(frame.time_zero))
         if not frame.time_zero:
@@ -350,7 +350,7 @@ class FrameForm(QWidget):
         }
         self._set(replace(entry.frame, centre=(circle.x, circle.y)), facts, "Fit the centre")
         self.said.setText(
-            words.CIRCLE_FOUND.format(radius=shown(circle.r, circle.u[2], "m"), body=body)
+            words.CIRCLE_FOUND.format(radius=format_estimate(circle.r, circle.u[2], "m"), body=body)
         )
 
     def _zero_sensor(self, body: str, axis: str) -> None:

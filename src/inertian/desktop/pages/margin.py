@@ -11,16 +11,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.analysis.second_look import Note, second_look
+from inertian.analysis.second_look import Diagnostic, second_look
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
-from inertian.desktop.look.fact_text import READERS, WRITERS, read_mass, read_noise, size_of
-from inertian.desktop.look.labels import BodyLabel, Choice, label, rule
-from inertian.desktop.look.number_format import shown, shown_plain, tip
+from inertian.desktop.look.fact_text import READERS, WRITERS, fact_size, read_mass, read_noise
+from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
+from inertian.desktop.look.number_format import format_estimate, format_number, uncertainty_tip
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.state.document import Document
 from inertian.motion.fits.free_motion import FreeMotion
-from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, CollisionReadings, mass_key
+from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, CollisionInputs, mass_key
 from inertian.physics.accounts.ledger import ENERGY, Accounts, Ledger, restitution_of
 from inertian.physics.accounts.verdicts import SIGN
 from inertian.project.edits import fact_set, motion_set, stretch_set, window_set
@@ -170,7 +170,7 @@ class Margin(QScrollArea):
     def _show_source(self, entry: Entry) -> None:
         origins = (entry.trial.provenance, *entry.trial.provenance.others)
         said = [
-            words.SOURCE_LINE.format(file=o.file, size=size_of(o.size), digest=o.sha256[:8])
+            words.SOURCE_LINE.format(file=o.file, size=fact_size(o.size), digest=o.sha256[:8])
             + "\n"
             + "; ".join(o.understood)
             for o in origins
@@ -186,7 +186,7 @@ class Margin(QScrollArea):
     def _build_motion(self, entry: Entry, column: QVBoxLayout) -> None:
         column.addSpacing(4)
         column.addWidget(label(words.FREE_MOTION))
-        self.motion = Choice(self._theme)
+        self.motion = DropDown(self._theme)
         self.motion.setToolTip(words.MOTION_TIP)
         self.motion.setAccessibleName(words.FREE_MOTION)
         for model in (FreeMotion.GLIDE, FreeMotion.LINE, FreeMotion.PARABOLA):
@@ -280,7 +280,7 @@ class Margin(QScrollArea):
             given = result.glide.values.get(body)
             shower.setVisible(series.motion is FreeMotion.GLIDE and given is not None)
             if given is not None:
-                value = shown(given, result.glide.u(body), "m/s²")
+                value = format_estimate(given, result.glide.u(body), "m/s²")
                 shower.setText(words.DECELERATION.format(value=value))
                 shower.setToolTip(words.PM_TIP)
         self._show_notes(second_look(entry, result))
@@ -297,17 +297,17 @@ class Margin(QScrollArea):
         typed = project.fact(READING_NOISE, entry)
         self.noise_field.show_fact(typed[1] if typed else None)
         if noise.given and noise.stated:
-            said = words.AS_STATED.format(sigma=f"{shown_plain(1e3 * noise.reading, 2)} mm")
+            said = words.AS_STATED.format(sigma=f"{format_number(1e3 * noise.reading, 2)} mm")
         elif noise.given:
             said = words.AS_TYPED
         elif u == 0.0:  # nothing was fitted yet
-            said = words.NOT_ESTIMATED.format(least=f"{shown_plain(1e3 * noise.reading, 2)} mm")
+            said = words.NOT_ESTIMATED.format(least=f"{format_number(1e3 * noise.reading, 2)} mm")
         else:
-            said = words.ESTIMATED.format(sigma=shown(1e3 * noise.reading, 1e3 * u, "mm"))
+            said = words.ESTIMATED.format(sigma=format_estimate(1e3 * noise.reading, 1e3 * u, "mm"))
         self.noise.setText(said)
-        self.noise.setToolTip(words.SIGMA_TIP.format(dof=shown_plain(noise.dof)))
+        self.noise.setToolTip(words.SIGMA_TIP.format(dof=format_number(noise.dof)))
         relative = noise.pools.relative.get(("time stamps", "time stamps"), 0.0)
-        stamp = shown(1e3 * noise.stamp, 1e3 * noise.stamp * 0.5 * relative**0.5, "ms")
+        stamp = format_estimate(1e3 * noise.stamp, 1e3 * noise.stamp * 0.5 * relative**0.5, "ms")
         self.stamps.setText(
             words.STAMPS_FOUND.format(sigma=stamp) if noise.stamp > 0 else words.STAMPS_NONE
         )
@@ -342,7 +342,7 @@ class Margin(QScrollArea):
         field.setModified(False)
         self._document.do(edit)
 
-    def _show_notes(self, notes: tuple[Note, ...]) -> None:
+    def _show_notes(self, notes: tuple[Diagnostic, ...]) -> None:
         self.second_look.setVisible(bool(notes))
         bodies: dict[tuple[str, str], list[str]] = {}
         for note in notes:
@@ -370,20 +370,24 @@ class Margin(QScrollArea):
         for law, (verdict, detail) in self.accounts.items():
             self._show_account(accounts, accounts.ledger(law), verdict, detail)
 
-    def _show_speeds(self, readings: CollisionReadings) -> None:
+    def _show_speeds(self, readings: CollisionInputs) -> None:
         """Speeds and restitution; they need no masses."""
         inputs = readings.inputs
         for (body, axis, side), shower in self.readings.items():
             name = f"v {body} {axis} {side}"
             value = float(inputs.values[inputs.index(name)])
-            shower.setText(shown(value, inputs.u(name), "m/s"))
+            shower.setText(format_estimate(value, inputs.u(name), "m/s"))
             if not self._document.previewing:
                 shower.setToolTip(
-                    tip(Scalar(value, inputs.u(name), inputs.dof(name), inputs.shape(name)), "m/s")
+                    uncertainty_tip(
+                        Scalar(value, inputs.u(name), inputs.dof(name), inputs.shape(name)), "m/s"
+                    )
                 )
         e = restitution_of(readings)
-        self.restitution.setText(shown(e.value, e.u) if e else words.NOT_DEFINED)
-        self.restitution.setToolTip(tip(e, "") if e and not self._document.previewing else "")
+        self.restitution.setText(format_estimate(e.value, e.u) if e else words.NOT_DEFINED)
+        self.restitution.setToolTip(
+            uncertainty_tip(e, "") if e and not self._document.previewing else ""
+        )
 
     def _show_account(
         self, accounts: Accounts, ledger: Ledger, verdict: QLabel, detail: QLabel
@@ -397,13 +401,13 @@ class Margin(QScrollArea):
             verdict.setText(
                 f"{title}<br><b>{SIGN[judged.verdict]} {words.VERDICT[judged.verdict]}</b>"
             )
-            amount = shown(left.value, left.u, ledger.unit)
+            amount = format_estimate(left.value, left.u, ledger.unit)
             seen = words.VISIBLE_IN_MARGIN.format(
-                visible=f"{shown_plain(judged.smallest_visible, 2)} {ledger.unit}"
+                visible=f"{format_number(judged.smallest_visible, 2)} {ledger.unit}"
             )
             detail.setText(f"{words.UNACCOUNTED_IS.format(amount=amount)}; {seen}")
         if not self._document.previewing:
-            detail.setToolTip(tip(left, ledger.unit))
+            detail.setToolTip(uncertainty_tip(left, ledger.unit))
 
     def _show_reason(self, why: str) -> None:
         self.reason.setText(why)
@@ -442,4 +446,4 @@ def other_forms(ledger: Ledger) -> str:
     """Return in words what happened to a quantity that need not be conserved."""
     left = ledger.unaccounted
     sentence = words.BECAME_OTHER if left.value <= 0 else words.GAINED
-    return sentence.format(amount=shown(abs(left.value), left.u, ledger.unit))
+    return sentence.format(amount=format_estimate(abs(left.value), left.u, ledger.unit))

@@ -9,22 +9,22 @@ from PyQt6.QtWidgets import QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from inertian.desktop.look import formula_words as words
 from inertian.desktop.look.labels import label
-from inertian.desktop.look.number_format import shown_plain, tick
+from inertian.desktop.look.number_format import format_number, format_tick
 from inertian.desktop.state.worker import Worker
 from inertian.quantities.errors import InertianError
 from inertian.quantities.monte_carlo import Cancelled, Distribution
 
 Progress = Callable[[float], bool]
-Simulate = Callable[[Progress], Distribution]
+RunDraws = Callable[[Progress], Distribution]
 STEPS = 200
 
 
-class DrawsPart(QWidget):
+class MonteCarloPanel(QWidget):
     """Runs draws on a worker of its own and says what they tell; `button` starts and stops them."""
 
     _moved = pyqtSignal(float)
 
-    def __init__(self, unit: str, simulate: Simulate) -> None:
+    def __init__(self, unit: str, simulate: RunDraws) -> None:
         super().__init__()
         self._unit, self._simulate, self._worker = unit, simulate, Worker()
         self._stopped, self._running = Event(), False
@@ -77,8 +77,8 @@ class DrawsPart(QWidget):
             words.DOES
             if found.first_order_does
             else words.DOES_NOT.format(
-                off=f"{shown_plain(found.off, 2)} {self._unit}".strip(),
-                figure=f"{shown_plain(2.0 * found.tolerance, 1)} {self._unit}".strip(),
+                off=f"{format_number(found.off, 2)} {self._unit}".strip(),
+                figure=f"{format_number(2.0 * found.tolerance, 1)} {self._unit}".strip(),
             ),
         ]
         if not found.settled:
@@ -89,7 +89,7 @@ class DrawsPart(QWidget):
     def _written(self, value: float, u: float) -> str:
         """A number to the place of the second figure of u."""
         place = 10.0 ** (math.floor(math.log10(u)) - 1) if u > 0.0 else 1.0
-        return f"{tick(value, place)} {self._unit}".strip()
+        return f"{format_tick(value, place)} {self._unit}".strip()
 
     def _failed(self, error: BaseException) -> None:
         if not isinstance(error, (InertianError, Cancelled)):

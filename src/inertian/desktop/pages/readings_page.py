@@ -18,15 +18,15 @@ from PyQt6.QtWidgets import (
 from inertian.desktop.bench.line_readings import readings_at
 from inertian.desktop.bench.pyramid import LONG
 from inertian.desktop.look import formula_words, words
-from inertian.desktop.look.labels import Choice, label, rule
-from inertian.desktop.look.number_format import moment, shown_plain, tip
-from inertian.desktop.look.number_format import shown as written
+from inertian.desktop.look.labels import DropDown, label, rule
+from inertian.desktop.look.number_format import format_estimate as written
+from inertian.desktop.look.number_format import format_number, format_time, uncertainty_tip
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
-from inertian.desktop.pages.budget_card import Card
+from inertian.desktop.pages.budget_card import BudgetCard
 from inertian.desktop.pages.fits_form import FitsForm
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView
-from inertian.motion.derivatives.local_fit_cache import Derivatives
+from inertian.desktop.state.view_state import ViewState
+from inertian.motion.derivatives.local_fit_cache import LocalFitCache
 from inertian.physics.definitions.reading_units import unit_of_reading
 from inertian.physics.definitions.requests import (
     ADDS_UP,
@@ -36,13 +36,13 @@ from inertian.physics.definitions.requests import (
     TOTAL,
     NamedReading,
     Quantity,
+    QuantityRef,
     ReadingKind,
-    Shown,
 )
-from inertian.physics.evaluation.trial_context import Observed
-from inertian.physics.readings.budgets import explained
-from inertian.physics.readings.nonlinear_intervals import unless_curved
-from inertian.physics.readings.reading_monte_carlo import simulate
+from inertian.physics.evaluation.trial_context import TrialContext
+from inertian.physics.readings.budgets import explain
+from inertian.physics.readings.nonlinear_intervals import interval_if_nonlinear
+from inertian.physics.readings.reading_monte_carlo import draw_reading
 from inertian.physics.readings.readings import between, over_span, scalars
 from inertian.project.marking_edits import reading_forgotten, reading_named
 from inertian.project.project import Entry
@@ -55,7 +55,7 @@ READ_MS = 25  # a moving line is followed after this
 Ask = Callable[[str], NamedReading]
 
 
-class Row:
+class ReadingRow:
     """One reading: what it is, its value ±, and a button that keeps it under a name."""
 
     def __init__(
@@ -89,7 +89,9 @@ class Row:
         self.keep.setEnabled(found is not None)
         self.explain.setEnabled(found is not None)
         if settled:
-            self.value.setToolTip("" if found is None or factor != 1.0 else tip(found, unit))
+            self.value.setToolTip(
+                "" if found is None or factor != 1.0 else uncertainty_tip(found, unit)
+            )
 
 
 def how_button(text: str, explain: Callable[[], None]) -> QToolButton:
@@ -107,7 +109,7 @@ class ReadingsPage(QScrollArea):
     """Reads numbers off the quantity and body in hand."""
 
     def __init__(
-        self, document: Document, theme: Theme, view: BenchView, span_in_hand: Callable[[], str]
+        self, document: Document, theme: Theme, view: ViewState, span_in_hand: Callable[[], str]
     ) -> None:
         super().__init__()
         self.setObjectName("margin")
@@ -160,7 +162,7 @@ class ReadingsPage(QScrollArea):
     # -- building -------------------------------------------------------------------------------------------------
 
     def _build_choices(self, column: QVBoxLayout) -> None:
-        self.quantity, self.body = Choice(self._theme), Choice(self._theme)
+        self.quantity, self.body = DropDown(self._theme), DropDown(self._theme)
         for choice, text in ((self.quantity, words.OF_QUANTITY), (self.body, words.OF_BODY)):
             choice.setAccessibleName(text)
             column.addWidget(choice)
@@ -177,7 +179,7 @@ class ReadingsPage(QScrollArea):
         title: QLabel,
         kinds: tuple[ReadingKind, ...],
         ask: Callable[[ReadingKind], Ask],
-    ) -> dict[ReadingKind, Row]:
+    ) -> dict[ReadingKind, ReadingRow]:
         title.setWordWrap(True)
         title.setTextFormat(Qt.TextFormat.PlainText)
         column.addSpacing(6)
@@ -187,7 +189,7 @@ class ReadingsPage(QScrollArea):
         grid.setVerticalSpacing(1)
         grid.setColumnStretch(1, 1)
         rows = {
-            kind: Row(
+            kind: ReadingRow(
                 grid,
                 k,
                 words.READING_NAMES[kind],
@@ -230,14 +232,17 @@ class ReadingsPage(QScrollArea):
             bodies.append((words.ALL_BODIES, TOTAL))
         _fill(self.body, bodies, body)
 
-    def _unit(self, shown: Shown, kind: ReadingKind) -> tuple[float, str]:
+    def _unit(self, shown: QuantityRef, kind: ReadingKind) -> tuple[float, str]:
         """Factor and symbol of the unit a reading is shown in: the strip's for values, SI for what is derived."""
         if kind in (ReadingKind.SLOPE, ReadingKind.TREND, ReadingKind.AREA, ReadingKind.RATIO):
             return 1.0, unit_of_reading(shown, kind)
         return self._view.factor(shown.unit), self._view.unit(shown.unit)
 
     def _show_rows(
-        self, rows: dict[ReadingKind, Row], shown: Shown, found: dict[ReadingKind, Scalar]
+        self,
+        rows: dict[ReadingKind, ReadingRow],
+        shown: QuantityRef,
+        found: dict[ReadingKind, Scalar],
     ) -> None:
         for kind, row in rows.items():
             row.show_scalar(
@@ -251,7 +256,7 @@ class ReadingsPage(QScrollArea):
         shown, body = self._view.in_hand()
         zero = entry.frame.time_zero
         at = (
-            words.AT_LINE.format(time=moment(line - zero, entry.trial.step()))
+            words.AT_LINE.format(time=format_time(line - zero, entry.trial.step()))
             if line is not None
             else words.AT_LINE_NONE
         )
@@ -298,7 +303,10 @@ class ReadingsPage(QScrollArea):
             found |= {kind: settled[str(kind)] for kind in OVER_SPAN if str(kind) in settled}
             if not self._document.previewing:
                 asked = {kind: NamedReading("", kind, shown, body, (), name) for kind in found}
-                found = {kind: unless_curved(seen, asked[kind], one) for kind, one in found.items()}
+                found = {
+                    kind: interval_if_nonlinear(seen, asked[kind], one)
+                    for kind, one in found.items()
+                }
         self._show_rows(self.span_rows, shown, found)
 
     def _show_pins(self, entry: Entry) -> None:
@@ -309,7 +317,7 @@ class ReadingsPage(QScrollArea):
             self.pins_title.setProperty("role", "soft")
             found: dict[ReadingKind, Scalar] = {}
         else:
-            first, second = (moment(p - zero, entry.trial.step()) for p in pins)
+            first, second = (format_time(p - zero, entry.trial.step()) for p in pins)
             self.pins_title.setText(words.BETWEEN_PINS.format(first=first, second=second))
             self.pins_title.setProperty("role", "heading")
             try:
@@ -338,7 +346,7 @@ class ReadingsPage(QScrollArea):
             else:
                 unit = unit_of_reading(named.shown, named.kind)
                 value.setText(written(found.value, found.u, unit))
-                value.setToolTip(f"{_said(named)}\n{tip(found, unit)}")
+                value.setToolTip(f"{_said(named)}\n{uncertainty_tip(found, unit)}")
 
     def _build_named(self, entry: Entry) -> None:
         while self._named.count():
@@ -387,14 +395,16 @@ class ReadingsPage(QScrollArea):
         """Open the card that says how a reading was computed."""
         seen = self._document.evaluator.observed(self._document.project, self._document.entry)
         try:
-            found = explained(seen, named)
+            found = explain(seen, named)
         except InertianError as error:
             self._complain(error)
             return
         unit = unit_of_reading(named.shown, named.kind)
-        alone = replace(seen, known=Derivatives())  # what it remembers is of this thread alone
+        alone = replace(seen, known=LocalFitCache())  # what it remembers is of this thread alone
         draws = partial(_simulated, alone, named, found.result)
-        self.card = Card(self, _said(named), named.body or words.ALL_BODIES, unit, found, draws)
+        self.card = BudgetCard(
+            self, _said(named), named.body or words.ALL_BODIES, unit, found, draws
+        )
         self.card.open()
 
     def _ask_moment(self, kind: ReadingKind) -> Ask:
@@ -423,9 +433,9 @@ class ReadingsPage(QScrollArea):
 
 
 def _simulated(
-    seen: Observed, named: NamedReading, first: Scalar, progress: Callable[[float], bool]
+    seen: TrialContext, named: NamedReading, first: Scalar, progress: Callable[[float], bool]
 ) -> Distribution:
-    return simulate(seen, named, first, progress=progress)
+    return draw_reading(seen, named, first, progress=progress)
 
 
 def _said(named: NamedReading) -> str:
@@ -433,7 +443,7 @@ def _said(named: NamedReading) -> str:
     where = (
         f"“{named.span}”"
         if named.span
-        else ", ".join(f"{shown_plain(t, 5)} s" for t in named.times)
+        else ", ".join(f"{format_number(t, 5)} s" for t in named.times)
     )
     title = words.strip_title(named.shown)
     title = title if named.shown.quantity is Quantity.OWN else title.lower()
@@ -441,7 +451,7 @@ def _said(named: NamedReading) -> str:
     return f"{what}, {named.body or words.ALL_BODIES}, {where}"
 
 
-def _fill(choice: Choice, items: list[tuple[str, object]], now: object) -> None:
+def _fill(choice: DropDown, items: list[tuple[str, object]], now: object) -> None:
     """Fill a drop-down list if its items changed, and choose one."""
     if [(choice.itemText(k), choice.itemData(k)) for k in range(choice.count())] != items:
         choice.clear()

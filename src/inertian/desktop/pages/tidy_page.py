@@ -16,13 +16,13 @@ from PyQt6.QtWidgets import (
 )
 
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import Choice, label, rule
-from inertian.desktop.look.number_format import moment
+from inertian.desktop.look.labels import DropDown, label, rule
+from inertian.desktop.look.number_format import format_time
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.pages.frame_form import FrameForm
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import BenchView, Preview
+from inertian.desktop.state.view_state import FormulaPreview, ViewState
 from inertian.desktop.state.worker import Worker
 from inertian.motion.numerics.outliers import THRESHOLD
 from inertian.motion.recording.tidying import Effect, Reason, StepKind, jump_rows
@@ -57,7 +57,7 @@ def said_of(effect: Effect, trial: Trial, zero: float = 0.0) -> str:
     if step.kind is StepKind.TRIM:
         (first, last), t = step.runs[0], trial.t
         inside = (float(t[min(max(k, 0), len(t) - 1)]) - zero for k in (first, last))
-        start, stop = (moment(time, trial.step()) for time in inside)
+        start, stop = (format_time(time, trial.step()) for time in inside)
         return words.STEP_TRIM.format(count=effect.total, start=start, stop=stop)
     if step.kind is StepKind.BRIDGE:
         return words.STEP_BRIDGE.format(count=effect.total, of=of)
@@ -68,7 +68,7 @@ def said_of(effect: Effect, trial: Trial, zero: float = 0.0) -> str:
 class TidyPage(QScrollArea):
     """Shows tidy steps and frame; every change is one edit."""
 
-    def __init__(self, document: Document, theme: Theme, view: BenchView, worker: Worker) -> None:
+    def __init__(self, document: Document, theme: Theme, view: ViewState, worker: Worker) -> None:
         super().__init__()
         self.setObjectName("margin")
         self.setFixedWidth(MARGIN_WIDTH)
@@ -106,7 +106,7 @@ class TidyPage(QScrollArea):
         self.mouse = QPushButton(words.MOUSE_SETS_ASIDE)
         self.mouse.setCheckable(True)
         self.mouse.toggled.connect(self._set_mouse)
-        self.reason = Choice(self._theme)
+        self.reason = DropDown(self._theme)
         self.reason.setEditable(True)
         self.reason.setInsertPolicy(self.reason.InsertPolicy.NoInsert)
         self.reason.setToolTip(words.REASON_TIP)
@@ -310,7 +310,7 @@ class TidyPage(QScrollArea):
         )
         self.found.show()
         self.apply.setVisible(bool(parts))
-        self._view.set_previews(tuple(Preview(b, r) for b, r in rows.items() if len(r)))
+        self._view.set_previews(tuple(FormulaPreview(b, r) for b, r in rows.items() if len(r)))
 
     def _apply_jumps(self) -> None:
         entry, threshold = self._document.entry, self._threshold()

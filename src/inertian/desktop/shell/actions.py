@@ -22,7 +22,7 @@ from inertian.desktop.look.formula_words import PAGE_FORMULAS
 from inertian.desktop.look.theme import desktop_theme
 from inertian.desktop.look.tokens import DARK, LIGHT
 from inertian.desktop.shell.window import MainWindow
-from inertian.motion.fits.curves import FORMS, Shape
+from inertian.motion.fits.curves import SHAPE_DEFINITIONS, CurveShape
 from inertian.motion.recording.tidying import Reason
 from inertian.project.edits import trial_removed
 
@@ -151,7 +151,7 @@ class Actions(QObject):
         self._on_bench(menu, words.BRIDGE_GAP, "G", window.tidy.bridge_gap)
         menu.addSeparator()
         fits = menu.addMenu(words.FIT_MENU)
-        for shape in FORMS:
+        for shape in SHAPE_DEFINITIONS:
             self._add(fits, words.FIT_ACTION.format(shape=shape), "", partial(self._fit, shape))
         self._add(fits, words.OWN_FORMULA, "", self._type_formula)
         self._on_bench(menu, words.CLEAR_CURVES, "Backspace", does.clear_curves)
@@ -185,7 +185,7 @@ class Actions(QObject):
         self._window.show_page(words.PAGE_READINGS)
         self._window.readings.fits.type_formula()
 
-    def _fit(self, shape: Shape) -> None:
+    def _fit(self, shape: CurveShape) -> None:
         self._window.show_page(words.PAGE_READINGS)
         self._window.readings.fits.ask(shape)
 

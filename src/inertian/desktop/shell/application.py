@@ -5,10 +5,10 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
-from inertian.desktop.look.theme import apply, desktop_theme
+from inertian.desktop.look.theme import apply_theme, desktop_theme
 from inertian.desktop.look.tokens import ActiveTheme, Theme
 from inertian.desktop.shell.actions import Actions
-from inertian.desktop.shell.garbage_collection import Collector
+from inertian.desktop.shell.garbage_collection import GarbageCollector
 from inertian.desktop.shell.window import MainWindow
 from inertian.desktop.state.document import Document
 from inertian.project.project import Project
@@ -20,7 +20,7 @@ def application() -> QApplication:
     """Return the one QApplication, made if needed."""
     made = QApplication.instance() or QApplication(sys.argv[:1])
     if not _kept:
-        Collector(made)
+        GarbageCollector(made)
     _kept[:] = [made]
     made.setApplicationName("inertian")
     made.setApplicationDisplayName("")
@@ -34,7 +34,7 @@ def make_window(
     """Return a window on a project, not yet shown."""
     app = application()
     worn = ActiveTheme(theme or desktop_theme())
-    apply(app, worn)
+    apply_theme(app, worn)
     window = MainWindow(Document(project), worn, recovery_root)
     window.actions_ = Actions(window)
     return window

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, QTimer
 PAUSE_MS = 1000
 
 
-class Collector(QObject):
+class GarbageCollector(QObject):
     """Takes over from Python's automatic collection."""
 
     def __init__(self, parent: QObject) -> None:

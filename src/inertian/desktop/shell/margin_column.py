@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import (
 from inertian.desktop.look.tokens import MARGIN_WIDTH
 
 
-class Side(QWidget):
+class MarginColumn(QWidget):
     """A strip of names over the page that is in front."""
 
     def __init__(self, pages: dict[str, QWidget]) -> None:

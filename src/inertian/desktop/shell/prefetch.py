@@ -8,14 +8,16 @@ from PyQt6.QtCore import QObject
 from inertian.analysis.evaluation import Evaluator
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.worker import Worker
-from inertian.motion.numerics.window_selection import LONG
-from inertian.physics.definitions.requests import Shown
+from inertian.motion.numerics.window_selection import LONG_RECORDING
+from inertian.physics.definitions.requests import QuantityRef
 from inertian.project.project import Entry, Project
 
 NEAR, NEAR_LONG = 4, 1  # trials on either side of the one in hand that are worked out ahead
 
 
-def derived(project: Project, entry: Entry | None, strips: Sequence[Shown]) -> Evaluator:
+def prefetch_trial(
+    project: Project, entry: Entry | None, strips: Sequence[QuantityRef]
+) -> Evaluator:
     """Load what results need, and work out what some strips show of a trial, with an evaluator of its own."""
     import scipy.special  # noqa: F401 - the first import takes long; not before the first picture
 
@@ -26,14 +28,14 @@ def derived(project: Project, entry: Entry | None, strips: Sequence[Shown]) -> E
     return evaluator
 
 
-class Ahead(QObject):
+class Prefetcher(QObject):
     """Derives one trial after the other while the worker has nothing else to do; `arrived` is called after each."""
 
     def __init__(
         self,
         document: Document,
         worker: Worker,
-        strips: Callable[[], Sequence[Shown]],
+        strips: Callable[[], Sequence[QuantityRef]],
         arrived: Callable[[Entry | None], None],
         failed: Callable[[BaseException], None],
     ) -> None:
@@ -53,7 +55,7 @@ class Ahead(QObject):
 
     def _work(self, entry: Entry | None) -> None:
         project, evaluator = self._document.settled, self._document.evaluator
-        work = partial(derived, project, entry, self._strips())
+        work = partial(prefetch_trial, project, entry, self._strips())
         self._worker.run("ahead", work, partial(self._came, entry, evaluator), self._failed)
 
     def _came(self, entry: Entry | None, asked_by: Evaluator, found: Evaluator) -> None:
@@ -77,6 +79,6 @@ class Ahead(QObject):
             for k in (here + away, here - away):
                 if not 0 <= k < len(entries) or entries[k].counted in self._document.known:
                     continue
-                if away <= NEAR_LONG or len(entries[k].trial.t) <= LONG:
+                if away <= NEAR_LONG or len(entries[k].trial.t) <= LONG_RECORDING:
                     return entries[k]
         return None

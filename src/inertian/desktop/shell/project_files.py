@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from inertian.project.recovery import Recovery
 
 
-class Keeping(QObject):
+class ProjectFiles(QObject):
     """Everything between the document and the disk. Slow parts run on the worker."""
 
     def __init__(
@@ -38,9 +38,8 @@ class Keeping(QObject):
         self.receive: Callable[[list[Path]], None] = lambda _paths: None  # what takes recordings
         self._recovery: Recovery | None = None
         self._disk = Worker()  # of its own, so that nothing slow delays the recovery copy
-        self._taken_back: Path | None = (
-            None  # a leftover that is open again, until this session has its own copy
-        )
+        # A leftover that is open again, until this session has its own copy
+        self._taken_back: Path | None = None
         self._soon = QTimer(self, singleShot=True, interval=RECOVERY_PAUSE_MS)
         self._soon.timeout.connect(self._keep)
         document.changed.connect(self._soon.start)

@@ -13,10 +13,10 @@ from inertian.desktop.look.formula_words import PAGE_FORMULAS
 from inertian.desktop.look.tokens import DARK, LIGHT, Theme
 from inertian.desktop.shell.application import make_window
 from inertian.desktop.shell.window import MainWindow
-from inertian.motion.fits.curves import Shape
+from inertian.motion.fits.curves import CurveShape
 from inertian.motion.recording.tidying import Reason
 from inertian.motion.recording.trials import Trial
-from inertian.physics.definitions.requests import Quantity, Shown
+from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.demo_project import demo_project
 from inertian.project.marking_edits import span_added
 from inertian.project.project import Project, with_trials
@@ -80,7 +80,11 @@ def _mark_tidy(window: MainWindow) -> None:
     document.do(jumps_set_aside(document.settled, trial, 6.0))
     document.do(span_added(document.settled, trial, 0.3, 0.8, "early"))
     view.choose_strips(
-        [Shown(Quantity.POSITION, "x"), Shown(Quantity.VELOCITY, "x"), Shown(Quantity.KINETIC)]
+        [
+            QuantityRef(Quantity.POSITION, "x"),
+            QuantityRef(Quantity.VELOCITY, "x"),
+            QuantityRef(Quantity.KINETIC),
+        ]
     )
     window.show_page(words.PAGE_TIDY)
 
@@ -88,9 +92,9 @@ def _mark_tidy(window: MainWindow) -> None:
 def _mark_readings(window: MainWindow) -> None:
     """A fit with its residuals, a plumb line, and two pins."""
     view = window.bench.view
-    view.take(Shown(Quantity.POSITION, "x"), "heavy")
+    view.take(QuantityRef(Quantity.POSITION, "x"), "heavy")
     window.show_page(words.PAGE_READINGS)
-    window.readings.fits.ask(Shape.PARABOLA)
+    window.readings.fits.ask(CurveShape.PARABOLA)
     t = window.document.entry.trial.t
     view.pins = [float(t[len(t) // 8]), float(t[len(t) // 3])]
     view.move_line(float(t[len(t) // 3]))
@@ -152,6 +156,7 @@ def take_shots(folder: Path) -> list[Path]:
             if not window.grab().save(str(path), "PNG"):
                 raise OSError(f"cannot write {path}")
             written.append(path)
-            window.document.history.mark_saved()  # what was marked for the picture is not asked about
+            # What was marked for the picture is not asked about
+            window.document.history.mark_saved()
             window.close()
     return written

@@ -20,22 +20,22 @@ from PyQt6.QtWidgets import (
 from inertian.analysis.evaluation import Evaluator
 from inertian.desktop.bench.bench import BenchStage
 from inertian.desktop.bench.bench_actions import BenchActions
-from inertian.desktop.intake.import_controller import Receiving
+from inertian.desktop.intake.import_controller import ImportController
 from inertian.desktop.ledger.ledger_stage import LedgerStage
 from inertian.desktop.look import words
-from inertian.desktop.look.fact_text import size_of
+from inertian.desktop.look.fact_text import fact_size
 from inertian.desktop.look.formula_words import PAGE_FORMULAS
-from inertian.desktop.look.number_format import shown_plain
-from inertian.desktop.look.theme import apply
+from inertian.desktop.look.number_format import format_number
+from inertian.desktop.look.theme import apply_theme
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.pages.formulas_page import FormulasPage
 from inertian.desktop.pages.margin import Margin, label
 from inertian.desktop.pages.readings_page import ReadingsPage
 from inertian.desktop.pages.tidy_page import TidyPage
 from inertian.desktop.shelf.shelf import Shelf
-from inertian.desktop.shell.margin_column import Side
-from inertian.desktop.shell.prefetch import Ahead
-from inertian.desktop.shell.project_files import Keeping
+from inertian.desktop.shell.margin_column import MarginColumn
+from inertian.desktop.shell.prefetch import Prefetcher
+from inertian.desktop.shell.project_files import ProjectFiles
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.worker import Worker
 from inertian.motion.spans.span_suggestion import suggest_spans
@@ -47,11 +47,8 @@ from inertian.quantities.errors import InertianError
 
 NARROW = 880  # px; below, the stage would have no room beside shelf and margin
 FIRST_PICTURE_MS = 30  # until the first picture is painted; then results are worked out
-STAGE_KEYS = {
-    words.INTAKE: 1,
-    words.BENCH: 2,
-    words.LEDGER: 3,
-}  # Alt numbers; 4 to 6 are kept for stages to come
+# Alt numbers; 4 to 6 are kept for stages to come
+STAGE_KEYS = {words.INTAKE: 1, words.BENCH: 2, words.LEDGER: 3}
 
 
 class MainWindow(QMainWindow):
@@ -80,26 +77,24 @@ class MainWindow(QMainWindow):
             words.PAGE_READINGS: self.readings,
         }
         pages[PAGE_FORMULAS] = self.formulas
-        self.pages = Side(pages)
+        self.pages = MarginColumn(pages)
         self.bench_actions = BenchActions(
             document, self.bench, self.worker, lambda: self.show_stage(words.BENCH)
         )
         self._warm = False
-        self.ahead = Ahead(
+        self.ahead = Prefetcher(
             document, self.worker, self.bench.view.shown_strips, self._derived, self._worker_failed
         )
         self._panes = {"shelf", "margin"}
         self._folded = False  # for want of room, not because somebody asked for it
-        self._background, self._background_for = (
-            Evaluator(),
-            document.evaluator,
-        )  # used on the worker's thread only
+        # Used on the worker's thread only
+        self._background, self._background_for = (Evaluator(), document.evaluator)
         self.file_label, self.note_label = QLabel(), QLabel()
         for shower in (self.file_label, self.note_label):
             shower.setTextFormat(Qt.TextFormat.PlainText)
-        self.receiving = Receiving(self, self.say, self.show_stage, document, theme)
+        self.receiving = ImportController(self, self.say, self.show_stage, document, theme)
         self._lay_out()
-        self.keeping = Keeping(self, self.say, document, self.worker, recovery_root)
+        self.keeping = ProjectFiles(self, self.say, document, self.worker, recovery_root)
         self.keeping.receive = self.receiving.receive
         self.margin.read_again.connect(self.receiving.read_again)
         self.statusBar().addWidget(self.note_label, 1)
@@ -243,7 +238,7 @@ class MainWindow(QMainWindow):
             self._show_file_in_hand(reading)
         elif entry is not None:
             trial = entry.trial
-            start, stop = (shown_plain(float(t), 4) for t in (trial.t[0], trial.t[-1]))
+            start, stop = (format_number(float(t), 4) for t in (trial.t[0], trial.t[-1]))
             count, many = len(trial.t), len(trial.bodies)
             bodies = words.ONE_BODY if many == 1 else words.MANY_BODIES.format(count=many)
             said = words.SAMPLES.format(count=count, bodies=bodies, start=start, stop=stop)
@@ -258,7 +253,7 @@ class MainWindow(QMainWindow):
         """Say in the status line what file lies on the intake desk: name, size, SHA-256."""
         text = ""
         if reading is not None:
-            size = size_of(reading.size)
+            size = fact_size(reading.size)
             text = words.SOURCE_LINE.format(
                 file=reading.file, size=size, digest=reading.sha256[:12]
             )
@@ -335,7 +330,7 @@ class MainWindow(QMainWindow):
             self._background, self._background_for = Evaluator(), self.document.evaluator
         self.worker.run(
             "verdicts",
-            lambda evaluator=self._background: verdicts_of(project, evaluator),
+            lambda evaluator=self._background: shelf_verdicts(project, evaluator),
             self.shelf.trials.show_verdicts,
             self._worker_failed,
         )
@@ -370,7 +365,7 @@ class MainWindow(QMainWindow):
     def wear(self, theme: Theme) -> None:
         """Change the theme of the whole window."""
         self.theme.become(theme)
-        apply(QApplication.instance(), self.theme)
+        apply_theme(QApplication.instance(), self.theme)
         self.bench.restyle()
         if self.receiving.built:
             self.receiving.stage.restyle()
@@ -384,7 +379,7 @@ def dropped_files(data: QMimeData) -> list[Path]:
     return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
 
 
-def verdicts_of(project: Project, evaluator: Evaluator) -> dict[str, Verdict]:
+def shelf_verdicts(project: Project, evaluator: Evaluator) -> dict[str, Verdict]:
     """Return the momentum verdict of every trial that has one; where there are several axes, of all together."""
     found = {}
     for entry in project.entries:

@@ -6,7 +6,7 @@ from weakref import WeakSet
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from inertian.analysis.evaluation import Evaluator
-from inertian.motion.numerics.window_selection import LONG
+from inertian.motion.numerics.window_selection import LONG_RECORDING
 from inertian.motion.recording.trials import Trial
 from inertian.project.history import Edit, History
 from inertian.project.project import Entry, Project
@@ -64,7 +64,11 @@ class Document(QObject):
 
     def awaits(self, entry: Entry) -> bool:
         """Whether a long trial is still being derived on the worker; shorter ones are derived when they are drawn."""
-        return len(entry.trial.t) > LONG and not self.previewing and entry.counted not in self.known
+        return (
+            len(entry.trial.t) > LONG_RECORDING
+            and not self.previewing
+            and entry.counted not in self.known
+        )
 
     def replace(self, project: Project, path: Path | None, unsaved: bool = False) -> None:
         """Show another project with a history of its own."""

@@ -17,7 +17,7 @@ from inertian.physics.definitions.requests import (
     NEEDS_CENTRE,
     TOTAL,
     Quantity,
-    Shown,
+    QuantityRef,
 )
 from inertian.project.project import Entry, Project
 from inertian.quantities.estimates import Rows
@@ -25,47 +25,50 @@ from inertian.quantities.units import Unit
 
 
 @dataclass(frozen=True)
-class Preview:
+class FormulaPreview:
     """Samples of a body that a step would set aside; ringed until it is decided."""
 
     body: str
     rows: Rows
 
 
-def possible(project: Project, entry: Entry) -> list[Shown]:
+def possible_quantities(project: Project, entry: Entry) -> list[QuantityRef]:
     """Return the quantities that a trial can show, in the order of the menu."""
     trial, frame = entry.trial, entry.frame
     axes = trial.axes
-    found = [Shown(q, a) for q in ALONG_AXES for a in axes] if axes else []
+    found = [QuantityRef(q, a) for q in ALONG_AXES for a in axes] if axes else []
     if axes:
-        found += [Shown(Quantity.SPEED), Shown(Quantity.KINETIC)]
-        found += [Shown(Quantity.ACCELERATION, "magnitude"), Shown(Quantity.MOMENTUM, "magnitude")]
+        found += [QuantityRef(Quantity.SPEED), QuantityRef(Quantity.KINETIC)]
+        found += [
+            QuantityRef(Quantity.ACCELERATION, "magnitude"),
+            QuantityRef(Quantity.MOMENTUM, "magnitude"),
+        ]
     if set(axes) == {"x", "y"} and frame.centre is not None:
-        found += [Shown(q) for q in NEEDS_CENTRE]
+        found += [QuantityRef(q) for q in NEEDS_CENTRE]
     found += [
-        Shown(Quantity.SENSOR, a)
+        QuantityRef(Quantity.SENSOR, a)
         for a in dict.fromkeys(s.axis for b in trial.bodies for s in b.sensors)
     ]
     return found + project.offered(entry)
 
 
-def usual(trial: Trial) -> list[Shown]:
+def usual_quantities(trial: Trial) -> list[QuantityRef]:
     """Return the strips a trial is first shown with."""
-    found = [Shown(q, a) for q in (Quantity.POSITION, Quantity.VELOCITY) for a in trial.axes]
+    found = [QuantityRef(q, a) for q in (Quantity.POSITION, Quantity.VELOCITY) for a in trial.axes]
     return found + [
-        Shown(Quantity.SENSOR, a)
+        QuantityRef(Quantity.SENSOR, a)
         for a in dict.fromkeys(s.axis for b in trial.bodies for s in b.sensors)
     ]
 
 
-def channels_of(body: Body, shown: Shown) -> tuple[Channel, ...]:
+def channels_of(body: Body, shown: QuantityRef) -> tuple[Channel, ...]:
     """Return the channels of a body that a quantity may be of: positions, sensors, or for a formula both."""
     if shown.quantity is Quantity.OWN:
         return (*body.channels, *body.sensors)
     return body.sensors if shown.quantity is Quantity.SENSOR else body.channels
 
 
-class BenchView(QObject):
+class ViewState(QObject):
     """The view of the bench. Signals: `line_moved` for the plumb line and pins, `turned` for all else."""
 
     line_moved = pyqtSignal()
@@ -77,34 +80,34 @@ class BenchView(QObject):
         self.line: float | None = None  # file time in s
         self.pins: list[float] = []
         self.begun: float | None = None  # where a span was begun with a key
-        self.strips: list[Shown] | None = None  # chosen by the person; None: the usual ones
+        self.strips: list[QuantityRef] | None = None  # chosen by the person; None: the usual ones
         self.units: dict[str, Unit] = {}  # by SI unit
-        self.shown: Shown | None = None  # the strip in hand
+        self.shown: QuantityRef | None = None  # the strip in hand
         self.body: str | None = None  # the body in hand; TOTAL stands for all together
-        self.dragging_origin: Callable[[str, float], None] | None = (
-            None  # what a drag in a position strip asks for
-        )
+        # What a drag in a position strip asks for
+        self.dragging_origin: Callable[[str, float], None] | None = None
         self.setting_aside = False  # the mouse sets aside without Ctrl
         self.reason: str = Reason.OUTSIDE
-        self.previews: tuple[Preview, ...] = ()
-        self.side: tuple[Shown, Shown] | None = None  # what the side view shows: across, up
+        self.previews: tuple[FormulaPreview, ...] = ()
+        # What the side view shows: across, up
+        self.side: tuple[QuantityRef, QuantityRef] | None = None
         document.selected.connect(self._other_trial)
 
     def _other_trial(self) -> None:
         self.line, self.pins, self.begun, self.previews = None, [], None, ()
         self.line_moved.emit()
 
-    def shown_strips(self) -> list[Shown]:
+    def shown_strips(self) -> list[QuantityRef]:
         """Return the strips to show for the trial in hand: those chosen that it can show, else the usual ones."""
         entry = self._document.entry
         if entry is None:
             return []
         if not self.strips:
-            return usual(entry.trial)
-        can = possible(self._document.project, entry)
-        return [s for s in self.strips if s in can] or usual(entry.trial)
+            return usual_quantities(entry.trial)
+        can = possible_quantities(self._document.project, entry)
+        return [s for s in self.strips if s in can] or usual_quantities(entry.trial)
 
-    def choose_strips(self, strips: list[Shown]) -> None:
+    def choose_strips(self, strips: list[QuantityRef]) -> None:
         """Show these strips from now on."""
         self.strips = strips
         self.turned.emit()
@@ -128,14 +131,14 @@ class BenchView(QObject):
             self.pins.append(self.line)
         self.line_moved.emit()
 
-    def take(self, shown: Shown | None = None, body: str | None = None) -> None:
+    def take(self, shown: QuantityRef | None = None, body: str | None = None) -> None:
         """Take a strip or a body in hand: readings are of it."""
         shown, body = shown or self.shown, body if body is not None else self.body
         if (shown, body) != (self.shown, self.body):
             self.shown, self.body = shown, body
             self.turned.emit()
 
-    def in_hand(self) -> tuple[Shown | None, str]:
+    def in_hand(self) -> tuple[QuantityRef | None, str]:
         """Return the quantity and body that readings are of, as far as the trial in hand has them."""
         entry = self._document.entry
         strips = self.shown_strips()
@@ -164,7 +167,7 @@ class BenchView(QObject):
         """Return the symbol of the shown unit."""
         return self.units[si].symbol if si in self.units else si
 
-    def set_previews(self, previews: tuple[Preview, ...]) -> None:
+    def set_previews(self, previews: tuple[FormulaPreview, ...]) -> None:
         """Ring samples that a step would set aside."""
         self.previews = previews
         self.turned.emit()

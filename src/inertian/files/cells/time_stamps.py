@@ -21,12 +21,13 @@ _DATE = re.compile(
     r"\s*(?P<zone>Z|UTC|[+-]\d{2}:?\d{2})?$"
 )
 _PLAIN_NUMBER = re.compile(r"[+-]?\d+(?:\.\d*)?$")
+# 1995 to 2096
 _EPOCH = {
     "s": (8e8, 4e9),
     "ms": (8e11, 4e12),
     "µs": (8e14, 4e15),
     "ns": (8e17, 4e18),
-}  # 1995 to 2096
+}
 
 
 def is_moment(cell: str) -> bool:
@@ -42,7 +43,7 @@ def is_moment(cell: str) -> bool:
 
 
 @dataclass(frozen=True, eq=False)
-class Moments:
+class TimeStamps:
     """A column of clock times or dates as seconds from its first one, NaN where a cell is none."""
 
     seconds: Array
@@ -50,7 +51,7 @@ class Moments:
     midnights: int = 0
 
 
-def moments_of(cells: Sequence[str]) -> Moments | None:
+def time_stamps(cells: Sequence[str]) -> TimeStamps | None:
     """Return a column of moments in seconds from the first, or None if most cells are none.
 
     A clock that falls back by more than half a day has passed midnight.
@@ -72,7 +73,7 @@ def moments_of(cells: Sequence[str]) -> Moments | None:
                     shift, midnights = shift + day, midnights + 1
                 last = whole[place] = w + shift
     seconds = np.array([np.nan if w is None else (w - first) / 1e9 for w in whole])
-    return Moments(seconds, "iso" if dated else "clock", midnights)
+    return TimeStamps(seconds, "iso" if dated else "clock", midnights)
 
 
 def _nanoseconds(cell: str, dated: bool) -> int | None:

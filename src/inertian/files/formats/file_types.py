@@ -6,7 +6,7 @@ from enum import StrEnum
 from inertian.files.cells.findings import Code, UnreadableFileError
 
 
-class Kind(StrEnum):
+class FileType(StrEnum):
     """The kinds of content that can be read; the values are those that `inspect` prints."""
 
     TEXT = "text"
@@ -49,10 +49,10 @@ _OTHERS = {
     b"{\\rtf": "a text document with formatting. Save it as plain text (CSV).",
 }
 _EXTENSIONS = {
-    ".xlsx": Kind.XLSX, ".xlsm": Kind.XLSX, ".ods": Kind.ODS, ".json": Kind.JSON, ".jsonl": Kind.JSON_LINES,
-    ".ndjson": Kind.JSON_LINES, ".npy": Kind.NPY, ".npz": Kind.NPZ, ".parquet": Kind.PARQUET, ".pq": Kind.PARQUET,
-    ".h5": Kind.HDF5, ".hdf5": Kind.HDF5, ".zip": Kind.ZIP, ".gz": Kind.GZIP, ".inertian": Kind.PACKAGE,
-    ".csv": Kind.TEXT, ".tsv": Kind.TEXT,
+    ".xlsx": FileType.XLSX, ".xlsm": FileType.XLSX, ".ods": FileType.ODS, ".json": FileType.JSON, ".jsonl": FileType.JSON_LINES,
+    ".ndjson": FileType.JSON_LINES, ".npy": FileType.NPY, ".npz": FileType.NPZ, ".parquet": FileType.PARQUET, ".pq": FileType.PARQUET,
+    ".h5": FileType.HDF5, ".hdf5": FileType.HDF5, ".zip": FileType.ZIP, ".gz": FileType.GZIP, ".inertian": FileType.PACKAGE,
+    ".csv": FileType.TEXT, ".tsv": FileType.TEXT,
 }  # fmt: skip
 _BINARY_ENDINGS = (
     ".png",
@@ -75,23 +75,23 @@ _JSON_START = re.compile(
 )
 
 
-def kind_of_content(file: str, content: bytes) -> Kind:
+def file_type(file: str, content: bytes) -> FileType:
     """Return what `content` is. Raises UnreadableFileError, naming it, if no table can be in it."""
     if not content:
         raise UnreadableFileError(file, Code.EMPTY, "the file is empty. Was the recording saved?")
     head = content[:_LOOK_AT]
     _refuse_known(file, head)
     if head.startswith(b"\x1f\x8b"):
-        return Kind.GZIP
+        return FileType.GZIP
     if head.startswith(b"\x93NUMPY"):
-        return Kind.NPY
+        return FileType.NPY
     if head.startswith(b"PAR1"):
-        return Kind.PARQUET
+        return FileType.PARQUET
     if head.startswith(b"\x89HDF\r\n\x1a\n"):
-        return Kind.HDF5
+        return FileType.HDF5
     if head.startswith((b"PK\x03\x04", b"PK\x05\x06")):
-        return _kind_of_zip(file, content)
-    return _kind_of_text(file, content, head)
+        return _type_of_zip(file, content)
+    return _type_of_text(file, content, head)
 
 
 def _refuse_known(file: str, head: bytes) -> None:
@@ -115,7 +115,7 @@ def _refuse_known(file: str, head: bytes) -> None:
         raise UnreadableFileError(file, Code.NO_TABLE, why)
 
 
-def _kind_of_zip(file: str, content: bytes) -> Kind:
+def _type_of_zip(file: str, content: bytes) -> FileType:
     import zipfile
     from io import BytesIO
 
@@ -136,23 +136,23 @@ def _kind_of_zip(file: str, content: bytes) -> Kind:
         )
         raise UnreadableFileError(file, Code.CORRUPT, why) from error
     if "datapackage.json" in names:
-        return Kind.PACKAGE
+        return FileType.PACKAGE
     if "[Content_Types].xml" in names:
         if any(n.startswith("xl/") for n in names):
-            return Kind.XLSX
+            return FileType.XLSX
         why = "this is a text document or a presentation, not a spreadsheet. Export the table in it as CSV."
         raise UnreadableFileError(file, Code.NO_TABLE, why)
     if "content.xml" in names and "META-INF/manifest.xml" in names:
-        return Kind.ODS
+        return FileType.ODS
     if names and all(n.endswith(".npy") for n in names):
-        return Kind.NPZ
-    return Kind.ZIP
+        return FileType.NPZ
+    return FileType.ZIP
 
 
-def _kind_of_text(file: str, content: bytes, head: bytes) -> Kind:
+def _type_of_text(file: str, content: bytes, head: bytes) -> FileType:
     """Text, JSON or binary. NUL bytes at regular places are UTF-16; a few are a flaw of a text; many are binary."""
     if head.startswith((b"\xff\xfe", b"\xfe\xff")) or wide_text(head):
-        return Kind.TEXT
+        return FileType.TEXT
     odd = sum(
         head.count(bytes([c]))
         for c in range(32)
@@ -163,17 +163,17 @@ def _kind_of_text(file: str, content: bytes, head: bytes) -> Kind:
         raise UnreadableFileError(file, Code.BINARY, why)
     start = head.lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
     if start in (b"{", b"["):
-        return _kind_of_json(content)
-    return Kind.TEXT
+        return _type_of_json(content)
+    return FileType.TEXT
 
 
-def _kind_of_json(content: bytes) -> Kind:
+def _type_of_json(content: bytes) -> FileType:
     lines = [line for line in content[:200_000].splitlines()[:20] if line.strip()]
     whole = [line.strip().startswith(b"{") and line.strip().endswith(b"}") for line in lines]
     if len(lines) > 1 and whole[0] and sum(whole) >= 0.6 * len(lines):
-        return Kind.JSON_LINES
+        return FileType.JSON_LINES
     start = content.lstrip(b"\xef\xbb\xbf \t\r\n")[:200]
-    return Kind.JSON if _JSON_START.match(start) else Kind.TEXT
+    return FileType.JSON if _JSON_START.match(start) else FileType.TEXT
 
 
 def wide_text(head: bytes) -> str | None:
@@ -186,7 +186,7 @@ def wide_text(head: bytes) -> str | None:
     return "utf-16-be" if even > 0.7 and odd < 0.1 else None
 
 
-def unexpected_extension(file: str, kind: Kind) -> str | None:
+def unexpected_extension(file: str, kind: FileType) -> str | None:
     """Return in words why a name does not fit its content, or None if it does, or says nothing."""
     name = file.lower()
     expected = next((k for e, k in _EXTENSIONS.items() if name.endswith(e)), None)
@@ -195,11 +195,11 @@ def unexpected_extension(file: str, kind: Kind) -> str | None:
             return None
     elif (
         expected is kind
-        or {expected, kind} <= {Kind.JSON, Kind.JSON_LINES}
-        or ({expected, kind} <= {Kind.ZIP, Kind.PACKAGE})
+        or {expected, kind} <= {FileType.JSON, FileType.JSON_LINES}
+        or ({expected, kind} <= {FileType.ZIP, FileType.PACKAGE})
     ):
         return None
-    said = "a delimited text" if kind is Kind.TEXT else f"{kind} content"
+    said = "a delimited text" if kind is FileType.TEXT else f"{kind} content"
     return (
         f"The name says {name[name.rfind('.') :]}, but the file holds {said}; it was read as that."
     )

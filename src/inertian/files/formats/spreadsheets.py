@@ -8,7 +8,7 @@ from inertian.files.cells import size_limits
 from inertian.files.cells.findings import Code, Finding, UnreadableFileError
 from inertian.files.cells.grids import Grid, records_of_rows
 from inertian.files.formats.archives import member_bytes, open_zip
-from inertian.files.formats.file_types import Kind
+from inertian.files.formats.file_types import FileType
 
 _UNCACHED = re.compile(rb"<c\b[^>]*>\s*<f\b[^>]*(?:/>|>[^<]*</f>)\s*(?:<v\s*/>|<v></v>)?\s*</c>")
 _PLACE = re.compile(rb"<c\b[^>]*?\br=\"([A-Z]{1,3})(\d{1,7})\"")
@@ -21,7 +21,7 @@ _UNCACHED_ODS = re.compile(
 )
 
 
-def grids_of_workbook(file: str, content: bytes, kind: Kind) -> list[Grid]:
+def grids_of_workbook(file: str, content: bytes, kind: FileType) -> list[Grid]:
     """Return the visible sheets of an xlsx or ods file as grids. Raises UnreadableFileError."""
     uncached = _look_inside(file, content, kind)
     from python_calamine import CalamineError, CalamineWorkbook, SheetVisibleEnum
@@ -74,13 +74,15 @@ def _plain(value: object) -> object:
     return value
 
 
-def _look_inside(file: str, content: bytes, kind: Kind) -> int:
+def _look_inside(file: str, content: bytes, kind: FileType) -> int:
     """Check the parts of a workbook before a reader trusts them; return how many formulas have no stored result."""
     uncached = 0
     with open_zip(file, content) as archive:
         for name in archive.namelist():
             sheet = (
-                name.startswith("xl/worksheets/") if kind is Kind.XLSX else name == "content.xml"
+                name.startswith("xl/worksheets/")
+                if kind is FileType.XLSX
+                else name == "content.xml"
             )
             if not sheet and not name.endswith((".xml", ".rels")):
                 continue
@@ -90,13 +92,15 @@ def _look_inside(file: str, content: bytes, kind: Kind) -> int:
                 raise UnreadableFileError(file, Code.UNSAFE_CONTENT, why)
             if sheet:
                 _check_extent(file, part, kind)
-                uncached += len((_UNCACHED if kind is Kind.XLSX else _UNCACHED_ODS).findall(part))
+                uncached += len(
+                    (_UNCACHED if kind is FileType.XLSX else _UNCACHED_ODS).findall(part)
+                )
     return uncached
 
 
-def _check_extent(file: str, part: bytes, kind: Kind) -> None:
+def _check_extent(file: str, part: bytes, kind: FileType) -> None:
     """A single cell far away would make a reader fill all the empty cells before it."""
-    if kind is Kind.XLSX:
+    if kind is FileType.XLSX:
         places = _PLACE.findall(part)
         rows = max((int(r) for _, r in places), default=0)
         width = max((_column_number(c) for c, _ in places), default=0)

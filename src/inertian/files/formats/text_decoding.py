@@ -40,9 +40,8 @@ def decode(file: str, content: bytes, encoding: str | None = None) -> Text:
             Finding(Code.NUL_BYTES, f"{text.count(chr(0))} NUL bytes were left out of the text.")
         )
         text = text.replace("\0", "")
-    text = text.removeprefix("\ufeff").removesuffix(
-        "\x1a"
-    )  # the end mark that some old systems write
+    # The end mark that some old systems write
+    text = text.removeprefix("\ufeff").removesuffix("\x1a")
     if not text.strip():
         raise UnreadableFileError(
             file, Code.EMPTY, "the file is empty: there is nothing but blank space in it."

@@ -21,7 +21,7 @@ FRAME, ROW = "frame", "row"
 
 
 @dataclass(frozen=True, eq=False)
-class ChannelReading:
+class ParsedChannel:
     """One channel as read: what it is (x, y, F, a, v), its column, its unit, and its values in that unit."""
 
     axis: str
@@ -37,7 +37,7 @@ class ChannelReading:
 
 
 @dataclass(frozen=True, eq=False)
-class TimeReading:
+class ParsedTime:
     """Times as read: the column's title (None if there is none), the unit, and the values in that unit, sorted."""
 
     column: str | None
@@ -51,21 +51,21 @@ class TimeReading:
 
 
 @dataclass(frozen=True, eq=False)
-class BodyReading:
+class ParsedBody:
     """One body as read; `time` is None where it shares the trial's."""
 
     name: str
-    channels: tuple[ChannelReading, ...]
-    time: TimeReading | None = None
+    channels: tuple[ParsedChannel, ...]
+    time: ParsedTime | None = None
 
 
 @dataclass(frozen=True, eq=False)
-class TrialReading:
+class ParsedTrial:
     """One trial as read, with the lines of it that could not be used."""
 
     name: str
-    time: TimeReading
-    bodies: tuple[BodyReading, ...]
+    time: ParsedTime
+    bodies: tuple[ParsedBody, ...]
     unusable: tuple[Unusable, ...] = ()
 
 
@@ -81,7 +81,7 @@ class Rates:
 class Assembled:
     """The trials of one table, with what was found on the way and what is left open."""
 
-    trials: list[TrialReading] = field(default_factory=list)
+    trials: list[ParsedTrial] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
     questions: list[Question] = field(default_factory=list)
 
@@ -112,7 +112,7 @@ def assemble(table: Table, columns: Sequence[Column], layout: Layout, rates: Rat
 
 def _time_of(
     column: Column | None, role: Role, n: int, rates: Rates, made: Assembled
-) -> TimeReading:
+) -> ParsedTime:
     if column is None:
         text = "No column of times was found. Say how many samples there are in a second."
         rate = rates.frame_rate
@@ -122,19 +122,19 @@ def _time_of(
         if rate is None:
             made.questions.append(Question(Topic.TIME, text))
         unit = Unit(ROW, "time", 1.0 / rate if rate else 1.0)
-        return TimeReading(None, unit, np.arange(n, dtype=float))
+        return ParsedTime(None, unit, np.arange(n, dtype=float))
     if column.moments is not None:
         if column.moments.midnights:
             made.findings.append(
                 Finding(Code.MIDNIGHT, "The clock passes midnight; a day was added from there on.")
             )
-        return TimeReading(column.label, unit_of("time", "s"), column.values)
+        return ParsedTime(column.label, unit_of("time", "s"), column.values)
     if role is Role.FRAME:
         if rates.frame_rate is None:
             said = f"“{column.label}” counts frames, and the file does not say how many there are in a second."
             made.findings.append(Finding(Code.FRAME_RATE_MISSING, said))
             made.questions.append(Question(Topic.FRAME_RATE, said))
-        return TimeReading(
+        return ParsedTime(
             column.label, Unit(FRAME, "time", 1.0 / (rates.frame_rate or 1.0)), column.values
         )
     given = column.title.unit if kind_of(column.title.unit) == "time" else ""
@@ -143,7 +143,7 @@ def _time_of(
     if epoch is not None:
         shifted = shifted_exactly(column.cells) if column.cells is not None else column.shifted
         first = column.values[np.isfinite(column.values)][0]
-        return TimeReading(
+        return ParsedTime(
             column.label,
             unit_of("time", epoch),
             column.values - first if shifted is None else shifted,
@@ -152,7 +152,7 @@ def _time_of(
         made.findings.append(
             Finding(Code.UNIT_MISSING, f"“{column.label}” has no unit; taken as seconds.")
         )
-    return TimeReading(column.label, unit_of("time", given or "s"), column.values)
+    return ParsedTime(column.label, unit_of("time", given or "s"), column.values)
 
 
 def _unit_of_use(column: Column, axis: str, rates: Rates, made: Assembled) -> Unit:
@@ -186,7 +186,7 @@ def _say_missing_units(layout: Layout, made: Assembled) -> None:
 
 
 def _usable_rows(
-    table: Table, layout: Layout, time: TimeReading, made: Assembled
+    table: Table, layout: Layout, time: ParsedTime, made: Assembled
 ) -> tuple[Rows, list[Unusable]]:
     """Which rows have a time and are not spoilt, and the lines that are listed as unusable, each with the reason."""
     n = len(table.lines)
@@ -256,7 +256,7 @@ def _say_missing(table: Table, layout: Layout, keep: NDArray[np.bool_], made: As
 
 
 def _groups(
-    table: Table, layout: Layout, time: TimeReading, rows: Rows, made: Assembled
+    table: Table, layout: Layout, time: ParsedTime, rows: Rows, made: Assembled
 ) -> list[tuple[str, Rows]]:
     """The rows of each trial: by the trial column, else by where time starts again."""
     if layout.trial is not None and layout.trial.cells is not None:
@@ -326,15 +326,15 @@ def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
     return found
 
 
-def side_by_side(trial: TrialReading) -> list[TrialReading]:
+def side_by_side(trial: ParsedTrial) -> list[ParsedTrial]:
     """Take trials apart that stand beside one another: bodies that are called run 1, run 2 are no bodies."""
     if len(trial.bodies) < 2 or not all(names_trial(b.name) for b in trial.bodies):
         return [trial]
     return [
-        TrialReading(
+        ParsedTrial(
             b.name,
             b.time or trial.time,
-            (BodyReading(DEFAULT_BODY, b.channels),),
+            (ParsedBody(DEFAULT_BODY, b.channels),),
             trial.unusable if k == 0 else (),
         )
         for k, b in enumerate(trial.bodies)
@@ -345,23 +345,23 @@ def _trial(
     name: str,
     rows: Rows,
     layout: Layout,
-    time: TimeReading,
-    clocks: dict[str, TimeReading],
+    time: ParsedTime,
+    clocks: dict[str, ParsedTime],
     units: dict[int, Unit],
     unusable: tuple[Unusable, ...],
-) -> TrialReading:
+) -> ParsedTrial:
     if layout.body is not None and layout.body.cells is not None:
         return _long_trial(name, rows, layout, time, units, unusable)
-    bodies: dict[str, list[ChannelReading]] = {}
+    bodies: dict[str, list[ParsedChannel]] = {}
     for use in layout.uses:
-        reading = ChannelReading(
+        reading = ParsedChannel(
             use.axis, use.column.label, units[id(use)], use.column.values, in_unit_of(use)
         )
         bodies.setdefault(use.body, []).append(reading)
     if not clocks:
         order = in_order(rows, time.values)
-        made = tuple(BodyReading(b, _taken(cs, order)) for b, cs in bodies.items())
-        return TrialReading(name, replace(time, values=time.values[order]), made, unusable)
+        made = tuple(ParsedBody(b, _taken(cs, order)) for b, cs in bodies.items())
+        return ParsedTrial(name, replace(time, values=time.values[order]), made, unusable)
     own = []
     main = _filled(
         rows, time.values, [c for b, cs in bodies.items() if b not in clocks for c in cs]
@@ -369,18 +369,18 @@ def _trial(
     for body, channels in bodies.items():
         clock = clocks.get(body)
         if clock is None:
-            own.append(BodyReading(body, _taken(channels, main)))
+            own.append(ParsedBody(body, _taken(channels, main)))
         else:
             order = _filled(rows, clock.values, channels)
             own.append(
-                BodyReading(
+                ParsedBody(
                     body, _taken(channels, order), replace(clock, values=clock.values[order])
                 )
             )
-    return TrialReading(name, replace(time, values=time.values[main]), tuple(own), unusable)
+    return ParsedTrial(name, replace(time, values=time.values[main]), tuple(own), unusable)
 
 
-def _filled(rows: Rows, times: Array, channels: Sequence[ChannelReading]) -> Rows:
+def _filled(rows: Rows, times: Array, channels: Sequence[ParsedChannel]) -> Rows:
     """The rows that have a time on this clock, in its order."""
     return in_order(rows[np.isfinite(times[rows])], times)
 
@@ -393,7 +393,7 @@ def in_order(rows: Rows, times: Array) -> Rows:
     return np.asarray(rows[np.argsort(own, kind="stable")])
 
 
-def _taken(channels: Sequence[ChannelReading], rows: Rows) -> tuple[ChannelReading, ...]:
+def _taken(channels: Sequence[ParsedChannel], rows: Rows) -> tuple[ParsedChannel, ...]:
     if all(len(rows) == len(c.values) for c in channels) and bool(np.all(rows[1:] > rows[:-1])):
         return tuple(channels)  # all of them, in order
     return tuple(
@@ -405,10 +405,10 @@ def _long_trial(
     name: str,
     rows: Rows,
     layout: Layout,
-    time: TimeReading,
+    time: ParsedTime,
     units: dict[int, Unit],
     unusable: tuple[Unusable, ...],
-) -> TrialReading:
+) -> ParsedTrial:
     """A trial whose rows name their body: one body per label, on one clock if all have the same times."""
     assert layout.body is not None
     assert layout.body.cells is not None
@@ -426,7 +426,7 @@ def _long_trial(
         channels = tuple(
             _taken(
                 [
-                    ChannelReading(
+                    ParsedChannel(
                         u.axis, u.column.label, units[id(u)], u.column.values, in_unit_of(u)
                     )
                 ],
@@ -437,5 +437,5 @@ def _long_trial(
         )
         body = f"{numbered} {label}" if label.isdigit() and numbered.isalpha() else label
         own = None if np.array_equal(clock.values, first.values) else clock
-        bodies.append(BodyReading(body, channels, own))
-    return TrialReading(name, first or time, tuple(bodies), unusable)
+        bodies.append(ParsedBody(body, channels, own))
+    return ParsedTrial(name, first or time, tuple(bodies), unusable)

@@ -7,7 +7,7 @@ import numpy as np
 
 from inertian.files.cells.column_titles import Role, names_trial
 from inertian.files.interpretation.columns import Column
-from inertian.quantities.estimates import Array, distinct
+from inertian.quantities.estimates import Array, distinct_values
 from inertian.quantities.units import PIXEL, kind_of
 
 DEFAULT_BODY = "body"
@@ -51,7 +51,7 @@ def rising(values: Array) -> bool:
 def never_falls(values: Array) -> bool:
     """Whether values stay or rise from row to row, as the times of rows for several bodies do."""
     good = values[np.isfinite(values)]
-    return len(distinct(good)) >= 2 and bool(np.all(np.diff(good) >= 0))
+    return len(distinct_values(good)) >= 2 and bool(np.all(np.diff(good) >= 0))
 
 
 def counts_up(values: Array) -> bool:
@@ -161,7 +161,7 @@ def _find_labels(
     columns: Sequence[Column], roles: dict[int, Role], layout: Layout, times: list[Column]
 ) -> None:
     """Columns that say which body or which trial a row belongs to."""
-    repeated = bool(times) and len(distinct(times[0].values)) < 0.8 * len(times[0].values)
+    repeated = bool(times) and len(distinct_values(times[0].values)) < 0.8 * len(times[0].values)
     for c in columns:
         if c in times or c.cells is None:
             continue
@@ -201,8 +201,8 @@ def _find_labels(
 def _tells_apart(labels: Array, times: Array) -> bool:
     """Whether every label has each time only once, as bodies do, and row numbers of several trials do not."""
     pairs = np.column_stack([labels, times])
-    return len(np.unique(pairs, axis=0)) == len(pairs) and len(distinct(labels)) < len(
-        distinct(times)
+    return len(np.unique(pairs, axis=0)) == len(pairs) and len(distinct_values(labels)) < len(
+        distinct_values(times)
     )
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from inertian.files.cells.column_titles import Title, read_title
 from inertian.files.cells.number_parsing import LARGEST_NUMBER, is_missing, value_of
-from inertian.files.cells.time_stamps import Moments, moments_of
+from inertian.files.cells.time_stamps import TimeStamps, time_stamps
 from inertian.files.interpretation.tables import Table
 from inertian.quantities.estimates import Array
 from inertian.quantities.units import kind_of, unit_of
@@ -34,7 +34,7 @@ class Column:
     bad: tuple[int, ...] = ()
     sentinel: float | None = None
     mixed_units: tuple[str, ...] = ()
-    moments: Moments | None = None
+    moments: TimeStamps | None = None
     shifted: Array | None = None  # whole numbers less the first, shifted before they became floats
 
     @property
@@ -83,7 +83,7 @@ def _column(
     place: int, raw: str, cells: list[str], decimal: str, unit: str, prefix: str = ""
 ) -> Column:
     title = replace(read_title(raw.removeprefix(prefix), unit), raw=raw)
-    moments = moments_of(cells)
+    moments = time_stamps(cells)
     if moments is not None:
         bad = tuple(
             i for i, c in enumerate(cells) if np.isnan(moments.seconds[i]) and not is_missing(c)

@@ -5,8 +5,8 @@ from collections.abc import Iterable
 import numpy as np
 
 from inertian.files.cells.findings import Code, Finding
-from inertian.files.interpretation.assembly import ChannelReading, TrialReading
-from inertian.quantities.estimates import Array, distinct
+from inertian.files.interpretation.assembly import ParsedChannel, ParsedTrial
+from inertian.quantities.estimates import Array, distinct_values
 
 _GAP = 4.5  # usual steps
 _AT_A_RUN = 5.0  # steps of reading from one sample to the next, just beside the run
@@ -20,7 +20,7 @@ def step_of(seconds: Array, resolution: float = 0.0) -> float | None:
     times = seconds
     steps = np.diff(times)
     if steps.min() <= 0:
-        times = distinct(seconds)
+        times = distinct_values(seconds)
         steps = np.diff(times)
     if times.size < 2:
         return None
@@ -39,7 +39,7 @@ def step_of(seconds: Array, resolution: float = 0.0) -> float | None:
     return mean
 
 
-def time_flaws(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
+def check_time(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
     """Return what is wrong with the times of one trial, in s and in the order of the file."""
     found: list[Finding] = []
     if unsorted.size < 2:
@@ -61,7 +61,7 @@ def time_flaws(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
                 f"{int((steps == 0).sum())} samples have the time of another one; the first counts.",
             )
         )
-        times = distinct(times)
+        times = distinct_values(times)
         steps = np.diff(times)
     if steps.size >= 5:
         longest = float(steps.max())
@@ -78,7 +78,7 @@ def time_flaws(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
     return found
 
 
-def channel_flaws(trial: TrialReading) -> list[Finding]:
+def check_channel(trial: ParsedTrial) -> list[Finding]:
     """Return what the values of a trial's channels give away."""
     found = []
     for body in trial.bodies:
@@ -105,7 +105,7 @@ def _stays(x: Array, extreme: float) -> bool:
     return at.size >= 3 and extreme != 0.0 and bool(np.any(at[2:] - at[:-2] == 2))
 
 
-def saturated_at(channel: ChannelReading) -> float | None:
+def saturated_at(channel: ParsedChannel) -> float | None:
     """Return the value at which a channel is cut off, or None if it is not.
 
     A sensor at its end comes to an extreme value at a run, stays exactly there, and leaves at a run. A body that rests,
@@ -115,7 +115,8 @@ def saturated_at(channel: ChannelReading) -> float | None:
     if x.size < 10 or not any(_stays(x, e) for e in (float(x.max()), float(x.min()))):
         return None
     steps = np.abs(np.diff(x))
-    least = float(np.diff(distinct(x)).min(initial=np.inf))  # the step of the readings, or less
+    # The step of the readings, or less
+    least = float(np.diff(distinct_values(x)).min(initial=np.inf))
     for extreme in (float(x.max()), float(x.min())):
         at = np.concatenate([[False], x == extreme, [False]])
         edges = np.flatnonzero(np.diff(at.astype(np.int8)))

@@ -1,13 +1,13 @@
 """What was understood, in plain sentences, in the order a person would check it."""
 
 from inertian.files.cells.dialects import NAMES, WHITESPACE
-from inertian.files.interpretation.assembly import ROW, TrialReading
-from inertian.files.interpretation.parsed_file import FileReading
+from inertian.files.interpretation.assembly import ROW, ParsedTrial
+from inertian.files.interpretation.parsed_file import ParsedFile
 
 _WHAT = {"x": "x", "y": "y", "F": "force", "a": "acceleration", "v": "velocity"}
 
 
-def sentences(reading: FileReading) -> tuple[str, ...]:
+def sentences(reading: ParsedFile) -> tuple[str, ...]:
     """Return what a file was taken for: how it is cut, its time, its bodies, its trials, what was left out."""
     if reading.refused is not None or not reading.trials:
         return ()
@@ -22,7 +22,7 @@ def sentences(reading: FileReading) -> tuple[str, ...]:
     )
 
 
-def how_it_is_cut(reading: FileReading) -> str:
+def how_it_is_cut(reading: ParsedFile) -> str:
     """Return format, delimiter and decimal mark in words."""
     mark = "decimal comma" if reading.decimal == "," else "decimal point"
     if reading.delimiter is None:
@@ -35,7 +35,7 @@ def how_it_is_cut(reading: FileReading) -> str:
     return f"{name} between columns, {mark}"
 
 
-def how_time_is_told(reading: FileReading, trial: TrialReading) -> tuple[str, ...]:
+def how_time_is_told(reading: ParsedFile, trial: ParsedTrial) -> tuple[str, ...]:
     """Return where time is and in what unit."""
     unit = trial.time.unit
     if unit.symbol == ROW:
@@ -53,7 +53,7 @@ def how_time_is_told(reading: FileReading, trial: TrialReading) -> tuple[str, ..
     return (f"{where}, in {unit.symbol}",)
 
 
-def who_is_in_it(trial: TrialReading) -> str:
+def who_is_in_it(trial: ParsedTrial) -> str:
     """Return the bodies with their channels and units."""
     count = len(trial.bodies)
     said = ", ".join(
@@ -63,7 +63,7 @@ def who_is_in_it(trial: TrialReading) -> str:
     return f"{count} {'body' if count == 1 else 'bodies'}: {said}"
 
 
-def how_much(reading: FileReading) -> str:
+def how_much(reading: ParsedFile) -> str:
     """Return numbers of trials, samples and unusable lines."""
     count = len(reading.trials)
     samples = sum(len(t.time.values) for t in reading.trials)
@@ -72,7 +72,7 @@ def how_much(reading: FileReading) -> str:
     return f"{trials}{samples} samples, {lost} {'line' if lost == 1 else 'lines'} unusable"
 
 
-def stated_uncertainties(trial: TrialReading) -> tuple[str, ...]:
+def stated_uncertainties(trial: ParsedTrial) -> tuple[str, ...]:
     """Return which readings have an uncertainty in a column of their own."""
     named = [
         f"{b.name} {_WHAT[c.axis]}" for b in trial.bodies for c in b.channels if c.u is not None
@@ -80,7 +80,7 @@ def stated_uncertainties(trial: TrialReading) -> tuple[str, ...]:
     return (f"uncertainty of each reading in a column: {', '.join(named)}",) if named else ()
 
 
-def left_out(reading: FileReading) -> list[tuple[str, str]]:
+def left_out(reading: ParsedFile) -> list[tuple[str, str]]:
     """Return titles and reasons of the columns that are not used."""
     found = [
         (v.title or f"column {v.place + 1}", v.why)

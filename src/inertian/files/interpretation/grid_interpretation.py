@@ -11,12 +11,12 @@ from inertian.files.cells.findings import Code, Finding, Question, Topic
 from inertian.files.cells.grids import Grid
 from inertian.files.cells.number_parsing import Decimal, decide_decimal
 from inertian.files.cells.recipes import Recipe, Stated
-from inertian.files.interpretation.assembly import Assembled, Rates, TrialReading, assemble
+from inertian.files.interpretation.assembly import Assembled, ParsedTrial, Rates, assemble
 from inertian.files.interpretation.column_roles import Layout, lay_out
 from inertian.files.interpretation.columns import Column, columns_of
-from inertian.files.interpretation.data_checks import channel_flaws, time_flaws
+from inertian.files.interpretation.data_checks import check_channel, check_time
 from inertian.files.interpretation.large_tables import BulkTable
-from inertian.files.interpretation.preamble import Clues, clues_of
+from inertian.files.interpretation.preamble import Preamble, read_preamble
 from inertian.files.interpretation.tables import Table, find_tables
 from inertian.files.interpretation.uncertainty_columns import pair_uncertainties
 from inertian.quantities.units import PIXEL, kind_of
@@ -60,10 +60,10 @@ class TableView:
 
 
 @dataclass(eq=False)
-class GridReading:
+class InterpretedGrid:
     """The trials of a grid and everything that was concluded, found or left open."""
 
-    trials: list[TrialReading] = field(default_factory=list)
+    trials: list[ParsedTrial] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
     questions: list[Question] = field(default_factory=list)
     conclusions: list[Conclusion] = field(default_factory=list)
@@ -73,11 +73,11 @@ class GridReading:
     scale: Stated | None = None
 
 
-def understand(
+def interpret(
     grid: Grid, recipe: Recipe | None = None, bulk: BulkTable | None = None
-) -> GridReading:
+) -> InterpretedGrid:
     """Return what a grid holds. With `bulk`, the one table's values were read already, and the grid is its head."""
-    reading = GridReading(findings=list(grid.findings))
+    reading = InterpretedGrid(findings=list(grid.findings))
     records, joined = _rejoined(grid)
     delimiter = grid.delimiter or "\t"
     tables = find_tables(records, delimiter, grid.ended)
@@ -86,10 +86,9 @@ def understand(
     shared = _titles_shared(tables)
     for table in tables:
         if len(tables) == 1:
-            table = replace(
-                table, name=""
-            )  # a title above the only table says less than the file's name
-        _understand_table(shared.get(id(table), table), decimal.mark, grid, recipe, bulk, reading)
+            # A title above the only table says less than the file's name
+            table = replace(table, name="")
+        _interpret_table(shared.get(id(table), table), decimal.mark, grid, recipe, bulk, reading)
     _conclude(grid, decimal, reading)
     return reading
 
@@ -134,7 +133,11 @@ def _rejoined(grid: Grid) -> tuple[list[Record], bool]:
 
 
 def _decimal(
-    grid: Grid, tables: Sequence[Table], joined: bool, recipe: Recipe | None, reading: GridReading
+    grid: Grid,
+    tables: Sequence[Table],
+    joined: bool,
+    recipe: Recipe | None,
+    reading: InterpretedGrid,
 ) -> Decimal:
     if recipe is not None and recipe.decimal:
         return Decimal(recipe.decimal, True, "the recipe says so")
@@ -172,15 +175,15 @@ def _fine_units(tables: Sequence[Table]) -> bool:
     return any(t.unit.strip() in ("mm", "µm", "um", PIXEL, "pixel") for t in titles)
 
 
-def _understand_table(
+def _interpret_table(
     table: Table,
     decimal: str,
     grid: Grid,
     recipe: Recipe | None,
     bulk: BulkTable | None,
-    reading: GridReading,
+    reading: InterpretedGrid,
 ) -> None:
-    clues = clues_of(table.above, table.width)
+    clues = read_preamble(table.above, table.width)
     columns = columns_of(table, decimal, _outside_units(table, clues, grid))
     columns = _by_clues(columns, clues)
     chosen: dict[int, Role] = {}
@@ -199,7 +202,7 @@ def _understand_table(
     _finish(table, layout, made, reading)
 
 
-def _outside_units(table: Table, clues: Clues, grid: Grid) -> list[str]:
+def _outside_units(table: Table, clues: Preamble, grid: Grid) -> list[str]:
     units = list(table.units)
     for place, title in enumerate(table.titles):
         if not units[place]:
@@ -209,7 +212,7 @@ def _outside_units(table: Table, clues: Clues, grid: Grid) -> list[str]:
     return units
 
 
-def _by_clues(columns: list[Column], clues: Clues) -> list[Column]:
+def _by_clues(columns: list[Column], clues: Preamble) -> list[Column]:
     """Units told in a sentence above the table: "time in milliseconds, positions in cm"."""
     if not clues.by_role:
         return columns
@@ -244,7 +247,7 @@ def _by_recipe(columns: list[Column], recipe: Recipe) -> tuple[list[Column], dic
     return mended, chosen
 
 
-def _finish(table: Table, layout: Layout, made: Assembled, reading: GridReading) -> None:
+def _finish(table: Table, layout: Layout, made: Assembled, reading: InterpretedGrid) -> None:
     reading.findings += [*table.findings, *made.findings]
     reading.questions += made.questions
     for title in layout.twice:
@@ -264,10 +267,10 @@ def _finish(table: Table, layout: Layout, made: Assembled, reading: GridReading)
             reading.findings.append(
                 Finding(Code.SINGLE_ROW, "There is only one row; a trial needs at least two.")
             )
-        reading.findings += channel_flaws(trial)
+        reading.findings += check_channel(trial)
         for body in trial.bodies:
             if body.time is not None:
-                reading.findings += time_flaws(body.time.seconds)
+                reading.findings += check_time(body.time.seconds)
     reading.findings += _order_flaws(layout, made)
     reading.trials += [replace(t, name=t.name or table.name) for t in made.trials]
     rows = tuple(table.rows[:_SHOWN_ROWS])
@@ -291,10 +294,10 @@ def _order_flaws(layout: Layout, made: Assembled) -> list[Finding]:
         assert column is not None
         values = column.values if not column.missing else column.values[np.isfinite(column.values)]
         if len(values) == len(trial.time.values):
-            return time_flaws(values * trial.time.unit.factor)
+            return check_time(values * trial.time.unit.factor)
     for trial in made.trials:
         if layout.time is not None:
-            found += time_flaws(trial.time.seconds)
+            found += check_time(trial.time.seconds)
     return found
 
 
@@ -343,7 +346,7 @@ def _left_role(column: Column) -> Role:
     return Role.REMARK if not column.numeric else Role.OTHER
 
 
-def _conclude(grid: Grid, decimal: Decimal, reading: GridReading) -> None:
+def _conclude(grid: Grid, decimal: Decimal, reading: InterpretedGrid) -> None:
     said = reading.conclusions
     if grid.delimiter is not None:
         name = NAMES.get(grid.delimiter, f"“{grid.delimiter}”")

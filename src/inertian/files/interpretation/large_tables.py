@@ -19,11 +19,9 @@ from inertian.files.interpretation.columns import Column
 from inertian.files.interpretation.tables import Table, is_spoilt_row, skipped
 from inertian.quantities.estimates import Array
 
-FROM = 400_000  # bytes: below it, the careful way is as fast
-HEADS = (
-    3_000,
-    100_000,
-)  # bytes that the understanding rests on; the longer one for a long preamble
+LEAST_ROWS = 400_000  # bytes: below it, the careful way is as fast
+# Bytes that the understanding rests on; the longer one for a long preamble
+HEAD_LINES = (3_000, 100_000)
 MOST_CUT = 2000  # lines that are cut out; with more, the file is looked at line by line
 _DIGITS_OF_FLOAT = 15
 _NEWLINE, _RETURN = 10, 13
@@ -63,7 +61,11 @@ class BulkTable:
 
 def head_of(content: bytes, length: int) -> bytes | None:
     """Return the first lines of a large text, cut at a line end, or None if no head can stand for the rest."""
-    if len(content) < FROM or content[:2] in (b"\xff\xfe", b"\xfe\xff") or content[:4].count(0):
+    if (
+        len(content) < LEAST_ROWS
+        or content[:2] in (b"\xff\xfe", b"\xfe\xff")
+        or content[:4].count(0)
+    ):
         return None
     end = content.rfind(b"\n", 0, length)
     head = content[: end + 1]

@@ -7,13 +7,13 @@ from dataclasses import dataclass, field, replace
 from inertian.files.cells.column_titles import names_trial
 from inertian.files.cells.findings import Finding, Question, UnreadableFileError
 from inertian.files.cells.recipes import Recipe, Stated
-from inertian.files.interpretation.assembly import TrialReading
+from inertian.files.interpretation.assembly import ParsedTrial
 from inertian.files.interpretation.column_roles import DEFAULT_BODY
 from inertian.files.interpretation.grid_interpretation import Conclusion, TableView
 
 
 @dataclass(frozen=True, eq=False)
-class FileReading:
+class ParsedFile:
     """One file as read: what it is, what was understood, and what could not be used.
 
     `refused` says in one sentence why nothing of it can be used, or is None.
@@ -27,7 +27,7 @@ class FileReading:
     delimiter: str | None = None
     decimal: str | None = None
     refused: UnreadableFileError | None = None
-    trials: tuple[TrialReading, ...] = ()
+    trials: tuple[ParsedTrial, ...] = ()
     findings: tuple[Finding, ...] = ()
     questions: tuple[Question, ...] = ()
     conclusions: tuple[Conclusion, ...] = ()
@@ -53,11 +53,11 @@ class FileReading:
         return fed
 
 
-def trials_named(file: str, trials: Sequence[TrialReading]) -> tuple[TrialReading, ...]:
+def trials_named(file: str, trials: Sequence[ParsedTrial]) -> tuple[ParsedTrial, ...]:
     """Give every trial without a name one from its file, numbered if there are several; no name stands twice."""
     stem = trial_name(file)
     bare = sum(not t.name for t in trials)
-    named: list[TrialReading] = []
+    named: list[ParsedTrial] = []
     taken: set[str] = set()
     for place, trial in enumerate(trials, start=1):
         base = trial.name or (stem if bare == 1 and len(trials) == 1 else f"{stem} {place}")

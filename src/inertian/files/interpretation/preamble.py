@@ -41,7 +41,7 @@ _SAID = re.compile(
 
 
 @dataclass(frozen=True)
-class Clues:
+class Preamble:
     """Units by column place or by role, frames per second, and metres per pixel, where the preamble tells them."""
 
     by_place: tuple[str, ...] = ()
@@ -50,7 +50,7 @@ class Clues:
     scale: Stated | None = None
 
 
-def clues_of(lines: Sequence[str], width: int) -> Clues:
+def read_preamble(lines: Sequence[str], width: int) -> Preamble:
     """Return what some lines of text tell about a table of `width` columns."""
     by_place: tuple[str, ...] = ()
     by_role: dict[Role, str] = {}
@@ -85,7 +85,7 @@ def clues_of(lines: Sequence[str], width: int) -> Clues:
                     kind == "length" and word_role is Role.POSITION and len(word) > 1
                 ):
                     by_role.setdefault(word_role, unit)
-    return Clues(
+    return Preamble(
         by_place,
         by_role,
         rates.pop() if len(rates) == 1 else None,

@@ -26,9 +26,8 @@ class Table:
     unusable: tuple[Unusable, ...] = ()
     findings: tuple[Finding, ...] = ()
     headed: bool = True
-    apart: frozenset[int] = field(
-        default_factory=frozenset
-    )  # rows that stand behind a blank line or a title
+    # Rows that stand behind a blank line or a title
+    apart: frozenset[int] = field(default_factory=frozenset)
 
     @property
     def width(self) -> int:

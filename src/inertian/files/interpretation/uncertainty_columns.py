@@ -21,8 +21,8 @@ WORDS = (
     "onzekerheid niepewność usikkerhed osäkerhet epävarmuus nejistota error errors err fehler messfehler erreur sigma "
     "σ sd std stdev stddev ± u"
 )
-SAYS = frozenset(folded(word) for word in WORDS.split())
-MOSTLY = 0.5  # of the readings that must have an uncertainty above zero
+SAYS_UNCERTAINTY = frozenset(folded(word) for word in WORDS.split())
+MOST_OF_READINGS = 0.5  # of the readings that must have an uncertainty above zero
 
 
 def pair_uncertainties(columns: Sequence[Column], layout: Layout, chosen: dict[int, Role]) -> None:
@@ -56,8 +56,8 @@ def _of_which(column: Column, uses: Sequence[Use], wanted: bool, idle: bool) -> 
     symbol = SYMBOL.match(bare)
     if symbol is not None:
         rest = [folded(t) for t in tokens_of(symbol["of"])]
-    elif set(said) & SAYS:
-        rest = [w for w in said if w not in SAYS and w not in FILLERS]
+    elif set(said) & SAYS_UNCERTAINTY:
+        rest = [w for w in said if w not in SAYS_UNCERTAINTY and w not in FILLERS]
     elif wanted or bare in ("±", "+/-"):
         rest = []
     else:
@@ -79,7 +79,7 @@ def _usable(column: Column, of: Use) -> bool:
     seen = np.isfinite(of.column.values)
     given = column.title.unit
     alike = not given or kind_of(given) == kind_of(of.column.title.unit or given)
-    return bool(alike and seen.any() and np.mean(column.values[seen] > 0.0) >= MOSTLY)
+    return bool(alike and seen.any() and np.mean(column.values[seen] > 0.0) >= MOST_OF_READINGS)
 
 
 def in_unit_of(use: Use) -> Array | None:

@@ -8,20 +8,27 @@ import numpy as np
 
 from inertian.motion.derivatives.local_derivatives import (
     BY_DATA,
-    WindowAsked,
-    banded,
+    WindowRequest,
     local_estimates,
+    sliding_with_sizes,
 )
-from inertian.motion.noise.local_noise import WATCHED, LocalNoise, Stretch, estimate, with_given
-from inertian.motion.noise.reading_noise import READINGS, Noise
-from inertian.motion.numerics.local_polynomials import parts_of
-from inertian.motion.numerics.window_selection import QUOTED
+from inertian.motion.noise.local_noise import (
+    MOST_SAMPLES_WATCHED,
+    LocalNoise,
+    NoiseSegment,
+    noise_of_segments,
+    with_given,
+)
+from inertian.motion.noise.reading_noise import READINGS, InstrumentNoise
+from inertian.motion.numerics.local_polynomials import fit_segments
+from inertian.motion.numerics.window_selection import QUOTED_DEGREE
 from inertian.motion.recording.trials import Body, Trial
 from inertian.motion.spans.spans import Spans
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array, Pools, Rows
 
-AT_ONCE = 1_600  # samples that noise is judged by where someone waits for the picture
+# Samples that noise is judged by where someone waits for the picture
+SAMPLES_WATCHED_AT_ONCE = 1_600
 
 
 class Method(StrEnum):
@@ -40,7 +47,7 @@ UNMARKED = Spans()
 
 
 @dataclass(frozen=True, eq=False)
-class Derived:
+class DerivedChannel:
     """What was derived of one channel, in SI, at its readings; all arrays have shape (n,), NaN where there is none.
 
     `rows` are the rows of the trial; `windows` how many samples each estimate of an order was made of.
@@ -63,20 +70,20 @@ class BodyDerived:
 
     name: str
     noise: LocalNoise
-    axes: Mapping[str, Derived]
+    axes: Mapping[str, DerivedChannel]
 
 
-def stretches_of(t: Array, x: Array, walls: Sequence[float]) -> list[Rows]:
+def derivable_segments(t: Array, x: Array, walls: Sequence[float]) -> list[Rows]:
     """Return the rows of samples that local fits may span, between walls and gaps; t and x of shape (n,)."""
     usable = np.flatnonzero(np.isfinite(x))
-    return [usable[part.start : part.stop] for part in parts_of(t[usable], walls)]
+    return [usable[part.start : part.stop] for part in fit_segments(t[usable], walls)]
 
 
 def derive(
     trial: Trial,
     spans: Spans = UNMARKED,
     method: Method = Method.LOCAL,
-    window: WindowAsked = BY_DATA,
+    window: WindowRequest = BY_DATA,
     given: Mapping[str, float] | None = None,
     noises: Sequence[LocalNoise] | None = None,
 ) -> list[BodyDerived]:
@@ -85,9 +92,9 @@ def derive(
     Nothing reaches across the walls of contacts, nor across long gaps. `given` is a known σ of readings by body, in m;
     it is not used where the samples clearly scatter more. Where columns state the uncertainty of each reading, σ is
     spread over the readings as they say, if σ is `stated_sigma`. `noises` are those of the bodies where they were
-    judged before, as by `judged`. Raises NoSamplesError if no body was followed.
+    judged before, as by `noise_of_bodies`. Raises NoSamplesError if no body was followed.
     """
-    noises = judged(trial, spans) if noises is None else noises
+    noises = noise_of_bodies(trial, spans) if noises is None else noises
     result = []
     for body, own in zip(trial.followed, noises, strict=True):
         noise = with_given(own, given[body.name]) if given and body.name in given else own
@@ -98,7 +105,9 @@ def derive(
     return result
 
 
-def judged(trial: Trial, spans: Spans, watched: int = WATCHED) -> list[LocalNoise]:
+def noise_of_bodies(
+    trial: Trial, spans: Spans, watched: int = MOST_SAMPLES_WATCHED
+) -> list[LocalNoise]:
     """Return the noise of each body that was followed, from local fits. Raises NoSamplesError if there is none."""
     if not trial.followed:
         raise NoSamplesError(
@@ -106,13 +115,13 @@ def judged(trial: Trial, spans: Spans, watched: int = WATCHED) -> list[LocalNois
         )
     cut = [
         [
-            Stretch(trial.t[r], body.channel(axis).si[r])
+            NoiseSegment(trial.t[r], body.channel(axis).si[r])
             for axis, rows in _rows_of(trial, body, spans).items()
             for r in rows
         ]
         for body in trial.followed
     ]
-    return estimate(
+    return noise_of_segments(
         cut, [max(c.resolution for c in body.channels) for body in trial.followed], watched
     )
 
@@ -130,22 +139,28 @@ def stated_sigma(body: Body) -> float | None:
 def _rows_of(trial: Trial, body: Body, spans: Spans) -> dict[str, list[Rows]]:
     """The rows of the stretches of each channel of a body, by axis."""
     walls = spans.of(body.name).walls()
-    return {channel.axis: stretches_of(trial.t, channel.si, walls) for channel in body.channels}
+    return {
+        channel.axis: derivable_segments(trial.t, channel.si, walls) for channel in body.channels
+    }
 
 
-def noise_of_trial(trial: Trial, spans: Spans) -> Noise:
+def noise_of_trial(trial: Trial, spans: Spans) -> InstrumentNoise:
     """Return the noise of a trial by itself, from local fits: what there is to go by where no free motion is marked.
 
     Bodies are taken together, each by how well its noise is known.
     """
-    known = [one for one in judged(trial, spans, AT_ONCE) if np.isfinite(one.sigma)]
+    known = [
+        one
+        for one in noise_of_bodies(trial, spans, SAMPLES_WATCHED_AT_ONCE)
+        if np.isfinite(one.sigma)
+    ]
     if not known:
-        return Noise(0.0, 0.0, float("inf"), Pools())
+        return InstrumentNoise(0.0, 0.0, float("inf"), Pools())
     weights = np.array([max(one.dof, 1.0) for one in known])
     sigma = float(np.sqrt(weights @ [one.sigma**2 for one in known] / weights.sum()))
     dof = float(sum(one.dof for one in known))
     pools = Pools({(READINGS, READINGS): 2.0 / dof}) if dof > 0.0 else Pools()
-    return Noise(sigma, max(one.stamp for one in known), dof or float("inf"), pools)
+    return InstrumentNoise(sigma, max(one.stamp for one in known), dof or float("inf"), pools)
 
 
 def _body(
@@ -154,7 +169,7 @@ def _body(
     noise: LocalNoise,
     rows: Mapping[str, list[Rows]],
     method: Method,
-    window: WindowAsked,
+    window: WindowRequest,
     by_column: bool,
 ) -> BodyDerived:
     axes, sigma = {}, stated_sigma(body)
@@ -177,11 +192,11 @@ def _body(
             for r in rows[channel.axis]
         ]
         if found:
-            axes[channel.axis] = _joined(found)
+            axes[channel.axis] = _concatenated(found)
     return BodyDerived(body.name, noise, axes)
 
 
-def _joined(parts: Sequence[Derived]) -> Derived:
+def _concatenated(parts: Sequence[DerivedChannel]) -> DerivedChannel:
     if len(parts) == 1:
         return parts[0]
 
@@ -193,7 +208,7 @@ def _joined(parts: Sequence[Derived]) -> Derived:
     t, x, u_x, v, u_v, a, u_a = (
         together(name) for name in ("t", "x", "u_x", "v", "u_v", "a", "u_a")
     )
-    return Derived(rows, t, x, u_x, v, u_v, a, u_a, windows)
+    return DerivedChannel(rows, t, x, u_x, v, u_v, a, u_a, windows)
 
 
 def _stretch(
@@ -202,9 +217,9 @@ def _stretch(
     x: Array,
     noise: LocalNoise,
     method: Method,
-    window: WindowAsked,
+    window: WindowRequest,
     share: Array | None,
-) -> Derived:
+) -> DerivedChannel:
     """Derive one stretch of one channel; `share` is the variance of each reading over σ²."""
     smooth = local_estimates(t, x, noise, window, share)
     windows = {order: smooth[order][2] for order in (1, 2)}
@@ -214,7 +229,7 @@ def _stretch(
     if method is not Method.LOCAL:
         (v, u_v), (a, u_a) = _differences(t, x, noise, method, smooth, share)
         windows = {1: np.full(len(t), 3 if method is Method.CENTRAL else 2), 2: np.full(len(t), 3)}
-    return Derived(rows, t, x, u_x, v, u_v, a, u_a, windows)
+    return DerivedChannel(rows, t, x, u_x, v, u_v, a, u_a, windows)
 
 
 def _differences(
@@ -229,18 +244,22 @@ def _differences(
     n = len(t)
     found = []
     root = np.ones(n) if share is None else np.sqrt(share)
-    level = banded(t, x, smooth[1][2], [(0, QUOTED[0])], 0.0)[0][0] if n > 2 else x
+    level = (
+        sliding_with_sizes(t, x, smooth[1][2], [(0, QUOTED_DEGREE[0])], 0.0)[0][0] if n > 2 else x
+    )
     for order in (1, 2):
         value, exact, norm = (np.full(n, np.nan) for _ in range(3))
         if n > order:
             rows, near = _neighbours(n, method, order)
             ts, xs, levels = t[near], x[near], level[near]
-            weights = _through(ts, t[rows], order, method)
+            weights = _difference_weights(ts, t[rows], order, method)
             value[rows] = np.einsum("ij,ij->i", weights, xs - xs[:, :1])
             exact[rows] = np.einsum("ij,ij->i", weights, levels - levels[:, :1])
             spread = weights * root[near]
             norm[rows] = np.sqrt(
-                np.einsum("ij,jk,ik->i", spread, _alike(spread.shape[1], noise), spread)
+                np.einsum(
+                    "ij,jk,ik->i", spread, _correlation_matrix(spread.shape[1], noise), spread
+                )
             )
         speed = np.nan_to_num(smooth[1][0])
         left_out = np.nan_to_num(exact - smooth[order][0])
@@ -255,7 +274,7 @@ def _differences(
     return found
 
 
-def _alike(size: int, noise: LocalNoise) -> Array:
+def _correlation_matrix(size: int, noise: LocalNoise) -> Array:
     away = np.abs(np.subtract.outer(np.arange(size), np.arange(size)))
     return np.asarray(np.where(away == 0, 1.0, noise.correlation**away))
 
@@ -267,7 +286,7 @@ def _neighbours(n: int, method: Method, order: int) -> tuple[Rows, Rows]:
     return rows, rows[:, None] + np.arange(before, after + 1)
 
 
-def _through(ts: Array, at: Array, order: int, method: Method) -> Array:
+def _difference_weights(ts: Array, at: Array, order: int, method: Method) -> Array:
     """Weights of a derivative at some times of the polynomial through two or three samples each, shape (m, 2 or 3)."""
     if ts.shape[1] == 2:
         step = ts[:, 1] - ts[:, 0]

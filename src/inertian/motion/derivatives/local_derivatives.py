@@ -11,40 +11,47 @@ import numpy as np
 
 from inertian.motion.noise.local_noise import LocalNoise
 from inertian.motion.numerics.local_polynomials import local_operator
-from inertian.motion.numerics.quantisation import amplitudes, harmonics_of, patterns, white_part
-from inertian.motion.numerics.sliding_fits import Asked, bands, sliding
+from inertian.motion.numerics.quantisation import (
+    harmonic_amplitudes,
+    harmonic_patterns,
+    harmonics_worth,
+    white_variance,
+)
+from inertian.motion.numerics.sliding_fits import (
+    DerivativeRequest,
+    equal_window_runs,
+    sliding_estimates,
+)
 from inertian.motion.numerics.window_selection import (
-    LONG,
-    QUOTED,
-    TESTED,
+    LEAST_TESTED_WINDOW,
+    LONG_RECORDING,
+    QUOTED_DEGREE,
     Misfits,
     misfits,
-    windows_for,
+    selected_windows,
 )
 from inertian.quantities.errors import InertianError, Refusal
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.facts import parse_positive
 from inertian.quantities.units import unit_of
 
-WIDER = 1.4  # times the window, in which the next two degrees tell what the quoted one leaves out
-FADES = {
-    0: 4,
-    1: 3,
-    2: 2,
-}  # power of the size with which that is carried down to the window itself, by order
-BY_CHANCE = {0: 1.0, 1: 1.0, 2: 2.0}  # variances of noise alone that are taken off, by order
-SURE = 10.0  # degrees of freedom of σ from which few samples are enough to tell a misfit by
-AND_MORE = 1.3  # times what it changes: it leaves out something itself
-BEYOND_CHANCE = (
-    100.0  # ratio of mean squares, with one degree of freedom, that chance hardly ever reaches
-)
-COARSE = 9  # windows in a stretch, or samples in a window, by which a speed is told roughly
-SEEN, PLACES = 600, 8  # samples in a place that long stretches are looked at, and how many
-NARROWEST = {0: 3, 1: 3, 2: 4}  # samples in a window by hand
+# Times the window, in which the next two degrees tell what the quoted one leaves out
+MISFIT_WINDOW_FACTOR = 1.4
+# Power of the size with which that is carried down to the window itself, by order
+BIAS_POWER = {0: 4, 1: 3, 2: 2}
+# Variances of noise alone that are taken off, by order
+NOISE_VARIANCES_TAKEN_OFF = {0: 1.0, 1: 1.0, 2: 2.0}
+ENOUGH_DOF = 10.0  # degrees of freedom of σ from which few samples are enough to tell a misfit by
+BIAS_ALLOWANCE = 1.3  # times what it changes: it leaves out something itself
+# Ratio of mean squares, with one degree of freedom, that chance hardly ever reaches
+MISFIT_RATIO = 100.0
+FEW_WINDOWS = 9  # windows in a stretch, or samples in a window, by which a speed is told roughly
+PLACE_SAMPLES, PLACES = 600, 8  # samples in a place that long stretches are looked at, and how many
+NARROWEST_WINDOW = {0: 3, 1: 3, 2: 4}  # samples in a window by hand
 
 
 @dataclass(frozen=True)
-class WindowAsked:
+class WindowRequest:
     """A window by hand: so many samples, or so many seconds at the usual step of the trial. By the data if neither."""
 
     samples: int | None = None
@@ -55,43 +62,49 @@ class WindowAsked:
         if self.samples is None and self.seconds is None:
             return None
         wanted = self.samples if self.samples is not None else round((self.seconds or 0.0) / step)
-        return max(int(wanted) // 2 * 2 + 1, NARROWEST[order] // 2 * 2 + 1)
+        return max(int(wanted) // 2 * 2 + 1, NARROWEST_WINDOW[order] // 2 * 2 + 1)
 
 
-BY_DATA = WindowAsked()
+BY_DATA = WindowRequest()
 
 
-def window_asked(text: str) -> WindowAsked:
+def parse_window(text: str) -> WindowRequest:
     """Read what was typed for the window: "0.2 s", "200 ms", "15" or "15 samples". Raises InertianError."""
     plain = text.strip().lower()
     if plain in ("", "auto"):
-        return WindowAsked()
+        return WindowRequest()
     number = plain.removesuffix("samples").strip()
     if number.isdigit():
         if int(number) < 3:
             raise Refusal(f"“{text}”: a window needs at least 3 samples.")
-        return WindowAsked(samples=int(number))
+        return WindowRequest(samples=int(number))
     try:
-        return WindowAsked(seconds=parse_positive(text, "time", unit_of("time", "s")).si)
+        return WindowRequest(seconds=parse_positive(text, "time", unit_of("time", "s")).si)
     except InertianError:
         raise Refusal(
             f"“{text.strip()}” is not a window. Write a time or a number of samples: 0.2 s, 15 samples."
         ) from None
 
 
-def sizes_at(t: Array, tried: list[Misfits], window: WindowAsked = BY_DATA) -> dict[int, Rows]:
+def window_sizes(
+    t: Array, tried: list[Misfits], window: WindowRequest = BY_DATA
+) -> dict[int, Rows]:
     """Return how many samples of one stretch each estimate is to be made of, by order, shape (n,) each."""
     n = len(t)
     step = float(np.median(np.diff(t))) if n > 1 else 1.0
-    by_hand = {order: window.odd(step, order) for order in QUOTED}
+    by_hand = {order: window.odd(step, order) for order in QUOTED_DEGREE}
     return {
-        order: windows_for(order, tried, n) if size is None else np.full(n, min(size, n))
+        order: selected_windows(order, tried, n) if size is None else np.full(n, min(size, n))
         for order, size in by_hand.items()
     }
 
 
 def local_estimates(
-    t: Array, x: Array, noise: LocalNoise, window: WindowAsked = BY_DATA, share: Array | None = None
+    t: Array,
+    x: Array,
+    noise: LocalNoise,
+    window: WindowRequest = BY_DATA,
+    share: Array | None = None,
 ) -> dict[int, tuple[Array, Array, Rows]]:
     """Return velocity (1) and acceleration (2) of one stretch: values, standard uncertainties, windows; shape (n,).
 
@@ -99,30 +112,37 @@ def local_estimates(
     and of what the polynomial may leave out. `share` is the variance of each reading over σ², shape (n,).
     """
     known = window == BY_DATA and np.isfinite(noise.sigma)
-    chosen = sizes_at(
+    chosen = window_sizes(
         t, misfits(t, x, *noise_in_windows(t, x, noise, share)) if known else [], window
     )
     estimates = _at_windows(t, x, chosen, noise.correlation)
     speed = np.nan_to_num(estimates[1][0])
     rounded: tuple[Array, ...] = ()
-    if len(t) > 1 and amplitudes(noise.step, noise.sigma):
-        level = banded(t, x, chosen[1], [(0, QUOTED[0])])[0][0]
-        rounded = patterns(
-            level, t, lasting(t, chosen[1]), noise.step, noise.sigma, harmonics_of(len(t))
+    if len(t) > 1 and harmonic_amplitudes(noise.step, noise.sigma):
+        level = sliding_with_sizes(t, x, chosen[1], [(0, QUOTED_DEGREE[0])])[0][0]
+        rounded = harmonic_patterns(
+            level,
+            t,
+            window_duration(t, chosen[1]),
+            noise.step,
+            noise.sigma,
+            harmonics_worth(len(t)),
         )
     found = {}
     for order, (value, norm) in estimates.items():
         used = chosen[order]
-        variance = white_part(noise.step, noise.sigma, harmonics_of(len(t))) * norm**2
+        variance = white_variance(noise.step, noise.sigma, harmonics_worth(len(t))) * norm**2
         if share is not None:
             variance *= _share_of_windows(t, order, used, share)
         for pattern in rounded:
-            variance += banded(t, pattern, used, [(order, QUOTED[order])])[0][0] ** 2
+            variance += (
+                sliding_with_sizes(t, pattern, used, [(order, QUOTED_DEGREE[order])])[0][0] ** 2
+            )
         if noise.stamp > 0.0:
             variance += (norm * noise.stamp) ** 2 * _share_of_windows(t, order, used, speed**2)
         found[order] = (
             value,
-            np.sqrt(variance + left_out(t, x, order, used, noise, share) ** 2),
+            np.sqrt(variance + possible_bias(t, x, order, used, noise, share) ** 2),
             used,
         )
     return found
@@ -137,9 +157,11 @@ def noise_in_windows(
     (n,).
     """
     n = len(t)
-    if noise.stamp == 0.0 or n < COARSE:
+    if noise.stamp == 0.0 or n < FEW_WINDOWS:
         return noise.sigma, noise.correlation, share
-    speed = np.nan_to_num(sliding(t, x, max(n // COARSE, COARSE) | 1, [(1, 2)])[0][0])
+    speed = np.nan_to_num(
+        sliding_estimates(t, x, max(n // FEW_WINDOWS, FEW_WINDOWS) | 1, [(1, 2)])[0][0]
+    )
     variance = noise.sigma**2 * (1.0 if share is None else share) + (noise.stamp * speed) ** 2
     sigma = float(np.sqrt(variance.mean()))
     return sigma, noise.correlation, variance / sigma**2
@@ -150,40 +172,46 @@ def _at_windows(
 ) -> dict[int, tuple[Array, Array]]:
     """Estimates with a window of its own for each sample; equal windows of both orders share one pass."""
     if np.array_equal(chosen[1], chosen[2]) and np.ptp(chosen[1]) == 0:
-        both: list[Asked] = [(order, QUOTED[order]) for order in (1, 2)]
-        return dict(zip((1, 2), sliding(t, x, int(chosen[1][0]), both, correlation), strict=True))
+        both: list[DerivativeRequest] = [(order, QUOTED_DEGREE[order]) for order in (1, 2)]
+        return dict(
+            zip((1, 2), sliding_estimates(t, x, int(chosen[1][0]), both, correlation), strict=True)
+        )
     return {
-        order: banded(t, x, chosen[order], [(order, QUOTED[order])], correlation)[0]
+        order: sliding_with_sizes(
+            t, x, chosen[order], [(order, QUOTED_DEGREE[order])], correlation
+        )[0]
         for order in (1, 2)
     }
 
 
-def banded(
+def sliding_with_sizes(
     t: Array,
     x: Array,
     sizes: Rows,
-    asked: Sequence[Asked],
+    asked: Sequence[DerivativeRequest],
     correlation: float = 0.0,
     rows: tuple[int, int] | None = None,
 ) -> list[tuple[Array, Array]]:
-    """As `sliding`, with a window of its own for each sample; only what a run of equal windows needs is worked out.
+    """As `sliding_estimates`, with a window of its own for each sample; only what a run of equal windows needs is worked out.
 
     NaN at samples outside of rows start … stop − 1, if these are given.
     """
     n = len(t)
     found = [(np.full(n, np.nan), np.full(n, np.nan)) for _ in asked]
-    for start, stop, size in bands(sizes, rows or (0, n)):
+    for start, stop, size in equal_window_runs(sizes, rows or (0, n)):
         low, high = max(start - size, 0), min(stop + size, n)
         if high - low < size:
             low, high = 0, n
-        own = sliding(t[low:high], x[low:high], size, asked, correlation, (start - low, stop - low))
+        own = sliding_estimates(
+            t[low:high], x[low:high], size, asked, correlation, (start - low, stop - low)
+        )
         for (value, norm), (part, own_norm) in zip(found, own, strict=True):
             value[start:stop] = part[start - low : stop - low]
             norm[start:stop] = own_norm[start - low : stop - low]
     return found
 
 
-def left_out(
+def possible_bias(
     t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise, share: Array | None = None
 ) -> Array:
     """Return what the quoted degree may leave out at each sample of a stretch, with its sign, less what is noise; (n,).
@@ -193,44 +221,44 @@ def left_out(
     some places only, and has no sign.
     """
     n = len(t)
-    if n <= np.min(sizes, initial=n) and n >= TESTED and order < 2:
+    if n <= np.min(sizes, initial=n) and n >= LEAST_TESTED_WINDOW and order < 2:
         return np.zeros(n)
-    if 0 < n < TESTED and noise.dof < SURE:
+    if 0 < n < LEAST_TESTED_WINDOW and noise.dof < ENOUGH_DOF:
         return _left_out_of_few(t, x, order)
-    if n <= LONG:
+    if n <= LONG_RECORDING:
         return _left_out_here(t, x, order, sizes, noise, share=share)
     half = half_place(sizes)
     places = np.linspace(half, n - half, PLACES).astype(int)
     parts = [slice(max(p - half, 0), min(p + half, n)) for p in places]
-    found = [mean_left_out(t[p], x[p], order, sizes[p], noise) for p in parts]
+    found = [mean_square_bias(t[p], x[p], order, sizes[p], noise) for p in parts]
     if max(found) <= 1e-3 * noise.sigma**2 / np.ptp(t) ** 2:
         return np.zeros(n)
     return np.asarray(np.sqrt(np.interp(np.arange(n), places, found)))
 
 
 def _left_out_of_few(t: Array, x: Array, order: int) -> Array:
-    """As `left_out` where there are too few samples to tell misfit and noise apart: their σ may be mostly misfit.
+    """As `possible_bias` where there are too few samples to tell misfit and noise apart: their σ may be mostly misfit.
 
     What a polynomial of the highest degree that leaves anything over changes, counts as far as its residuals are
     smaller than those of the quoted degree beyond chance (an F ratio far above one).
     """
-    n, degree = len(t), QUOTED[order]
+    n, degree = len(t), QUOTED_DEGREE[order]
     if n - 2 <= degree:
         return np.zeros(n)
-    asked: list[Asked] = [(0, degree), (0, n - 2), (order, degree), (order, n - 2)]
-    (plain, _), (close, _), (lower, _), (higher, _) = sliding(t, x, n, asked)
+    asked: list[DerivativeRequest] = [(0, degree), (0, n - 2), (order, degree), (order, n - 2)]
+    (plain, _), (close, _), (lower, _), (higher, _) = sliding_estimates(t, x, n, asked)
     left, more = float(np.sum((x - plain) ** 2)), float(np.sum((x - close) ** 2))
     ratio = (left - more) / (n - 2 - degree) / max(more, np.finfo(float).tiny)
-    share = np.sqrt(max(ratio, 0.0) / (max(ratio, 0.0) + BEYOND_CHANCE))
-    return np.asarray(AND_MORE * share * (lower - higher))
+    share = np.sqrt(max(ratio, 0.0) / (max(ratio, 0.0) + MISFIT_RATIO))
+    return np.asarray(BIAS_ALLOWANCE * share * (lower - higher))
 
 
 def _share_of_windows(t: Array, order: int, sizes: Rows, share: Array) -> Array:
     """Σw² share/Σw² of the estimates of a stretch, (n,); in long ones the mean share of the window stands for it."""
     n = len(t)
-    if n <= LONG:
+    if n <= LONG_RECORDING:
         operator = local_operator(
-            t, np.arange(n, dtype=np.intp), t, (), order, sizes, QUOTED[order]
+            t, np.arange(n, dtype=np.intp), t, (), order, sizes, QUOTED_DEGREE[order]
         )
         return np.asarray((operator.norm_under(share) / operator.norm) ** 2)
     return mean_over_windows(share, sizes)
@@ -244,20 +272,20 @@ def mean_over_windows(values: Array, sizes: Rows) -> Array:
     return np.asarray((sums[np.minimum(first + sizes, n)] - sums[first]) / np.minimum(sizes, n))
 
 
-def lasting(t: Array, sizes: Rows) -> float:
+def window_duration(t: Array, sizes: Rows) -> float:
     """Return how long the usual window of a stretch lasts, in s."""
     return float(np.ptp(t)) * min(float(np.median(sizes)) / max(len(t), 1), 1.0)
 
 
 def half_place(sizes: Rows) -> int:
     """Return how many samples on either side of a place of a long stretch are looked at."""
-    return max(int(sizes.max()), SEEN // 2)
+    return max(int(sizes.max()), PLACE_SAMPLES // 2)
 
 
-def mean_left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> float:
+def mean_square_bias(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> float:
     """Return the mean square of what fits may leave out in the middle of a place of a long stretch."""
     n = len(t)
-    reach = min(n // 4, SEEN // 4)
+    reach = min(n // 4, PLACE_SAMPLES // 4)
     inner = (n // 2 - reach, n // 2 + reach)
     return (
         float(np.mean(_left_out_here(t, x, order, sizes, noise, inner)[slice(*inner)] ** 2))
@@ -268,7 +296,7 @@ def mean_left_out(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise
 
 def _unlike(t: Array, sizes: Rows, order: int, share: Array) -> Array:
     """Σ (w − w')² share of the weights of the quoted degree and those of two degrees more, shape (n,)."""
-    every, degree = np.arange(len(t), dtype=np.intp), QUOTED[order]
+    every, degree = np.arange(len(t), dtype=np.intp), QUOTED_DEGREE[order]
     plain, more = (local_operator(t, every, t, (), order, sizes, p) for p in (degree, degree + 2))
     shared = plain.product_under(more, share, 0.0)
     return plain.norm_under(share) ** 2 + more.norm_under(share) ** 2 - 2.0 * shared
@@ -283,20 +311,20 @@ def _left_out_here(
     rows: tuple[int, int] | None = None,
     share: Array | None = None,
 ) -> Array:
-    n, degree = len(t), QUOTED[order]
-    wider = np.maximum((sizes * WIDER).astype(np.intp), degree + 5) // 2 * 2 + 1
+    n, degree = len(t), QUOTED_DEGREE[order]
+    wider = np.maximum((sizes * MISFIT_WINDOW_FACTOR).astype(np.intp), degree + 5) // 2 * 2 + 1
     wider = np.minimum(wider, n)
-    both: list[Asked] = [(order, degree), (order, degree + 2)]
-    (lower, less), (higher, more) = banded(t, x, wider, both, noise.correlation, rows)
+    both: list[DerivativeRequest] = [(order, degree), (order, degree + 2)]
+    (lower, less), (higher, more) = sliding_with_sizes(t, x, wider, both, noise.correlation, rows)
     with np.errstate(invalid="ignore"):
         by_chance = more**2 - less**2 if share is None else _unlike(t, wider, order, share)
-        squares = (lower - higher) ** 2 - BY_CHANCE[order] * noise.sigma**2 * np.maximum(
-            by_chance, 0.0
-        )
+        squares = (lower - higher) ** 2 - NOISE_VARIANCES_TAKEN_OFF[
+            order
+        ] * noise.sigma**2 * np.maximum(by_chance, 0.0)
     faded = (
         np.sqrt(np.maximum(squares, 0.0))
         * np.sign(lower - higher)
-        * (sizes / wider) ** FADES[order]
+        * (sizes / wider) ** BIAS_POWER[order]
     )
-    told = (sizes < n) | (n < TESTED) | (order == 2)
+    told = (sizes < n) | (n < LEAST_TESTED_WINDOW) | (order == 2)
     return np.where(told & np.isfinite(faded), faded, 0.0)

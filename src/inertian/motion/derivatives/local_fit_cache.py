@@ -13,31 +13,29 @@ import numpy as np
 from inertian.motion.derivatives.local_derivatives import (
     BY_DATA,
     PLACES,
-    WindowAsked,
-    banded,
+    WindowRequest,
     half_place,
-    left_out,
-    mean_left_out,
+    mean_square_bias,
     noise_in_windows,
-    sizes_at,
+    possible_bias,
+    sliding_with_sizes,
+    window_sizes,
 )
-from inertian.motion.noise.local_noise import LocalNoise, Stretch, estimate
-from inertian.motion.numerics.local_polynomials import Part, local_operator, parts_of
+from inertian.motion.noise.local_noise import LocalNoise, NoiseSegment, noise_of_segments
+from inertian.motion.numerics.local_polynomials import FitSegment, fit_segments, local_operator
 from inertian.motion.numerics.operators import Operator
-from inertian.motion.numerics.sliding_fits import Asked, even_runs
-from inertian.motion.numerics.window_selection import LONG, QUOTED, Misfits
+from inertian.motion.numerics.sliding_fits import DerivativeRequest, even_runs
+from inertian.motion.numerics.window_selection import LONG_RECORDING, QUOTED_DEGREE, Misfits
 from inertian.quantities.estimates import Array, Mask, ReadingNoise, Rows, locked
 
-KEPT, KEPT_SAMPLES = (
-    24,
-    10_000_000,
-)  # channels with walls, and samples in them, that are kept at most
-WATCHED_HERE = 400  # samples that tell the noise by which windows are chosen
-UNEVEN = 500_000  # samples in all windows together of an unevenly spaced recording, at most
-IN_LONG = 2_000  # samples of a long recording that unlike readings are followed at
-NARROW = (
-    21  # samples in a window that an unevenly spaced recording always gets, if the data allow it
-)
+# Channels with walls, and samples in them, that are kept at most
+REMEMBERED, REMEMBERED_SAMPLES = (24, 10_000_000)
+SAMPLES_WATCHED = 400  # samples that tell the noise by which windows are chosen
+# Samples in all windows together of an unevenly spaced recording, at most
+MOST_UNEVEN_WEIGHTS = 500_000
+PLACES_IN_LONG = 2_000  # samples of a long recording that unlike readings are followed at
+# Samples in a window that an unevenly spaced recording always gets, if the data allow it
+NARROW = 21
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,7 +57,7 @@ class ChannelSamples:
 
 
 @dataclass(frozen=True, eq=False)
-class Estimated:
+class DerivativeAtSamples:
     """A derivative at all samples: values, the norms √Σw² of their weights, and what the fits may leave out; (n,)."""
 
     value: Array
@@ -74,13 +72,12 @@ class LocalFits:
     channel: ChannelSamples
     walls: tuple[float, ...]
     usable: Rows
-    parts: list[Part]
+    parts: list[FitSegment]
     sizes: dict[int, Rows]
     noise: LocalNoise
-    seen: dict[
-        tuple[object, ...], float
-    ]  # what fits leave out in places of long recordings, shared by all walls
-    known: dict[int, Estimated] = field(default_factory=dict)
+    # What fits leave out in places of long recordings, shared by all walls
+    seen: dict[tuple[object, ...], float]
+    known: dict[int, DerivativeAtSamples] = field(default_factory=dict)
 
     def windows(self, order: int) -> tuple[int, int] | None:
         """Return the least and the greatest number of samples in a window outside of contacts, or None."""
@@ -99,20 +96,20 @@ class LocalFits:
             self.walls,
             order,
             self.sizes[order],
-            QUOTED[order],
+            QUOTED_DEGREE[order],
             parts=self.parts,
         )
 
-    def estimated(self, order: int, before: "LocalFits | None" = None) -> Estimated:
+    def estimated(self, order: int, before: "LocalFits | None" = None) -> DerivativeAtSamples:
         """Return a derivative at all samples; what other walls left as it was is taken over from `before`."""
         if order not in self.known:
             self.known[order] = self._estimated(order, before)
         return self.known[order]
 
-    def _estimated(self, order: int, before: "LocalFits | None") -> Estimated:
+    def _estimated(self, order: int, before: "LocalFits | None") -> DerivativeAtSamples:
         n, sizes = len(self.channel.t), self.sizes[order]
         value, norm, missed = (np.full(n, np.nan) for _ in range(3))
-        if len(self.usable) > LONG:
+        if len(self.usable) > LONG_RECORDING:
             missed[self.usable] = self._missed_in_long(order)
         stale = np.ones(len(self.usable), dtype=bool)
         if before is not None and order in before.known:
@@ -123,19 +120,21 @@ class LocalFits:
             own = slice(part.start, part.stop)
             rows, size = self.usable[own], sizes[own]
             t, x = self.channel.t[rows], self.channel.x[rows]
-            if len(self.usable) <= LONG:
+            if len(self.usable) <= LONG_RECORDING:
                 share = None if self.channel.share is None else self.channel.share[rows]
-                missed[rows] = left_out(t, x, order, size, self.noise, share)
+                missed[rows] = possible_bias(t, x, order, size, self.noise, share)
             for low, high in _runs(stale[own]):
-                found = banded(t, x, size, [(order, QUOTED[order])], rows=(low, high))[0]
+                found = sliding_with_sizes(
+                    t, x, size, [(order, QUOTED_DEGREE[order])], rows=(low, high)
+                )[0]
                 for kind, one in zip((value, norm), found, strict=True):
                     kind[rows[low:high]] = one[low:high]
-            few = int(size.min()) <= QUOTED[order] + 1
+            few = int(size.min()) <= QUOTED_DEGREE[order] + 1
             for bad in np.unique(size) if few else ():
-                if not part.carries(int(bad), QUOTED[order], order):
+                if not part.carries(int(bad), QUOTED_DEGREE[order], order):
                     for kind in (value, norm, missed):
                         kind[rows[size == bad]] = np.nan
-        return Estimated(locked(value), locked(norm), locked(missed))
+        return DerivativeAtSamples(locked(value), locked(norm), locked(missed))
 
     def variance(self, order: int, noise: ReadingNoise) -> Array:
         """Return the variance of a derivative at all samples that a noise of readings gives it, in SI squared; (n,)."""
@@ -144,7 +143,9 @@ class LocalFits:
         if not m:
             return whole
         some = (
-            np.arange(m) if m <= LONG else np.unique(np.linspace(0, m - 1, IN_LONG).astype(np.intp))
+            np.arange(m)
+            if m <= LONG_RECORDING
+            else np.unique(np.linspace(0, m - 1, PLACES_IN_LONG).astype(np.intp))
         )
         operator = self.operator(self.channel.t[self.usable[some]], order)
         found = operator.norm_under(np.zeros(n) + noise.variance) ** 2
@@ -153,7 +154,7 @@ class LocalFits:
         for pattern in noise.rounding:
             found += operator.applied(np.asarray(pattern[slice(0, n)])) ** 2
         good = some[np.isfinite(found)]
-        if m > LONG and good.size:
+        if m > LONG_RECORDING and good.size:
             found = np.interp(np.arange(m), good, found[np.isfinite(found)])
         whole[self.usable] = found
         return whole
@@ -164,9 +165,9 @@ class LocalFits:
         for part in self.parts:
             own = slice(part.start, part.stop)
             rows = self.usable[own]
-            asked: list[Asked] = [(order, QUOTED[order])]
+            asked: list[DerivativeRequest] = [(order, QUOTED_DEGREE[order])]
             t, x = self.channel.t[rows], self.channel.x[rows]
-            found[own] = banded(t, x, self.sizes[order][own], asked, correlation)[0][1]
+            found[own] = sliding_with_sizes(t, x, self.sizes[order][own], asked, correlation)[0][1]
         return found
 
     def _missed_in_long(self, order: int) -> Array:
@@ -181,7 +182,7 @@ class LocalFits:
             key = (channel.name, channel.given, order, int(sizes[place]), low, high)
             if key not in self.seen:
                 rows = self.usable[low:high]
-                self.seen[key] = mean_left_out(
+                self.seen[key] = mean_square_bias(
                     channel.t[rows], channel.x[rows], order, sizes[low:high], self.noise
                 )
             found.append(self.seen[key])
@@ -204,7 +205,7 @@ class LocalFits:
         return np.asarray(changed)
 
 
-class Derivatives:
+class LocalFitCache:
     """Remembers local fits by channel, walls and window asked for; it does not hold on to the trial itself."""
 
     def __init__(self) -> None:
@@ -212,10 +213,10 @@ class Derivatives:
         self._latest: dict[tuple[object, ...], LocalFits] = {}
         self._noises: dict[tuple[str, str], LocalNoise] = {}
         self._seen: dict[tuple[object, ...], float] = {}
-        self._wholes: dict[tuple[str, str], Stretch] = {}
+        self._wholes: dict[tuple[str, str], NoiseSegment] = {}
 
     def fits(
-        self, channel: ChannelSamples, walls: Sequence[float], window: WindowAsked = BY_DATA
+        self, channel: ChannelSamples, walls: Sequence[float], window: WindowRequest = BY_DATA
     ) -> LocalFits:
         """Return the local fits of a channel that do not reach across some walls, times in s."""
         walls = tuple(walls)
@@ -224,7 +225,9 @@ class Derivatives:
             self._fits.move_to_end(key)
         else:
             self._fits[key] = self._made(channel, walls, window)
-            while len(self._fits) > max(6, min(KEPT, KEPT_SAMPLES // max(len(channel.t), 1))):
+            while len(self._fits) > max(
+                6, min(REMEMBERED, REMEMBERED_SAMPLES // max(len(channel.t), 1))
+            ):
                 self._fits.popitem(last=False)
         return self._fits[key]
 
@@ -233,34 +236,34 @@ class Derivatives:
         channel: ChannelSamples,
         order: int,
         walls: Sequence[float],
-        window: WindowAsked = BY_DATA,
-    ) -> Estimated:
+        window: WindowRequest = BY_DATA,
+    ) -> DerivativeAtSamples:
         """Return a derivative of a channel at all samples."""
         fits, place = self.fits(channel, walls, window), (channel.name, channel.given, window)
         before = self._latest.get(place)
         self._latest[place] = fits
         return fits.estimated(
-            order, before if before is not fits and len(channel.t) > LONG else None
+            order, before if before is not fits and len(channel.t) > LONG_RECORDING else None
         )
 
     def _made(
-        self, channel: ChannelSamples, walls: tuple[float, ...], window: WindowAsked
+        self, channel: ChannelSamples, walls: tuple[float, ...], window: WindowRequest
     ) -> LocalFits:
         usable = np.flatnonzero(np.isfinite(channel.x))
         t, x = channel.t[usable], channel.x[usable]
-        parts, noise = parts_of(t, walls), self._noise(channel, t, x)
+        parts, noise = fit_segments(t, walls), self._noise(channel, t, x)
         tried = self._tried(channel, t, x, noise) if window == BY_DATA else []
-        if len(t) > LONG:  # one window serves all of a long recording
-            sizes = sizes_at(t, _off_walls(tried, parts), window)
+        if len(t) > LONG_RECORDING:  # one window serves all of a long recording
+            sizes = window_sizes(t, _off_walls(tried, parts), window)
             lengths = [p.stop - p.start for p in parts]
             most = np.repeat(lengths, lengths)
             sizes = {order: np.minimum(found, most) for order, found in sizes.items()}
         else:
-            sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED}
+            sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED_DEGREE}
             for part in parts:
                 own, n = slice(part.start, part.stop), part.stop - part.start
                 inside = [m.within(part.start, part.stop) for m in tried if m.size <= n]
-                for order, found in sizes_at(t[own], inside, window).items():
+                for order, found in window_sizes(t[own], inside, window).items():
                     sizes[order][own] = np.minimum(found, _most(t[own]))
         return LocalFits(channel, walls, usable, parts, sizes, noise, self._seen)
 
@@ -271,10 +274,12 @@ class Derivatives:
 
     def _noise(self, channel: ChannelSamples, t: Array, x: Array) -> LocalNoise:
         if channel.name not in self._noises:
-            parts = parts_of(t, ())
-            pieces = [Stretch(t[p.start : p.stop], x[p.start : p.stop]) for p in parts]
+            parts = fit_segments(t, ())
+            pieces = [NoiseSegment(t[p.start : p.stop], x[p.start : p.stop]) for p in parts]
             pieces = pieces if len(parts) > 1 else [self._whole(channel, t, x)]
-            self._noises[channel.name] = estimate([pieces], [channel.resolution], WATCHED_HERE)[0]
+            self._noises[channel.name] = noise_of_segments(
+                [pieces], [channel.resolution], SAMPLES_WATCHED
+            )[0]
         found = self._noises[channel.name]
         return replace(found, sigma=np.fmax(found.sigma, channel.given)) if channel.given else found
 
@@ -289,9 +294,9 @@ class Derivatives:
         asked = noise_in_windows(t, x, noise, share)
         return [one.misfits(*asked) for one in whole.tried]
 
-    def _whole(self, channel: ChannelSamples, t: Array, x: Array) -> Stretch:
+    def _whole(self, channel: ChannelSamples, t: Array, x: Array) -> NoiseSegment:
         """All usable samples of a channel as one stretch, with the windows tried on it."""
-        return self._wholes.setdefault(channel.name, Stretch(t, x))
+        return self._wholes.setdefault(channel.name, NoiseSegment(t, x))
 
 
 def _runs(mask: Mask) -> list[tuple[int, int]]:
@@ -300,7 +305,7 @@ def _runs(mask: Mask) -> list[tuple[int, int]]:
     return [(int(a), int(b)) for a, b in edges.reshape(-1, 2)]
 
 
-def _off_walls(tried: list[Misfits], parts: list[Part]) -> list[Misfits]:
+def _off_walls(tried: list[Misfits], parts: list[FitSegment]) -> list[Misfits]:
     """The windows that lie within one part."""
     stops = np.array([part.stop for part in parts])
     found = []
@@ -315,4 +320,4 @@ def _most(t: Array) -> int:
     """The samples in a window of a part, at most: windows of uneven spacing have weights of their own."""
     n = len(t)
     even = n < 2 or even_runs(t, n // 2) == [(0, n)]
-    return n if even else min(max(UNEVEN // n, NARROW) | 1, n)
+    return n if even else min(max(MOST_UNEVEN_WEIGHTS // n, NARROW) | 1, n)

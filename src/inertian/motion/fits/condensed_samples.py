@@ -18,30 +18,30 @@ from inertian.motion.recording.trials import Trial
 from inertian.quantities.estimates import Array, Mask
 
 BLOCK, NODES = 1024, 4  # fits up to parabolas, times their velocities, squared: degree 6
-LEAST = 16 * BLOCK  # rows in a span from which blocks are worth it
-Key = tuple[str, str]  # body and axis
+LEAST_ROWS = 16 * BLOCK  # rows in a span from which blocks are worth it
+ChannelKey = tuple[str, str]  # body and axis
 
 
 @dataclass(frozen=True, eq=False)
-class Rest:
+class BlockResiduals:
     """What blocks leave out of each channel, orthogonal to all fits: Σ e e' between channels, and Σ (Δe)²."""
 
-    keys: tuple[Key, ...]
+    keys: tuple[ChannelKey, ...]
     products: Array  # shape (channels, channels)
     steps: Array  # shape (channels,)
 
-    def squares(self, key: Key) -> float:
+    def squares(self, key: ChannelKey) -> float:
         """Return Σ e² of one channel."""
         i = self.keys.index(key)
         return float(self.products[i, i])
 
-    def changes(self, key: Key) -> float:
+    def changes(self, key: ChannelKey) -> float:
         """Return Σ (e_{i+1} − e_i)² of one channel."""
         return float(self.steps[self.keys.index(key)])
 
 
 @dataclass(frozen=True, eq=False)
-class Samples:
+class SpanSamples:
     """The samples of a span that a fit rests on, each with the root of how many it stands for, 0 where missing.
 
     `t` counts from `origin`, in s, so that epoch times lose no digits; `x` holds values times root, by axis, and `ends`
@@ -54,14 +54,14 @@ class Samples:
     root: Mapping[str, Array]
     x: Mapping[str, Array]
     ends: Mapping[str, tuple[float, float]]
-    rest: Rest | None = None
+    rest: BlockResiduals | None = None
 
 
 @dataclass(frozen=True, eq=False)
-class Blocks:
+class CondensedTrial:
     """All blocks of a trial: node times from the first stamp, roots of weights, projected data, sums of the rest."""
 
-    keys: tuple[Key, ...]
+    keys: tuple[ChannelKey, ...]
     whole: Mask  # shape (blocks,): no channel misses a sample there
     t: Array  # shape (blocks, NODES)
     root: Array  # shape (blocks, NODES)
@@ -70,20 +70,20 @@ class Blocks:
     steps: Array  # running sums, shape (blocks + 1, channels)
 
 
-_known: "weakref.WeakKeyDictionary[Trial, Blocks | None]" = weakref.WeakKeyDictionary()
+_known: "weakref.WeakKeyDictionary[Trial, CondensedTrial | None]" = weakref.WeakKeyDictionary()
 
 
-def blocks_of(trial: Trial) -> Blocks | None:
+def condensed_trial(trial: Trial) -> CondensedTrial | None:
     """Return the blocks of a trial, made when first asked for; None where they would not help."""
     if trial not in _known:
         _known[trial] = _made(trial)
     return _known[trial]
 
 
-def _made(trial: Trial) -> Blocks | None:
+def _made(trial: Trial) -> CondensedTrial | None:
     count = len(trial.t) // BLOCK
     channels = [(b.name, c) for b in trial.followed for c in b.channels]
-    if count * BLOCK < LEAST or not channels:
+    if count * BLOCK < LEAST_ROWS or not channels:
         return None
     t = (trial.t[: count * BLOCK] - trial.t[0]).reshape(count, BLOCK)
     x = np.stack([c.si[: count * BLOCK].reshape(count, BLOCK) for _, c in channels])
@@ -97,9 +97,8 @@ def _made(trial: Trial) -> Blocks | None:
     jacobi[:, place, place] = alpha
     jacobi[:, place[1:], place[:-1]] = jacobi[:, place[:-1], place[1:]] = beta
     nodes, vectors = np.linalg.eigh(jacobi)
-    at_nodes = (
-        vectors.transpose(0, 2, 1) / (vectors[:, 0, :] / basis[0][:, 0, None])[:, :, None]
-    )  # p_k at each node
+    # P_k at each node
+    at_nodes = vectors.transpose(0, 2, 1) / (vectors[:, 0, :] / basis[0][:, 0, None])[:, :, None]
     root = np.abs(vectors[:, 0, :]) * np.sqrt(BLOCK)
     values, rests = [], []
     for channel in np.where(whole[:, None], x, 0.0):
@@ -111,7 +110,9 @@ def _made(trial: Trial) -> Blocks | None:
     steps = np.stack([(np.diff(e, axis=1) ** 2).sum(axis=1) for e in rests], axis=1)
     nodes = middle[:, None] + half[:, None] * nodes
     keys = tuple((body, c.axis) for body, c in channels)
-    return Blocks(keys, whole, nodes, root, np.stack(values), _running(products), _running(steps))
+    return CondensedTrial(
+        keys, whole, nodes, root, np.stack(values), _running(products), _running(steps)
+    )
 
 
 def _running(values: Array) -> Array:
@@ -136,15 +137,15 @@ def _orthonormal(u: Array) -> tuple[list[Array], Array, Array]:
     return basis, alpha, beta
 
 
-def samples_of(trial: Trial, body: str, rows: slice, condensed: bool) -> Samples:
+def samples_of(trial: Trial, body: str, rows: slice, condensed: bool) -> SpanSamples:
     """Return the samples of a body in some rows; `condensed` lets blocks stand for them where there are many."""
     channels = trial.body(body).channels
-    blocks = blocks_of(trial) if condensed and rows.stop - rows.start >= LEAST else None
+    blocks = condensed_trial(trial) if condensed and rows.stop - rows.start >= LEAST_ROWS else None
     origin = float(trial.t[0])
     if blocks is None:
         roots = {c.axis: np.isfinite(c.si[rows]).astype(float) for c in channels}
         x = {c.axis: np.where(roots[c.axis] > 0, c.si[rows], 0.0) for c in channels}
-        return Samples(
+        return SpanSamples(
             rows.start, origin, trial.t[rows] - origin, roots, x, _ends(trial, body, rows)
         )
     first, last = -(-rows.start // BLOCK), rows.stop // BLOCK
@@ -168,12 +169,12 @@ def samples_of(trial: Trial, body: str, rows: slice, condensed: bool) -> Samples
             [np.where(there, own, 0.0), blocks.values[place, good].ravel()]
         )
         roots[channel.axis] = np.concatenate([there.astype(float), blocks.root[good].ravel()])
-    rest = Rest(
+    rest = BlockResiduals(
         blocks.keys,
         blocks.products[last] - blocks.products[first],
         blocks.steps[last] - blocks.steps[first],
     )
-    return Samples(rows.start, origin, t, roots, x, _ends(trial, body, rows), rest)
+    return SpanSamples(rows.start, origin, t, roots, x, _ends(trial, body, rows), rest)
 
 
 def _ends(trial: Trial, body: str, rows: slice) -> dict[str, tuple[float, float]]:

@@ -14,17 +14,17 @@ from typing import Any
 
 import numpy as np
 
-from inertian.motion.fits.errors_in_variables import curve_in_both
+from inertian.motion.fits.errors_in_variables import fit_curve_both_axes
 from inertian.motion.fits.polynomial_fits import TooFewSamplesError
-from inertian.motion.numerics.least_squares import refined
-from inertian.motion.numerics.outliers import TO_SIGMA
-from inertian.motion.numerics.residuals import PATTERN, pattern_z
+from inertian.motion.numerics.least_squares import refined_parameters
+from inertian.motion.numerics.outliers import MEDIAN_TO_SIGMA
+from inertian.motion.numerics.residuals import PATTERN_Z, pattern_z
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array, Mask
 from inertian.quantities.expressions import Formula, FormulaError, parse_formula
 
 
-class Shape(StrEnum):
+class CurveShape(StrEnum):
     """The shapes of curves that can be fitted."""
 
     CONSTANT = "constant"
@@ -51,30 +51,27 @@ class Parameter:
 LEVEL = Parameter("y₀", "value at the start")
 Curve = Callable[..., Any]
 BIWEIGHT = 4.685  # robust σ at which a sample says nothing: 95 % efficient for normal errors
-ROBUST_ROUNDS, ROBUST_COST = (
-    30,
-    1.02,
-)  # u of such a fit is that much larger than its weights alone would say
-BOTH_WAYS = 5_000  # samples up to which times are adjusted as well
-SEARCHED = 4000  # points that several parameters of a formula are searched at
+# U of such a fit is that much larger than its weights alone would say
+ROBUST_ROUNDS, ROBUST_COST = (30, 1.02)
+BOTH_AXES_UP_TO = 5_000  # samples up to which times are adjusted as well
+SEARCH_POINTS = 4000  # points that several parameters of a formula are searched at
 
 
 @dataclass(frozen=True)
-class Form:
+class ShapeDefinition:
     """What a shape is made of: formula, parameters, the curve, and where to search for what it is not linear in."""
 
     formula: str
     parameters: tuple[Parameter, ...]
     curve: Curve
-    linear: Callable[
-        ..., list[Any]
-    ]  # columns of the linear parameters, from τ and the searched ones
+    # Columns of the linear parameters, from τ and the searched ones
+    linear: Callable[..., list[Any]]
     searched: Callable[[Array], Array]  # grid of the others from τ, shape (searched, points)
     taken: Callable[[Array, Array], Array]  # parameters from linear coefficients and searched ones
     rest: Callable[[Any, Any], Any] | None = None  # what is there without any linear parameter
 
 
-def _nothing(_tau: Array) -> Array:
+def _nothing_searched(_tau: Array) -> Array:
     return np.zeros((0, 1))
 
 
@@ -82,18 +79,18 @@ def _straight(c: Array, _searched: Array) -> Array:
     return c
 
 
-def _polynomial(formula: str, parameters: tuple[Parameter, ...]) -> Form:
+def _polynomial(formula: str, parameters: tuple[Parameter, ...]) -> ShapeDefinition:
     factors = np.array([1.0, 1.0, 0.5, 1.0 / 6.0])
 
     def columns(tau: Any) -> list[Any]:
         return [factors[k] * tau**k for k in range(len(parameters))]
 
-    return Form(
+    return ShapeDefinition(
         formula,
         parameters,
         lambda tau, *c: sum(a * b for a, b in zip(c, columns(tau), strict=True)),
         columns,
-        _nothing,
+        _nothing_searched,
         _straight,
     )
 
@@ -127,14 +124,14 @@ _PERIOD = Parameter("T", "period", 0, 1)
 _SWING = (LEVEL, Parameter("A", "amplitude"), _PERIOD, Parameter("φ", "phase at the start", 0))
 _POSITION = (LEVEL, Parameter("y₁", "slope at the start", 1, -1))
 
-FORMS: Mapping[Shape, Form] = {
-    Shape.CONSTANT: _polynomial("y₀", (Parameter("y₀", "value"),)),
-    Shape.LINE: _polynomial("y₀ + y₁ t", (LEVEL, Parameter("y₁", "slope", 1, -1))),
-    Shape.PARABOLA: _polynomial(
+SHAPE_DEFINITIONS: Mapping[CurveShape, ShapeDefinition] = {
+    CurveShape.CONSTANT: _polynomial("y₀", (Parameter("y₀", "value"),)),
+    CurveShape.LINE: _polynomial("y₀ + y₁ t", (LEVEL, Parameter("y₁", "slope", 1, -1))),
+    CurveShape.PARABOLA: _polynomial(
         "y₀ + y₁ t + ½ y₂ t²",
         (*_POSITION, Parameter("y₂", "second derivative: twice the t² term", 1, -2)),
     ),
-    Shape.CUBIC: _polynomial(
+    CurveShape.CUBIC: _polynomial(
         "y₀ + y₁ t + ½ y₂ t² + ⅙ y₃ t³",
         (
             *_POSITION,
@@ -142,7 +139,7 @@ FORMS: Mapping[Shape, Form] = {
             Parameter("y₃", "its rate", 1, -3),
         ),
     ),
-    Shape.SINE: Form(
+    CurveShape.SINE: ShapeDefinition(
         "y₀ + A sin(2π t/T + φ)",
         (Parameter("y₀", "middle"), *_SWING[1:]),
         lambda tau, y, a, period, phase: y + a * np.sin(2 * np.pi * tau / period + phase),
@@ -154,7 +151,7 @@ FORMS: Mapping[Shape, Form] = {
         _periods,
         _wave,
     ),
-    Shape.DAMPED: Form(
+    CurveShape.DAMPED: ShapeDefinition(
         "y₀ + A e^(−t/τ) sin(2π t/T + φ)",
         (Parameter("y₀", "middle"), *_SWING[1:], Parameter("τ", "decay time", 0, 1)),
         lambda tau, y, a, period, phase, decay: (
@@ -168,7 +165,7 @@ FORMS: Mapping[Shape, Form] = {
         _periods_and_decays,
         _wave,
     ),
-    Shape.EXPONENTIAL: Form(
+    CurveShape.EXPONENTIAL: ShapeDefinition(
         "y₀ + A e^(−t/τ)",
         (
             Parameter("y₀", "value it tends to"),
@@ -180,7 +177,7 @@ FORMS: Mapping[Shape, Form] = {
         lambda tau: np.concatenate([_decays(tau), -_decays(tau)], axis=1),
         lambda c, s: np.array([*c, *s]),
     ),
-    Shape.POWER: Form(
+    CurveShape.POWER: ShapeDefinition(
         "y₀ + A (t/1 s)ⁿ",
         (LEVEL, Parameter("A", "amplitude"), Parameter("n", "exponent", 0)),
         lambda tau, y, a, n: y + a * np.where(tau > 0, np.where(tau > 0, tau, 1.0) ** n, 0.0),
@@ -198,7 +195,7 @@ class CurveError(Refusal):
     """A curve cannot be fitted; the text says why and what to do."""
 
 
-NUDGE = 1e-6  # of a parameter, for the slope of the curve by it
+RELATIVE_STEP = 1e-6  # of a parameter, for the slope of the curve by it
 
 
 @dataclass(frozen=True, eq=False)
@@ -208,7 +205,7 @@ class CurveFit:
     `t` are the times used in s, `start` where τ = 0; `residuals` sample minus curve, in SI.
     """
 
-    shape: Shape
+    shape: CurveShape
     start: float
     values: Array
     operator: Array
@@ -247,18 +244,21 @@ class CurveFit:
         """Return the curve at times t."""
         with np.errstate(all="ignore"):
             return np.asarray(
-                form_of(self.shape, self.formula).curve(t - self.start, *self.values)
+                shape_definition(self.shape, self.formula).curve(t - self.start, *self.values)
                 + np.zeros_like(t)
             )
 
     def slopes(self, t: Array) -> Array:
         """Return ∂curve/∂parameter at times t, shape (parameters, len(t)); 0 for held ones."""
-        form, found = form_of(self.shape, self.formula), np.zeros((len(self.values), len(t)))
+        form, found = (
+            shape_definition(self.shape, self.formula),
+            np.zeros((len(self.values), len(t))),
+        )
         for k, parameter in enumerate(form.parameters):
             if parameter.symbol in self.held:
                 continue
             step = np.zeros(len(self.values))
-            step[k] = NUDGE * (abs(self.values[k]) or 1.0)
+            step[k] = RELATIVE_STEP * (abs(self.values[k]) or 1.0)
             with np.errstate(all="ignore"):
                 above, below = (
                     form.curve(t - self.start, *(self.values + s)) for s in (step, -step)
@@ -267,13 +267,13 @@ class CurveFit:
         return found
 
 
-def form_of(shape: Shape, formula: str = "") -> Form:
+def shape_definition(shape: CurveShape, formula: str = "") -> ShapeDefinition:
     """Return the form of a shape; `formula` is that of one's own, in t and parameters. Raises FormulaError."""
-    return own_form(formula) if shape is Shape.FORMULA else FORMS[shape]
+    return formula_shape(formula) if shape is CurveShape.FORMULA else SHAPE_DEFINITIONS[shape]
 
 
 @lru_cache(maxsize=64)
-def own_form(text: str) -> Form:
+def formula_shape(text: str) -> ShapeDefinition:
     """Return the form of a formula in t and parameters. Raises FormulaError.
 
     Parameters it is linear in, jointly, are found by trying; the others are searched over orders of magnitude.
@@ -303,12 +303,12 @@ def own_form(text: str) -> Form:
         values = dict(zip(linear, c, strict=True)) | dict(zip(others, searched, strict=True))
         return np.array([values[n] for n in names], dtype=float)
 
-    return Form(
+    return ShapeDefinition(
         text,
         tuple(Parameter(n, "parameter of the formula", 1 if n in linear else 0) for n in names),
         lambda tau, *p: formula(t=tau, **dict(zip(names, p, strict=True))),
         columns,
-        (lambda tau: _magnitudes(tau, len(others))) if others else _nothing,
+        (lambda tau: _magnitudes(tau, len(others))) if others else _nothing_searched,
         taken,
         lambda tau, searched: at(tau, np.zeros(len(linear)), searched),
     )
@@ -346,13 +346,13 @@ def _magnitudes(tau: Array, count: int) -> Array:
     if count == 1:
         return values[None]
     rng = np.random.default_rng(2)
-    return np.stack([rng.choice(values, SEARCHED) for _ in range(count)])
+    return np.stack([rng.choice(values, SEARCH_POINTS) for _ in range(count)])
 
 
 def fit_curve(
     t: Array,
     y: Array,
-    shape: Shape,
+    shape: CurveShape,
     start: float,
     held: Mapping[str, float] | None = None,
     formula: str = "",
@@ -369,7 +369,7 @@ def fit_curve(
     are adjusted as well, by orthogonal distances. Raises TooFewSamplesError, or CurveError where no curve of the shape
     fits.
     """
-    form, held = form_of(shape, formula), held or {}
+    form, held = shape_definition(shape, formula), held or {}
     used = np.isfinite(y)
     t, y = t[used], y[used]
     root = np.ones(len(t)) if u is None else float(np.mean(u[used])) / u[used]
@@ -384,19 +384,21 @@ def fit_curve(
         )
         for k, symbol in enumerate(symbols):
             values[k] = held.get(symbol, values[k])
-        linear, weights = form.searched is _nothing, np.ones(len(t))
-        values, slopes = refined(form.curve, tau, y, values, free, linear, root)
+        linear, weights = form.searched is _nothing_searched, np.ones(len(t))
+        values, slopes = refined_parameters(form.curve, tau, y, values, free, linear, root)
         residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
         for _ in range(ROBUST_ROUNDS if robust else 0):
             old, weights = values, _biweight(residuals)
-            values, slopes = refined(
+            values, slopes = refined_parameters(
                 form.curve, tau, y, values, free, linear, root * np.sqrt(weights)
             )
             residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
             if np.all(np.abs(values - old) <= 1e-9 * np.abs(values)):
                 break
-        if stamp > 0.0 and u is not None and not robust and len(t) <= BOTH_WAYS:
-            both = curve_in_both(form.curve, tau, y, values, free, np.full(len(t), stamp), u[used])
+        if stamp > 0.0 and u is not None and not robust and len(t) <= BOTH_AXES_UP_TO:
+            both = fit_curve_both_axes(
+                form.curve, tau, y, values, free, np.full(len(t), stamp), u[used]
+            )
             if both is not None:
                 values, slopes = both
                 residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
@@ -406,7 +408,7 @@ def fit_curve(
         raise CurveError(f"No {shape} fits these samples; choose another shape or a longer span.")
     operator = np.zeros((len(values), len(t)))
     operator[free] = slopes * (ROBUST_COST if robust else 1.0)
-    curved = pattern_z(residuals, np.ones(len(t))) > PATTERN
+    curved = pattern_z(residuals, np.ones(len(t))) > PATTERN_Z
     kept = tuple(s for s in symbols if s in held)
     return CurveFit(
         shape,
@@ -425,13 +427,13 @@ def fit_curve(
 
 def _biweight(residuals: Array) -> Array:
     """The weight of each sample, from its distance in robust σ; shape (n,)."""
-    scale = TO_SIGMA * float(np.median(np.abs(residuals)))
+    scale = MEDIAN_TO_SIGMA * float(np.median(np.abs(residuals)))
     if scale == 0.0:
         return np.ones(len(residuals))
     return np.asarray(np.clip(1.0 - (residuals / (BIWEIGHT * scale)) ** 2, 0.0, None) ** 2)
 
 
-def _first_values(form: Form, tau: Array, y: Array, held: Mapping[str, float]) -> Array:
+def _first_values(form: ShapeDefinition, tau: Array, y: Array, held: Mapping[str, float]) -> Array:
     """The best parameters on the grid of searched ones, on at most some hundreds of samples."""
     names = [p.symbol for p in form.parameters]
     grid = form.searched(tau)

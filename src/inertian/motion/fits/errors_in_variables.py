@@ -19,7 +19,7 @@ STEPS, ENOUGH = 200, 1e-15
 
 
 @dataclass(frozen=True, eq=False)
-class LineInBoth:
+class LineBothAxes:
     """y = intercept + slope·x, with covariance of (intercept, slope), and the weighted sum of squares S."""
 
     intercept: float
@@ -34,9 +34,9 @@ class LineInBoth:
         return float(np.sqrt(self.covariance[0, 0])), float(np.sqrt(self.covariance[1, 1]))
 
 
-def line_in_both(
+def fit_line_both_axes(
     x: Array, y: Array, ux: Array, uy: Array, correlation: Array | float = 0.0
-) -> LineInBoth:
+) -> LineBothAxes:
     """Fit a line to points (x, y) with standard uncertainties ux and uy and the correlation of the two, shape (n,).
 
     At each point one of the two may be zero. Raises TooFewSamplesError for fewer than three points.
@@ -63,10 +63,10 @@ def line_in_both(
     var_intercept = 1.0 / float(weight.sum()) + middle**2 * var_slope
     covariance = np.array([[var_intercept, -middle * var_slope], [-middle * var_slope, var_slope]])
     squares = float(weight @ (y - intercept - slope * x) ** 2)
-    return LineInBoth(intercept, slope, covariance, squares, n - 2)
+    return LineBothAxes(intercept, slope, covariance, squares, n - 2)
 
 
-def curve_in_both(
+def fit_curve_both_axes(
     curve: Callable[..., Any], x: Array, y: Array, values: Array, free: Array, ux: Array, uy: Array
 ) -> tuple[Array, Array] | None:
     """Fit a curve to points (x, y) with standard uncertainties ux and uy above zero, all of shape (n,).

@@ -13,20 +13,20 @@ from functools import cached_property
 
 import numpy as np
 
-from inertian.motion.fits.condensed_samples import Rest, samples_of
+from inertian.motion.fits.condensed_samples import BlockResiduals, samples_of
 from inertian.motion.fits.polynomial_fits import (
     PolynomialFit,
     TooFewSamplesError,
     fit_samples,
     fits_of_degrees,
 )
-from inertian.motion.numerics.residuals import PATTERN
+from inertian.motion.numerics.residuals import PATTERN_Z
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.spans import Span
 from inertian.quantities.estimates import Array, Estimate
 
-FEW = 8  # degrees of freedom: below it, the scatter of one body says little
-MOVING = 5.0  # a body counts as moving when its speed exceeds this many of its own u
+FEW_DOF = 8  # degrees of freedom: below it, the scatter of one body says little
+MOVING_Z = 5.0  # a body counts as moving when its speed exceeds this many of its own u
 
 
 class FreeMotion(StrEnum):
@@ -56,7 +56,7 @@ class BodyFit:
     information: float
     pull: float
     stray: bool
-    rest: Rest | None = None
+    rest: BlockResiduals | None = None
 
     @property
     def moving(self) -> bool:
@@ -154,7 +154,7 @@ def fit_body(
     fits = {a: own[0] for a, own in all_fits.items()}
     curved = {a: own[-1] for a, own in all_fits.items()}
     direction = _direction(fits, _scatter(trial, rows, list(curved.values()), condensed))
-    stray = any(fit.pattern(fit.residuals) > PATTERN for fit in curved.values())
+    stray = any(fit.pattern(fit.residuals) > PATTERN_Z for fit in curved.values())
     bend = {a: -0.5 * direction[a] * (f.scale * f.tau) ** 2 * f.root for a, f in fits.items()}
     lines = fits if degree == 1 else {a: fit_samples(samples, a, 1, body=body) for a in axes}
     bent = {a: bend[a] - _line_of(lines[a], bend[a]) for a in fits}
@@ -175,7 +175,7 @@ def _scatter(trial: Trial, rows: slice, curved: list[PolynomialFit], condensed: 
 
     Where one body has few samples to tell it, those of all bodies in the span do.
     """
-    if sum(fit.dof for fit in curved) < FEW:
+    if sum(fit.dof for fit in curved) < FEW_DOF:
         curved = []
         for body in trial.followed:
             samples = samples_of(trial, body.name, rows, condensed)
@@ -194,7 +194,7 @@ def _direction(fits: Mapping[str, PolynomialFit], scatter: float) -> dict[str, f
     speed = float(np.hypot.reduce(list(slopes.values())))
     some = next(iter(fits.values()))
     u = scatter * float(np.linalg.norm(some.weights(some.t0, 1).values))
-    if speed <= MOVING * u or speed == 0.0:
+    if speed <= MOVING_Z * u or speed == 0.0:
         return dict.fromkeys(fits, 0.0)
     return {axis: slope / speed for axis, slope in slopes.items()}
 

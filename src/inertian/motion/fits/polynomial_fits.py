@@ -5,8 +5,8 @@ from functools import cached_property
 
 import numpy as np
 
-from inertian.motion.fits.condensed_samples import Samples
-from inertian.motion.numerics.residuals import pattern_of
+from inertian.motion.fits.condensed_samples import SpanSamples
+from inertian.motion.numerics.residuals import pattern_z_of_sums
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array, SampleWeights
 
@@ -92,7 +92,7 @@ class PolynomialFit:
         """Return how clearly residuals of these samples follow a pattern; see `residuals.pattern_z`."""
         singles = residuals[self.root == 1.0]
         squares = float(residuals @ residuals) + self.rest
-        return pattern_of(
+        return pattern_z_of_sums(
             float(np.sum(np.diff(singles) ** 2)) + self.rest_steps, squares, self.count
         )
 
@@ -119,12 +119,12 @@ def fit_polynomial(
     at = local[used]
     ends = {"": (float(at[0]), float(at[-1])) if at.size else (0.0, 0.0)}
     x0 = {"": np.where(used, own, 0.0)}
-    samples = Samples(rows.start, origin, local, {"": used.astype(float)}, x0, ends)
+    samples = SpanSamples(rows.start, origin, local, {"": used.astype(float)}, x0, ends)
     return fit_samples(samples, "", degree, span, None if sigma is None else 1.0 / sigma[rows])
 
 
 def fit_samples(
-    samples: Samples,
+    samples: SpanSamples,
     axis: str,
     degree: int,
     span: str = "span",
@@ -139,7 +139,7 @@ def fit_samples(
 
 
 def fits_of_degrees(
-    samples: Samples,
+    samples: SpanSamples,
     axis: str,
     degrees: tuple[int, ...],
     span: str = "span",

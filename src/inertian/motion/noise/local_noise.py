@@ -13,32 +13,38 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from inertian.motion.noise.reading_noise import component_variances
-from inertian.motion.numerics.outliers import TO_SIGMA, scatter
-from inertian.motion.numerics.sliding_fits import degree_for, even_basis, sliding
-from inertian.motion.numerics.window_selection import QUOTED, Tried, tried_windows, windows_for
+from inertian.motion.numerics.outliers import MEDIAN_TO_SIGMA, robust_scatter
+from inertian.motion.numerics.sliding_fits import degree_for, even_basis, sliding_estimates
+from inertian.motion.numerics.window_selection import (
+    QUOTED_DEGREE,
+    TriedWindows,
+    selected_windows,
+    tried_windows,
+)
 from inertian.quantities.correlation import correlated
 from inertian.quantities.estimates import Array, Mask
 
-WATCHED, PIECE = 6_000, 1_000  # samples that noise is judged by, in pieces of so many
-WIDEST = 101  # samples in a window for residuals
-LONGEST = 240  # samples in the stretch that stands for all when expectations are worked out
-GRID = np.concatenate([np.linspace(-0.6, 0.9, 16), [0.95, 0.98]])  # values of ρ
-COUNTED, NOTICED = (
-    0.8,
-    2.0,
-)  # normal deviates from which a correlation is reckoned with, and from which it is said
-GLARING = 5.0  # robust σ beyond which a residual is no part of the noise
-JITTER_SURE = 3.0  # of its own u that a variance of time stamps must be
+# Samples that noise is judged by, in pieces of so many
+MOST_SAMPLES_WATCHED, PIECE_SAMPLES = (6_000, 1_000)
+WIDEST_WINDOW = 101  # samples in a window for residuals
+# Samples in the stretch that stands for all when expectations are worked out
+REPRESENTATIVE_SAMPLES = 240
+CORRELATION_GRID = np.concatenate([np.linspace(-0.6, 0.9, 16), [0.95, 0.98]])  # values of ρ
+# Normal deviates from which a correlation is reckoned with, and from which it is said
+COUNTED, NOTICED = (0.8, 2.0)
+GLARING_SIGMAS = 5.0  # robust σ beyond which a residual is no part of the noise
+JITTER_Z = 3.0  # of its own u that a variance of time stamps must be
 SPEED_GROUPS = 12
 ROUNDS, SETTLED = 4, 0.03
-START = 0.6  # ρ that is assumed at first: windows then begin wide enough for residuals to show it
-ALIKE = "neighbouring readings err alike; the uncertainties reckon with it"
+# Ρ that is assumed at first: windows then begin wide enough for residuals to show it
+STARTING_CORRELATION = 0.6
+CORRELATED_REMARK = "neighbouring readings err alike; the uncertainties reckon with it"
 SCATTERED = "the samples scatter more than the noise that was given, so the scatter is used"
-STEPPED = "the noise that was given is smaller than the step of the recording allows, which is used: step/√12"
-ENOUGH = 30.0  # degrees of freedom of one body in one trial above which others have nothing to add
-ALIKENESS = (
-    2.0  # normal deviates by which the variances of two recordings of one instrument may differ
-)
+STEP_REMARK = "the noise that was given is smaller than the step of the recording allows, which is used: step/√12"
+# Degrees of freedom of one body in one trial above which others have nothing to add
+ENOUGH_DOF = 30.0
+# Normal deviates by which the variances of two recordings of one instrument may differ
+POOLING_LIMITS = 2.0
 LARGER = 3.3  # normal deviates by which the scatter must exceed a given noise to be used instead
 
 
@@ -58,24 +64,25 @@ class LocalNoise:
     step: float
     given: bool = False
     remark: str = ""
-    alike: float = 0.0  # by how many normal deviates neighbouring residuals resemble each other more than white ones
+    # By how many normal deviates neighbouring residuals resemble each other more than white ones
+    alike: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
-class Stretch:
+class NoiseSegment:
     """Samples of one channel of one body that a local fit may span: t in s and x in SI, shape (n,), nothing missing."""
 
     t: Array
     x: Array
 
     @cached_property
-    def tried(self) -> list[Tried]:
+    def tried(self) -> list[TriedWindows]:
         """Windows of growing size on it, whatever the noise."""
         return tried_windows(self.t, self.x)
 
 
 @dataclass(frozen=True, eq=False)
-class _Left:
+class _Residuals:
     """What local fits leave: residuals r, the share 1 − h of σ² that each has, speeds squared, and the window."""
 
     r: Array
@@ -84,12 +91,14 @@ class _Left:
     window: int
 
 
-def pieces_of(stretches: Sequence[Stretch], watched: int = WATCHED) -> list[Stretch]:
+def pieces_of(
+    stretches: Sequence[NoiseSegment], watched: int = MOST_SAMPLES_WATCHED
+) -> list[NoiseSegment]:
     """Return the stretches that noise is judged by: all of them, or pieces spread over long ones.
 
     No more than about `watched` samples are looked at.
     """
-    piece = min(PIECE, watched // 4)
+    piece = min(PIECE_SAMPLES, watched // 4)
     found, total = [], sum(len(s.t) for s in stretches)
     for one in stretches:
         n = len(one.t)
@@ -98,21 +107,23 @@ def pieces_of(stretches: Sequence[Stretch], watched: int = WATCHED) -> list[Stre
             continue
         count = max(int(watched / piece * n / total), 1)
         starts = np.linspace(0, n - piece, count).astype(int)
-        found += [Stretch(one.t[s : s + piece], one.x[s : s + piece]) for s in starts]
+        found += [NoiseSegment(one.t[s : s + piece], one.x[s : s + piece]) for s in starts]
     return [one for one in found if len(one.t) >= 3]
 
 
-def first_guess(stretches: Sequence[Stretch], step: float) -> float:
+def first_guess(stretches: Sequence[NoiseSegment], step: float) -> float:
     """Return a robust σ of readings from neighbouring samples, in SI; never below the step of the recording /√12."""
-    sizes = [(scatter(s.t, s.x), len(s.t)) for s in stretches]
+    sizes = [(robust_scatter(s.t, s.x), len(s.t)) for s in stretches]
     squares = sum(sigma**2 * n for sigma, n in sizes)
     total = sum(n for _, n in sizes)
     top = max((float(np.abs(s.x).max()) for s in stretches), default=1.0)
     return float(max(np.sqrt(squares / max(total, 1)), step / np.sqrt(12.0), 1e-12 * top, 1e-300))
 
 
-def estimate(
-    bodies: Sequence[Sequence[Stretch]], steps: Sequence[float], watched: int = WATCHED
+def noise_of_segments(
+    bodies: Sequence[Sequence[NoiseSegment]],
+    steps: Sequence[float],
+    watched: int = MOST_SAMPLES_WATCHED,
 ) -> list[LocalNoise]:
     """Return the noise of each body of a trial from its stretches; `steps` are those of the recording in SI.
 
@@ -121,8 +132,8 @@ def estimate(
     looked_at = [pieces_of(stretches, watched) for stretches in bodies]
     left, guesses = [], []
     for pieces, step in zip(looked_at, steps, strict=True):
-        guess = LocalNoise(first_guess(pieces, step), START, 0.0, 0.0, step)
-        residuals: list[_Left] = []
+        guess = LocalNoise(first_guess(pieces, step), STARTING_CORRELATION, 0.0, 0.0, step)
+        residuals: list[_Residuals] = []
         for _ in range(ROUNDS):
             residuals = [_left_over(piece, guess) for piece in pieces]
             better = _matched(residuals, step)
@@ -140,7 +151,7 @@ def estimate(
 
 
 def _pooled(
-    k: int, guesses: Sequence[LocalNoise], left: Sequence[Sequence[_Left]], few: float = 10.0
+    k: int, guesses: Sequence[LocalNoise], left: Sequence[Sequence[_Residuals]], few: float = 10.0
 ) -> LocalNoise:
     own = guesses[k]
     if own.dof >= few:
@@ -154,17 +165,17 @@ def _pooled(
     return _matched(alike, own.step)
 
 
-def _left_over(piece: Stretch, noise: LocalNoise) -> _Left:
+def _left_over(piece: NoiseSegment, noise: LocalNoise) -> _Residuals:
     n = len(piece.t)
     tried = [one.misfits(noise.sigma, noise.correlation) for one in piece.tried]
-    sizes = windows_for(0, tried, n)
+    sizes = selected_windows(0, tried, n)
     window = int(np.median(sizes))
-    window = window if window == n <= LONGEST else min(window, WIDEST, n)
+    window = window if window == n <= REPRESENTATIVE_SAMPLES else min(window, WIDEST_WINDOW, n)
     r, share, speed = np.empty(n), np.empty(n), np.empty(n)
     sizes = np.minimum(sizes, window)
     for size in np.unique(sizes):
-        (value, norm), (slope, _) = sliding(
-            piece.t, piece.x, int(size), [(0, QUOTED[0]), (1, QUOTED[1])]
+        (value, norm), (slope, _) = sliding_estimates(
+            piece.t, piece.x, int(size), [(0, QUOTED_DEGREE[0]), (1, QUOTED_DEGREE[1])]
         )
         rows = sizes == size
         r[rows], share[rows], speed[rows] = (
@@ -172,7 +183,7 @@ def _left_over(piece: Stretch, noise: LocalNoise) -> _Left:
             1.0 - norm[rows] ** 2,
             slope[rows],
         )
-    return _Left(r, np.maximum(share, 1e-12), speed**2, window)
+    return _Residuals(r, np.maximum(share, 1e-12), speed**2, window)
 
 
 @lru_cache(maxsize=200)
@@ -181,17 +192,17 @@ def _expected(n: int, window: int) -> tuple[Array, Array, float]:
 
     Beyond LONGEST samples, or windows of a third of that, a shorter stretch stands for all.
     """
-    n = min(n, LONGEST)
-    window = min(window, n) if window >= n else min(window, LONGEST // 3)
+    n = min(n, REPRESENTATIVE_SAMPLES)
+    window = min(window, n) if window >= n else min(window, REPRESENTATIVE_SAMPLES // 3)
     residual = np.eye(n)
     half = window // 2
-    own = even_basis(window, degree_for(window, QUOTED[0]), 0)
+    own = even_basis(window, degree_for(window, QUOTED_DEGREE[0]), 0)
     hat = own.slopes @ own.phi.T
     for i in range(n):
         first = min(max(i - half, 0), n - window)
         residual[i, first : first + window] -= hat[i - first]
     squares, products = [], []
-    for rho in GRID:
+    for rho in CORRELATION_GRID:
         covariance = residual @ correlated(residual.T, float(rho))
         squares.append(float(np.trace(covariance)) / n)
         products.append(float(np.trace(covariance, 1)) / max(n - 1, 1))
@@ -200,12 +211,16 @@ def _expected(n: int, window: int) -> tuple[Array, Array, float]:
     return np.array(squares), np.array(products), nu
 
 
-def _matched(left: Sequence[_Left], step: float) -> LocalNoise:
+def _matched(left: Sequence[_Residuals], step: float) -> LocalNoise:
     """σ and ρ whose expected squares and products are those found."""
     floor = step**2 / 12.0
     squares = products = share = freedom = 0.0
-    expected0, expected1, white1 = np.zeros(len(GRID)), np.zeros(len(GRID)), 0.0
-    at_zero = int(np.argmin(np.abs(GRID)))
+    expected0, expected1, white1 = (
+        np.zeros(len(CORRELATION_GRID)),
+        np.zeros(len(CORRELATION_GRID)),
+        0.0,
+    )
+    at_zero = int(np.argmin(np.abs(CORRELATION_GRID)))
     for one in left:
         good = _plausible(one)
         r, n = np.where(good, one.r, 0.0), len(one.r)
@@ -223,26 +238,27 @@ def _matched(left: Sequence[_Left], step: float) -> LocalNoise:
         found, white = products / squares, white1 / expected0[at_zero]
         alike = float((found - white) * np.sqrt(freedom))
         if alike > COUNTED and squares / share > floor:
-            correlation = float(np.interp(found, expected1 / expected0, GRID))
-            correlation = min(correlation + 2.0 * correlation / freedom, float(GRID[-1]))
-            factor = float(np.interp(correlation, GRID, expected0) / expected0[at_zero])
+            correlation = float(np.interp(found, expected1 / expected0, CORRELATION_GRID))
+            correlation = min(
+                correlation + 2.0 * correlation / freedom, float(CORRELATION_GRID[-1])
+            )
+            factor = float(np.interp(correlation, CORRELATION_GRID, expected0) / expected0[at_zero])
     sigma = max(np.sqrt(squares / (share * factor)), np.sqrt(floor), 1e-300)
-    doubt = (
-        2.0 / freedom
-    )  # relative variance of σ², and of what a mean of many correlated readings owes to ρ
+    # Relative variance of σ², and of what a mean of many correlated readings owes to ρ
+    doubt = 2.0 / freedom
     if correlation > 0.0:
         doubt += 4.0 / (freedom * (1.0 - correlation**2))
-    remark = ALIKE if correlation > 0.0 and alike > NOTICED else ""
+    remark = CORRELATED_REMARK if correlation > 0.0 and alike > NOTICED else ""
     return LocalNoise(
         float(sigma), max(correlation, 0.0), 2.0 / doubt, 0.0, step, remark=remark, alike=alike
     )
 
 
-def _plausible(one: _Left) -> Mask:
+def _plausible(one: _Residuals) -> Mask:
     """Which residuals are part of the noise: all, unless a few are far beyond what most are."""
     scaled = np.abs(one.r) / np.sqrt(one.share)
-    robust = TO_SIGMA * float(np.median(scaled))
-    glaring = scaled > GLARING * robust
+    robust = MEDIAN_TO_SIGMA * float(np.median(scaled))
+    glaring = scaled > GLARING_SIGMAS * robust
     few = robust > 0.0 and 0 < glaring.sum() <= max(0.05 * len(scaled), 1.0) and len(scaled) > 12
     return ~glaring if few else np.ones(len(scaled), dtype=bool)
 
@@ -261,7 +277,9 @@ class _BySpeed:
         return float(weight @ (self.mean - stamp * self.speed2) / weight.sum())
 
 
-def _with_jitter(noises: Sequence[LocalNoise], left: Sequence[Sequence[_Left]]) -> list[LocalNoise]:
+def _with_jitter(
+    noises: Sequence[LocalNoise], left: Sequence[Sequence[_Residuals]]
+) -> list[LocalNoise]:
     """Split off what grows with the square of the speed: one error per time stamp, shared by all bodies of a clock."""
     groups = [_by_speed(noise, residuals) for noise, residuals in zip(noises, left, strict=True)]
     found = [_stamp_variance(noise, own) for noise, own in zip(noises, groups, strict=True)]
@@ -269,7 +287,7 @@ def _with_jitter(noises: Sequence[LocalNoise], left: Sequence[Sequence[_Left]]) 
     if not weights.any():
         return list(noises)
     stamp = float(weights @ [one for one, _ in found] / weights.sum())
-    if stamp * np.sqrt(weights.sum()) < JITTER_SURE:
+    if stamp * np.sqrt(weights.sum()) < JITTER_Z:
         return list(noises)
     result = []
     for noise, own in zip(noises, groups, strict=True):
@@ -279,7 +297,7 @@ def _with_jitter(noises: Sequence[LocalNoise], left: Sequence[Sequence[_Left]]) 
     return result
 
 
-def _by_speed(noise: LocalNoise, left: Sequence[_Left]) -> _BySpeed | None:
+def _by_speed(noise: LocalNoise, left: Sequence[_Residuals]) -> _BySpeed | None:
     """Residuals in groups of like speed; None where there are too few."""
     if not left or noise.dof < 2 * SPEED_GROUPS:
         return None
@@ -307,7 +325,7 @@ def _stamp_variance(noise: LocalNoise, own: _BySpeed | None) -> tuple[float, flo
     return stamp, float(covariance[1, 1])
 
 
-def pooled(noises: Sequence[LocalNoise]) -> list[LocalNoise]:
+def pool_noise(noises: Sequence[LocalNoise]) -> list[LocalNoise]:
     """Return noises of one instrument, those that few samples tell taken together with all that are like them.
 
     Like are those of the same step whose variances differ by no more than chance (the logarithm of a variance has the
@@ -319,7 +337,7 @@ def pooled(noises: Sequence[LocalNoise]) -> list[LocalNoise]:
         if own.step != other.step or own is other:
             return own is other
         unsure = not own.dof > 0.0
-        return unsure or abs(2.0 * np.log(own.sigma / other.sigma)) < ALIKENESS * np.sqrt(
+        return unsure or abs(2.0 * np.log(own.sigma / other.sigma)) < POOLING_LIMITS * np.sqrt(
             2.0 / own.dof + 2.0 / other.dof
         )
 
@@ -327,7 +345,7 @@ def pooled(noises: Sequence[LocalNoise]) -> list[LocalNoise]:
     for own in noises:
         alike = [one for one in sure if like(own, one)]
         dof = sum(one.dof for one in alike)
-        if own.dof < ENOUGH and len(alike) > 1:
+        if own.dof < ENOUGH_DOF and len(alike) > 1:
             weights = np.array([one.dof for one in alike]) / dof
             sigma = float(np.sqrt(weights @ [one.sigma**2 for one in alike]))
             correlation = float(weights @ [one.correlation for one in alike])
@@ -345,5 +363,5 @@ def with_given(noise: LocalNoise, given: float) -> LocalNoise:
     if larger and noise.sigma > floor * (1.0 + 1e-9):
         return replace(noise, remark=SCATTERED)
     if given < floor:
-        return replace(noise, sigma=floor, dof=np.inf, given=True, remark=STEPPED)
+        return replace(noise, sigma=floor, dof=np.inf, given=True, remark=STEP_REMARK)
     return replace(noise, sigma=given, dof=np.inf, given=True)

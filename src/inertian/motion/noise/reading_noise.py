@@ -16,12 +16,13 @@ from inertian.motion.recording.trials import Channel
 from inertian.quantities.estimates import Array, Pools
 
 SCATTERED = "The reading noise that was given is smaller than the scatter about the fits, so the scatter is used."
-LARGER = 3.3  # normal deviates by which the scatter must exceed a given noise where no free motion is marked
+# Normal deviates by which the scatter must exceed a given noise where no free motion is marked
+LARGER = 3.3
 READINGS, STAMPS = "readings", "time stamps"
 
 
 @dataclass(frozen=True)
-class Noise:
+class InstrumentNoise:
     """The noise of one instrument: σ of a position reading in m, σ of a time stamp in s, and how well they are known.
 
     `dof` is ν of σ_x (infinite if given); `remark` says in words when a typed value was not used.
@@ -33,11 +34,10 @@ class Noise:
     pools: Pools
     given: bool = False
     remark: str = ""
-    stated: float = (
-        0.0  # root mean square of what columns of the files state, where these are used; else 0
-    )
+    # Root mean square of what columns of the files state, where these are used; else 0
+    stated: float = 0.0
 
-    def or_scatter(self, scatter: "Noise") -> "Noise":
+    def or_scatter(self, scatter: "InstrumentNoise") -> "InstrumentNoise":
         """Return a given noise, or what the samples of a trial scatter by, where none was given or that is larger."""
         if not self.given:
             return scatter
@@ -111,9 +111,8 @@ def component_variances(
     alone = np.diag([2.0 * max(pooled, floor) ** 2 / freedom.sum(), 0.0])
     if pooled <= floor or len(speed2) < 2 or np.ptp(speed2) <= 1e-12 * speed2.max():
         return max(pooled, floor), 0.0, alone
-    fastest = float(
-        speed2.max()
-    )  # both variances are worked out relative to these, so that neither runs out of digits
+    # Both variances are worked out relative to these, so that neither runs out of digits
+    fastest = float(speed2.max())
     design, mean = np.column_stack([np.ones(len(speed2)), speed2 / fastest]), mean / pooled
     a, b = 1.0, 0.0
     for _ in range(50):
@@ -139,12 +138,12 @@ def component_variances(
     )
 
 
-def estimate_noise(
+def noise_of_free_motion(
     spans: Sequence[Sequence[BodyFit]],
     decelerations: Mapping[str, float],
     resolution: float,
     given: float | None = None,
-) -> Noise:
+) -> InstrumentNoise:
     """Return the noise of an instrument from the residuals of a series.
 
     `spans` holds, for each free span of each trial, the fits of all its bodies; `decelerations` the shared one of each
@@ -164,7 +163,7 @@ def estimate_noise(
     groups = [g for g in groups if g.freedom > 0.5]
     floor = resolution**2 / 12.0
     if not groups:
-        return Noise(given or floor**0.5, 0.0, float("inf"), Pools(), given is not None)
+        return InstrumentNoise(given or floor**0.5, 0.0, float("inf"), Pools(), given is not None)
     tiny = max(floor, 1e-24)
     sums = np.array([(g.speed2, g.squares, g.freedom) for g in groups])
     a, b, covariance = component_variances(sums[:, 0], sums[:, 1], sums[:, 2], tiny)
@@ -176,6 +175,8 @@ def estimate_noise(
     if given is not None:
         if given**2 >= a:
             pools = Pools({k: r for k, r in relative.items() if READINGS not in k})
-            return Noise(given, b**0.5, float("inf"), pools, True)
+            return InstrumentNoise(given, b**0.5, float("inf"), pools, True)
         remark = SCATTERED
-    return Noise(a**0.5, b**0.5, 2.0 / relative[READINGS, READINGS], Pools(relative), False, remark)
+    return InstrumentNoise(
+        a**0.5, b**0.5, 2.0 / relative[READINGS, READINGS], Pools(relative), False, remark
+    )

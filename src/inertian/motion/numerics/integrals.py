@@ -50,7 +50,7 @@ class Baseline:
 
 
 @dataclass(frozen=True, eq=False)
-class Integrated:
+class RunningIntegral:
     """A running integral from the first sample on: values and standard uncertainties, shape (n,).
 
     `parts` are the standard uncertainties by source, shape (n,) each; their squares add up to u². `left_out` is what
@@ -153,7 +153,7 @@ def integrate(
     base: Baseline = NO_BASELINE,
     correlation: float = 0.0,
     offset: float = 0.0,
-) -> Integrated:
+) -> RunningIntegral:
     """Return the running integral of y, nothing missing, over t in s, both of shape (n,).
 
     `sigma` is that of a reading, with errors correlated as ρ^k; `start` the initial value and its u; `base` is taken
@@ -167,7 +167,9 @@ def integrate(
     along = np.stack([tau, 0.5 * (t - base.t0) ** 2 - 0.5 * (t[0] - base.t0) ** 2])
     left_out = _left_out(t, cleared, weights, rule)
     parts = {
-        READINGS: _random(_before(w**2), along, base, _before(_on(w, base)), sigma, correlation),
+        READINGS: _random(
+            _before(w**2), along, base, _before(_weighed(w, base)), sigma, correlation
+        ),
         START: np.full(len(t), start[1]),
         OFFSET: offset * tau,
         LEFT_OUT: np.abs(left_out),
@@ -185,7 +187,7 @@ def integrate_twice(
     base: Baseline = NO_BASELINE,
     correlation: float = 0.0,
     offset: float = 0.0,
-) -> Integrated:
+) -> RunningIntegral:
     """Return the running integral of the running integral of y, such as distance from acceleration.
 
     As `integrate`; `rate` is the initial value of the first integral and its u, such as the initial velocity.
@@ -218,14 +220,14 @@ def _long_run(correlation: float) -> float:
     return (1.0 + correlation) / (1.0 - correlation)
 
 
-def _on(counted: Array, base: Baseline) -> Array:
+def _weighed(counted: Array, base: Baseline) -> Array:
     return counted * base.weights if base.weights.shape[1] else np.zeros((2, 0))
 
 
 def _lagging(tau: Array, w: Array, base: Baseline) -> Array:
     if not base.weights.shape[1]:
         return base.weights
-    return tau * _before(_on(w, base)) - _before(_on(w * tau, base))
+    return tau * _before(_weighed(w, base)) - _before(_weighed(w * tau, base))
 
 
 def _before(counted: Array) -> Array:
@@ -251,9 +253,11 @@ def _random(
     return np.asarray(np.sqrt(np.maximum(variance, 0.0)))
 
 
-def _together(t: Array, value: Array, parts: Mapping[str, Array], left_out: Array) -> Integrated:
+def _together(
+    t: Array, value: Array, parts: Mapping[str, Array], left_out: Array
+) -> RunningIntegral:
     squares = sum((part**2 for part in parts.values()), np.zeros(len(t)))
-    return Integrated(t, value, np.sqrt(squares), parts, left_out)
+    return RunningIntegral(t, value, np.sqrt(squares), parts, left_out)
 
 
 def running_weights(t: Array, times: Array, rule: Rule) -> Array:
@@ -265,9 +269,8 @@ def running_weights(t: Array, times: Array, rule: Rule) -> Array:
     n = len(t)
     steps = np.diff(t)
     counts = np.zeros((len(times), n))
-    done = np.clip(
-        (times[:, None] - t[:-1]) / steps, 0.0, 1.0
-    )  # the share of each step that lies before
+    # The share of each step that lies before
+    done = np.clip((times[:, None] - t[:-1]) / steps, 0.0, 1.0)
     if rule is Rule.TRAPEZOID:
         counts[:, :-1] += steps * (done - 0.5 * done**2)
         counts[:, 1:] += steps * 0.5 * done**2
@@ -279,12 +282,12 @@ def running_weights(t: Array, times: Array, rule: Rule) -> Array:
     return np.asarray(padded[:, 1:-1])
 
 
-def left_out_by(t: Array, y: Array, rule: Rule) -> Array:
+def rule_error(t: Array, y: Array, rule: Rule) -> Array:
     """Return what a rule leaves out of the running integral of y at each sample, nothing missing; shapes (n,)."""
     return _left_out(t, y, step_weights(t, rule), rule)
 
 
-def trapezoids_leave_out(t: Array, y: Array) -> float:
+def trapezoid_error(t: Array, y: Array) -> float:
     """Return what the trapezoid rule leaves out of the integral of y over all of t, nothing missing; shapes (n,)."""
     return float(_left_out(t, y, np.zeros((0, 4)), Rule.TRAPEZOID)[-1])
 

@@ -9,13 +9,14 @@ from inertian.quantities.estimates import Array
 
 Curve = Callable[..., Any]
 TO, EVALUATIONS, POLISHED = 1e-15, 20_000, 20  # when steps end
-FINELY = 20_000  # samples up to which a curve that is linear in its parameters is solved with all digits there are
-BEYOND = 1e30  # stands for what is too large to be a number
+# Samples up to which a curve that is linear in its parameters is solved with all digits there are
+EXTENDED_PRECISION_UP_TO = 20_000
+NOT_A_NUMBER_COST = 1e30  # stands for what is too large to be a number
 
-DEPENDENT = 1e-17  # of a column that the others leave of it, at least
+DEPENDENT_COLUMN = 1e-17  # of a column that the others leave of it, at least
 
 
-def refined(
+def refined_parameters(
     curve: Curve,
     tau: Array,
     y: Array,
@@ -46,14 +47,18 @@ def refined(
         now[free] = at
         left = weight * np.asarray(curve(tau, *now) + np.zeros_like(tau) - y)
         # a step too far is a step too bad
-        return np.asarray(np.nan_to_num(left, nan=BEYOND, posinf=BEYOND, neginf=-BEYOND))
+        return np.asarray(
+            np.nan_to_num(
+                left, nan=NOT_A_NUMBER_COST, posinf=NOT_A_NUMBER_COST, neginf=-NOT_A_NUMBER_COST
+            )
+        )
 
     if not free.any():
         return values, np.zeros((0, len(tau)))
     values = values.copy()
     solved = (
-        _finely_solved(curve, tau, y, values, free, weight)
-        if linear and len(tau) <= FINELY
+        _solved_in_extended_precision(curve, tau, y, values, free, weight)
+        if linear and len(tau) <= EXTENDED_PRECISION_UP_TO
         else None
     )
     if solved is not None:
@@ -72,7 +77,10 @@ def refined(
         def slopes(at: Array) -> Array:
             return np.asarray(
                 np.nan_to_num(
-                    jacobian(at) * weight[:, None], nan=0.0, posinf=BEYOND, neginf=-BEYOND
+                    jacobian(at) * weight[:, None],
+                    nan=0.0,
+                    posinf=NOT_A_NUMBER_COST,
+                    neginf=-NOT_A_NUMBER_COST,
                 )
             )
 
@@ -95,10 +103,10 @@ def refined(
     return values, np.asarray(np.linalg.pinv(matrix * weight[:, None]) * weight)
 
 
-def _finely_solved(
+def _solved_in_extended_precision(
     curve: Curve, tau: Array, y: Array, values: Array, free: Array, weight: Array
 ) -> tuple[Array, Array] | None:
-    """As `refined` for a curve that is linear in its parameters, worked out with extended precision.
+    """As `refined_parameters` for a curve that is linear in its parameters, worked out with extended precision.
 
     The columns are made orthogonal twice over (Giraud, Langou & Rozložník, Comput. Math. Appl. 50 (2005) 1069-1075),
     and what is left over is fitted once more: nearly dependent columns then cost none of the digits that are stated.
@@ -121,7 +129,7 @@ def _finely_solved(
             r[:k, k] += along
             left = left - along @ q[:k]
         r[k, k] = np.sqrt(left @ left)
-        if not r[k, k] > DEPENDENT * np.sqrt(column @ column):
+        if not r[k, k] > DEPENDENT_COLUMN * np.sqrt(column @ column):
             return None
         q[k] = left / r[k, k]
     operator, found = _back(r, q) * root, np.zeros(len(places), dtype=np.longdouble)
@@ -146,7 +154,7 @@ def _polished(
     for _ in range(POLISHED):
         matrix = slopes(at)
         scale = np.maximum(np.linalg.norm(matrix, axis=0), np.finfo(float).tiny)
-        if not np.isfinite(matrix).all() or scale.max() >= BEYOND:
+        if not np.isfinite(matrix).all() or scale.max() >= NOT_A_NUMBER_COST:
             return at
         nearer = at - np.linalg.lstsq(matrix / scale, left, rcond=None)[0] / scale
         now = residuals(nearer)

@@ -11,7 +11,14 @@ from itertools import pairwise
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
-from inertian.motion.numerics.operators import Each, Fixed, Operator, Piece, Slid, joined
+from inertian.motion.numerics.operators import (
+    OneWindow,
+    Operator,
+    OwnWeights,
+    Piece,
+    SameWeights,
+    operator_of_pieces,
+)
 from inertian.motion.numerics.sliding_fits import (
     basis,
     degree_for,
@@ -21,16 +28,17 @@ from inertian.motion.numerics.sliding_fits import (
 )
 from inertian.quantities.estimates import Array, Rows
 
-WINDOW = 9  # samples in a local fit where nothing is known of the motion
-DEGREE = 2
-GAP = 10.0  # usual steps between two samples beyond which they are not of one stretch
-INSIDE = 2  # least degree inside a contact: a line through three samples of a hit says nothing
+DEFAULT_WINDOW = 9  # samples in a local fit where nothing is known of the motion
+DEFAULT_DEGREE = 2
+GAP_IN_STEPS = 10.0  # usual steps between two samples beyond which they are not of one stretch
+# Least degree inside a contact: a line through three samples of a hit says nothing
+LEAST_DEGREE_INSIDE_CONTACT = 2
 CHUNK = 500_000  # samples in windows of their own that are worked on at a time
 AT_SAMPLE = 1e-9  # of a step that a time may be off a sample and still be at it
 
 
 @dataclass(frozen=True)
-class Part:
+class FitSegment:
     """A stretch of usable samples that windows may span, start ≤ i < stop; `place` counts the walls before it."""
 
     start: int
@@ -45,18 +53,18 @@ class Part:
     def carries(self, size: int, degree: int, order: int) -> bool:
         """Whether windows of so many samples, of at most its length, give a derivative of an order."""
         fitted = degree_for(min(size, self.stop - self.start), degree)
-        return fitted >= max(order, INSIDE if self.inside else 1)
+        return fitted >= max(order, LEAST_DEGREE_INSIDE_CONTACT if self.inside else 1)
 
 
-def parts_of(t: Array, walls: Sequence[float]) -> list[Part]:
+def fit_segments(t: Array, walls: Sequence[float]) -> list[FitSegment]:
     """Return the stretches between walls and long gaps, of usable samples at times t, shape (n,)."""
     step = float(np.median(np.diff(t))) if len(t) > 1 else 0.0
-    gaps = np.flatnonzero(np.diff(t) > GAP * step) + 1
+    gaps = np.flatnonzero(np.diff(t) > GAP_IN_STEPS * step) + 1
     edges = np.searchsorted(t, sorted(walls), "left")
     found = []
     for place, (start, stop) in enumerate(zip([0, *edges], [*edges, len(t)], strict=True)):
         cuts = [int(start), *(int(g) for g in gaps if start < g < stop), int(stop)]
-        found += [Part(a, b, place) for a, b in pairwise(cuts) if b > a]
+        found += [FitSegment(a, b, place) for a, b in pairwise(cuts) if b > a]
     return found
 
 
@@ -66,9 +74,9 @@ def local_operator(
     times: Array,
     walls: Sequence[float],
     order: int,
-    sizes: Rows | int = WINDOW,
-    degree: int = DEGREE,
-    parts: Sequence[Part] | None = None,
+    sizes: Rows | int = DEFAULT_WINDOW,
+    degree: int = DEFAULT_DEGREE,
+    parts: Sequence[FitSegment] | None = None,
 ) -> Operator:
     """Return value (order 0), slope (1) or second derivative (2) at some times in s, shape (m,).
 
@@ -77,7 +85,7 @@ def local_operator(
     off-centre, so u grows.
     """
     own = t[usable]
-    parts = parts_of(own, walls) if parts is None else parts
+    parts = fit_segments(own, walls) if parts is None else parts
     near = nearest(own, times)
     pieces: list[Piece] = []
     for part, at in _by_part(own, parts, times, np.sort(np.asarray(walls, dtype=float))):
@@ -89,7 +97,7 @@ def local_operator(
                 mine = asked == size
                 window = _Window(own, part, int(size), degree_for(int(size), degree), order)
                 pieces += window.pieces(at[mine], times[at[mine]], index[mine] - part.start)
-    return joined(usable, len(times), pieces, order)
+    return operator_of_pieces(usable, len(times), pieces, order)
 
 
 def nearest(own: Array, times: Array) -> Rows:
@@ -101,8 +109,8 @@ def nearest(own: Array, times: Array) -> Rows:
 
 
 def _by_part(
-    own: Array, parts: Sequence[Part], times: Array, walls: Array
-) -> list[tuple[Part, Rows]]:
+    own: Array, parts: Sequence[FitSegment], times: Array, walls: Array
+) -> list[tuple[FitSegment, Rows]]:
     """Which times belong to which part: between the same walls, and there the nearest."""
     place = np.searchsorted(walls, times, "right")
     found = []
@@ -120,7 +128,7 @@ class _Window:
     """Windows of one size on one part of the usable samples at times `own`."""
 
     own: Array
-    part: Part
+    part: FitSegment
     size: int
     degree: int
     order: int
@@ -142,7 +150,7 @@ class _Window:
         if middle.any():
             centred = even_basis(self.size, self.degree, self.order)
             weights = centred.phi @ centred.slopes[self.size // 2] / step**self.order
-            found.append(Slid(at[middle], self.part.start + first[middle], weights))
+            found.append(SameWeights(at[middle], self.part.start + first[middle], weights))
         for edge in (0, n - self.size):
             here = ~middle & (first == edge)
             if here.any():
@@ -154,10 +162,10 @@ class _Window:
                 ts = sliding_window_view(t, self.size)[first[rows]]
                 phi, slopes = window_bases(ts, times[rows], self.degree, self.order)
                 weights = np.einsum("iwk,ik->iw", phi, slopes)
-                found.append(Each(at[rows], self.part.start + first[rows], weights))
+                found.append(OwnWeights(at[rows], self.part.start + first[rows], weights))
         return found
 
-    def _fixed(self, at: Rows, times: Array, first: int) -> Fixed:
+    def _fixed(self, at: Rows, times: Array, first: int) -> OneWindow:
         start = self.part.start + first
         whole = basis(self.own[start : start + self.size], times, self.degree, self.order)
-        return Fixed(at, start, whole.slopes, whole.phi)
+        return OneWindow(at, start, whole.slopes, whole.phi)

@@ -14,12 +14,12 @@ from numpy.lib.stride_tricks import sliding_window_view
 from inertian.quantities.correlation import convolved, correlated
 from inertian.quantities.estimates import Array, Rows, SampleWeights
 
-FOURIER = 150  # weights; above, a convolution goes through Fourier space
-AT_ONCE = 2_000_000  # weights spread out at a time
+FOURIER_FROM = 150  # weights; above, a convolution goes through Fourier space
+SPREAD_AT_A_TIME = 2_000_000  # weights spread out at a time
 
 
 @dataclass(frozen=True, eq=False)
-class Slid:
+class SameWeights:
     """k estimates at places `at`: the same weights, (w,), on windows that begin at `first`, (k,)."""
 
     at: Rows
@@ -30,7 +30,7 @@ class Slid:
         """Return Σ_i w_i (x_i − level)."""
         low, stop = int(self.first.min()), int(self.first.max()) + len(self.weights)
         own = x[low:stop] - level
-        if len(self.weights) > FOURIER and len(self.first) > FOURIER:
+        if len(self.weights) > FOURIER_FROM and len(self.first) > FOURIER_FROM:
             whole = convolved(own, self.weights[::-1])[len(self.weights) - 1 : len(own)]
             return np.asarray(whole[self.first - low])
         return np.asarray(
@@ -45,7 +45,11 @@ class Slid:
     def norms_under(self, share: Array) -> Array:
         """√Σ w_i² share_i of each estimate; share of shape (usable samples,)."""
         return np.asarray(
-            np.sqrt(np.maximum(Slid(self.at, self.first, self.weights**2).values(share, 0.0), 0.0))
+            np.sqrt(
+                np.maximum(
+                    SameWeights(self.at, self.first, self.weights**2).values(share, 0.0), 0.0
+                )
+            )
         )
 
     def gather(self, c: Array, total: Array) -> None:
@@ -54,7 +58,7 @@ class Slid:
         spread = np.asarray(
             np.bincount(self.first - low, weights=c, minlength=high - low), dtype=float
         )
-        long = len(self.weights) > FOURIER and len(spread) > FOURIER
+        long = len(self.weights) > FOURIER_FROM and len(spread) > FOURIER_FROM
         whole = convolved(spread, self.weights) if long else np.convolve(spread, self.weights)
         total[low : low + len(whole)] += whole
 
@@ -64,7 +68,7 @@ class Slid:
 
 
 @dataclass(frozen=True, eq=False)
-class Fixed:
+class OneWindow:
     """k estimates from one window that begins at `first`: weights are slopes · phiᵀ, of shapes (k, d) and (w, d).
 
     The columns of phi are orthonormal.
@@ -103,7 +107,7 @@ class Fixed:
 
 
 @dataclass(frozen=True, eq=False)
-class Each:
+class OwnWeights:
     """k estimates with weights of their own, (k, w), on windows that begin at `first`, (k,)."""
 
     at: Rows
@@ -116,9 +120,8 @@ class Each:
         base = windows[:, :1] - level
         whole = self.weights.sum(axis=1)
         near = np.einsum("ij,ij->i", self.weights, windows - windows[:, :1])
-        derivative = np.abs(whole) < 1e-9 * np.abs(self.weights).sum(
-            axis=1
-        )  # far origins cost no digits
+        # Far origins cost no digits
+        derivative = np.abs(whole) < 1e-9 * np.abs(self.weights).sum(axis=1)
         return np.asarray(near + np.where(derivative, 0.0, whole * base[:, 0]))
 
     @property
@@ -150,7 +153,7 @@ class Each:
         return self.first[rows], self.weights[rows]
 
 
-Piece = Slid | Fixed | Each
+Piece = SameWeights | OneWindow | OwnWeights
 
 
 @dataclass(frozen=True, eq=False)
@@ -245,11 +248,11 @@ class Operator:
 
 def _product(a: Piece, in_a: Rows, b: Piece, in_b: Rows) -> Array:
     """Σ_i w_i w'_i of pairs of estimates."""
-    if isinstance(a, Slid) and isinstance(b, Slid):
+    if isinstance(a, SameWeights) and isinstance(b, SameWeights):
         away = b.first[in_b] - a.first[in_a]
         if (away == away[0]).all():
             return np.full(len(in_a), _shared(a.weights, b.weights, int(away[0])))
-    if isinstance(a, Fixed) and isinstance(b, Fixed):
+    if isinstance(a, OneWindow) and isinstance(b, OneWindow):
         low, stop = max(a.first, b.first), min(a.first + len(a.phi), b.first + len(b.phi))
         if stop <= low:
             return np.zeros(len(in_a))
@@ -263,7 +266,7 @@ def _side_by_side(
 ) -> Array:
     """Σ_ij w_i R_ij w'_j of pairs of estimates, one pair a row; weights times `root` of the samples if given."""
     found = np.empty(len(in_a))
-    chunk = max(AT_ONCE // (_width(a) + _width(b)), 1)
+    chunk = max(SPREAD_AT_A_TIME // (_width(a) + _width(b)), 1)
     for start in range(0, len(in_a), chunk):
         part = slice(start, start + chunk)
         (first_a, w_a), (first_b, w_b) = a.spread(in_a[part]), b.spread(in_b[part])
@@ -281,7 +284,7 @@ def _side_by_side(
 
 
 def _width(piece: Piece) -> int:
-    return len(piece.phi) if isinstance(piece, Fixed) else piece.weights.shape[-1]
+    return len(piece.phi) if isinstance(piece, OneWindow) else piece.weights.shape[-1]
 
 
 def _shared(a: Array, b: Array, away: int) -> float:
@@ -290,30 +293,34 @@ def _shared(a: Array, b: Array, away: int) -> float:
     return float(a[low:stop] @ b[low - away : stop - away]) if stop > low else 0.0
 
 
-def samples_themselves(usable: Rows, rows: Rows) -> Operator:
+def identity_operator(usable: Rows, rows: Rows) -> Operator:
     """Return the operator that reads samples at some rows off as they are; NaN where a row is not usable."""
     first = np.clip(np.searchsorted(usable, rows), 0, max(len(usable) - 1, 0))
     here = np.flatnonzero(usable[first] == rows) if len(usable) else np.zeros(0, dtype=np.intp)
-    pieces: tuple[Piece, ...] = (Slid(here, first[here], np.ones(1)),) if len(here) else ()
+    pieces: tuple[Piece, ...] = (SameWeights(here, first[here], np.ones(1)),) if len(here) else ()
     return Operator(usable, pieces, np.ones(len(rows)), 1.0)
 
 
-def weighted(usable: Rows, weights: Array) -> Operator:
+def operator_of_weights(usable: Rows, weights: Array) -> Operator:
     """Return the operator with some weights on all usable samples, shape (m, len(usable))."""
     every = np.arange(len(weights))
     return Operator(
-        usable, (Each(every, np.zeros(len(every), dtype=np.intp), weights),), np.ones(len(every))
+        usable,
+        (OwnWeights(every, np.zeros(len(every), dtype=np.intp), weights),),
+        np.ones(len(every)),
     )
 
 
-def joined(usable: Rows, m: int, pieces: Sequence[Piece], order: int) -> Operator:
+def operator_of_pieces(usable: Rows, m: int, pieces: Sequence[Piece], order: int) -> Operator:
     """Return the operator of m derivatives of an order that some pieces give."""
     return Operator(usable, tuple(pieces), np.ones(m), 1.0 if order == 0 else 0.0)
 
 
-def repeated(usable: Rows, weights: Array, slopes: Array) -> Operator:
+def operator_of_slopes(usable: Rows, weights: Array, slopes: Array) -> Operator:
     """Return the operator of slope_j times one weighted sum of all usable samples; weights (len(usable),)."""
     norm = float(np.linalg.norm(weights))
     every = np.arange(len(slopes))
     phi = weights[:, None] / norm if norm > 0.0 else np.zeros((len(weights), 1))
-    return Operator(usable, (Fixed(every, 0, norm * slopes[:, None], phi),), np.ones(len(slopes)))
+    return Operator(
+        usable, (OneWindow(every, 0, norm * slopes[:, None], phi),), np.ones(len(slopes))
+    )

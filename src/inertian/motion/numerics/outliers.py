@@ -11,22 +11,19 @@ import numpy as np
 
 from inertian.quantities.estimates import Array, Mask, Rows
 
-TO_SIGMA = 1.4826  # median of |deviation| of a normal distribution → σ
+MEDIAN_TO_SIGMA = 1.4826  # median of |deviation| of a normal distribution → σ
 STRIDES = (1, 2, 4, 8)  # samples apart; correlated noise shows more of itself at the wider ones
 MOST_CORRELATED = 2.0  # times more scatter at twice the stride: of an AR(1) process of 0.7, 1.8
 LEAST_WINDOWS = 12  # a median of fewer says little
-WATCHED = 20_000  # windows that the scatter is judged by; more do not make it better
-SIDE, NARROW, SHORT = (
-    6,
-    4,
-    80,
-)  # samples that tell what comes before or after; fewer in a recording of few
+MOST_WINDOWS_WATCHED = 20_000  # windows that the scatter is judged by; more do not make it better
+# Samples that tell what comes before or after; fewer in a recording of few
+SIDE, NARROW, SHORT = (6, 4, 80)
 BESIDE = np.array([-2, -1, 1, 2])
 THRESHOLD = 6.0  # local spreads beyond which a sample is called a glitch
 PASSES = 3
 
 
-def departures(t: Array, x: Array, stride: int = 1, at: Rows | None = None) -> Array:
+def parabola_departures(t: Array, x: Array, stride: int = 1, at: Rows | None = None) -> Array:
     """Return what four samples, `stride` apart, leave of a parabola, in units of one sample; shape (n − 3·stride,).
 
     For white noise of standard deviation σ the result has standard deviation σ, at any spacing of the times t. `at`
@@ -55,7 +52,7 @@ def _even(t: Array) -> bool:
     return bool(np.ptp(steps) <= 1e-3 * steps[0])
 
 
-def scatter(t: Array, x: Array, watched: int = WATCHED) -> float:
+def robust_scatter(t: Array, x: Array, watched: int = MOST_WINDOWS_WATCHED) -> float:
     """Return a robust σ of the noise of one channel; t in s and x of shape (n,), nothing missing.
 
     The largest of several strides counts: noise that is correlated from sample to sample hides at the smallest.
@@ -72,7 +69,7 @@ def scatter(t: Array, x: Array, watched: int = WATCHED) -> float:
             if windows <= watched
             else np.linspace(0, windows - 1, watched).astype(np.intp)
         )
-        wider = TO_SIGMA * float(np.median(np.abs(departures(t, x, stride, at))))
+        wider = MEDIAN_TO_SIGMA * float(np.median(np.abs(parabola_departures(t, x, stride, at))))
         if found[-1] > 0.0 and wider > MOST_CORRELATED * found[-1]:
             break  # so much is not noise any more: the windows reach over what happened
         found.append(wider)
@@ -86,18 +83,21 @@ def local_scatter(t: Array, x: Array, parts: int = 8) -> Array:
 
     Jitter of the clock makes fast stretches rougher than slow ones.
     """
-    whole = scatter(t, x)
+    whole = robust_scatter(t, x)
     size = max(40, len(t) // parts)
     edges = np.arange(0, len(t), size)
     if len(edges) < 2 or size * 2 > len(t):
         return np.full(len(t), whole)
     edges = edges[: len(t) // size]
     ends = np.append(edges[1:], len(t))
-    own = [scatter(t[a:b], x[a:b], WATCHED // 8) for a, b in zip(edges, ends, strict=True)]
+    own = [
+        robust_scatter(t[a:b], x[a:b], MOST_WINDOWS_WATCHED // 8)
+        for a, b in zip(edges, ends, strict=True)
+    ]
     return np.repeat(np.maximum(own, 0.8 * whole), ends - edges)
 
 
-def glitches(t: Array, x: Array, floor: float = 0.0, threshold: float = THRESHOLD) -> Rows:
+def outlier_rows(t: Array, x: Array, floor: float = 0.0, threshold: float = THRESHOLD) -> Rows:
     """Return the rows of the samples that fit neither side nor surroundings; t in s, x of shape (n,), none missing.
 
     `floor` is the least σ, such as the resolution/√12; `threshold` how many local spreads a sample must be off.
@@ -139,7 +139,7 @@ def _beside(keep: Rows, out: Rows) -> Rows:
 
 def _suspects(t: Array, x: Array, sigma: Array, threshold: float, at: Rows | None) -> Rows:
     """Samples in a window of four that departs from a parabola by more than the threshold."""
-    off = np.abs(departures(t, x, 1, at))
+    off = np.abs(parabola_departures(t, x, 1, at))
     first = np.flatnonzero(
         off > 0.6 * threshold * (sigma[: len(t) - 3] if at is None else sigma[at])
     )

@@ -8,17 +8,17 @@ less than a step from sample to sample errs alike in neighbouring samples; a fas
 
 import numpy as np
 
-from inertian.motion.numerics.window_selection import LONG
+from inertian.motion.numerics.window_selection import LONG_RECORDING
 from inertian.quantities.estimates import Array
 
 HARMONICS = 3
-CREEP = (
-    0.25  # steps that a body may have moved within a window, either way, more than it seems to have
-)
-FAINT = 0.01  # share of the variance of a reading below which a sine is left to the white part
+# Steps that a body may have moved within a window, either way, more than it seems to have
+CREEPING_SPEED = 0.25
+# Share of the variance of a reading below which a sine is left to the white part
+NEGLIGIBLE_SHARE = 0.01
 
 
-def amplitudes(step: float, sigma: float, harmonics: int = HARMONICS) -> dict[int, float]:
+def harmonic_amplitudes(step: float, sigma: float, harmonics: int = HARMONICS) -> dict[int, float]:
     """Return the standard deviations of the sines in the error of a reading, by harmonic, in SI.
 
     `step` is that of the recording, `sigma` the standard deviation of a reading, both in SI. Empty where the noise is
@@ -32,10 +32,10 @@ def amplitudes(step: float, sigma: float, harmonics: int = HARMONICS) -> dict[in
         m: own * 6.0 / (np.pi * m) ** 2 * float(np.exp(-4.0 * np.pi**2 * m**2 * before / step**2))
         for m in range(1, harmonics + 1)
     }
-    return {m: float(np.sqrt(s)) for m, s in squares.items() if s > FAINT * sigma**2}
+    return {m: float(np.sqrt(s)) for m, s in squares.items() if s > NEGLIGIBLE_SHARE * sigma**2}
 
 
-def patterns(
+def harmonic_patterns(
     position: Array, t: Array, lasting: float, step: float, sigma: float, harmonics: int = HARMONICS
 ) -> tuple[Array, ...]:
     """Return sine and cosine of each harmonic at the samples, (n,) each, zero where the position is not known (NaN).
@@ -45,9 +45,9 @@ def patterns(
     of each sine runs a little faster than the body seems to, half a little slower.
     """
     there = np.isfinite(position)
-    steps, creep = np.nan_to_num(position) / step, CREEP * (t - t[0]) / lasting
+    steps, creep = np.nan_to_num(position) / step, CREEPING_SPEED * (t - t[0]) / lasting
     found = []
-    for m, size in amplitudes(step, sigma, harmonics).items():
+    for m, size in harmonic_amplitudes(step, sigma, harmonics).items():
         for moved in (steps - creep, steps + creep):
             phase = np.where(there, 2.0 * np.pi * m * moved, 0.0)
             half = np.where(there, size / np.sqrt(2.0), 0.0)
@@ -55,11 +55,14 @@ def patterns(
     return tuple(found)
 
 
-def white_part(step: float, sigma: float, harmonics: int = HARMONICS) -> float:
+def white_variance(step: float, sigma: float, harmonics: int = HARMONICS) -> float:
     """Return the variance of a reading that its neighbours do not share, in SI squared."""
-    return max(sigma**2 - sum(size**2 for size in amplitudes(step, sigma, harmonics).values()), 0.0)
+    return max(
+        sigma**2 - sum(size**2 for size in harmonic_amplitudes(step, sigma, harmonics).values()),
+        0.0,
+    )
 
 
-def harmonics_of(n: int) -> int:
+def harmonics_worth(n: int) -> int:
     """Return how many harmonics a recording of n samples is worth."""
-    return HARMONICS if n <= LONG else 1
+    return HARMONICS if n <= LONG_RECORDING else 1

@@ -6,7 +6,7 @@ import numpy as np
 
 from inertian.quantities.estimates import Array
 
-PATTERN = 4.0  # normal deviates beyond which residuals are said to follow a pattern
+PATTERN_Z = 4.0  # normal deviates beyond which residuals are said to follow a pattern
 
 
 def pattern_z(residuals: Array, used: Array) -> float:
@@ -17,10 +17,10 @@ def pattern_z(residuals: Array, used: Array) -> float:
     fewer than 8 used samples.
     """
     r = residuals[used > 0]
-    return pattern_of(float(np.sum(np.diff(r) ** 2)), float(r @ r), len(r))
+    return pattern_z_of_sums(float(np.sum(np.diff(r) ** 2)), float(r @ r), len(r))
 
 
-def pattern_of(changes: float, squares: float, n: int) -> float:
+def pattern_z_of_sums(changes: float, squares: float, n: int) -> float:
     """Return the same from Σ(r_{i+1} − r_i)² and Σr² of n residuals."""
     if n < 8 or squares == 0.0:
         return 0.0

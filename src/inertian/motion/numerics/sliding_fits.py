@@ -21,15 +21,16 @@ from numpy.typing import NDArray
 from inertian.quantities.correlation import convolved, correlated
 from inertian.quantities.estimates import Array, Rows
 
-EVEN = 1e-7  # of a step that even times may be off
-RUN = 1.1  # windows that an even run must hold to be worth a convolution
-LONG_WINDOW = 150  # samples; above, a convolution goes through Fourier space
-DIRECTLY = 300_000  # samples in all windows together up to which each has a basis of its own
-BLOCKS = (
-    8_192  # samples worked on at a time where spacing is uneven: they stay in the processor's cache
-)
-REMEMBERED = 3_000  # samples in a window of even spacing whose polynomials are worth keeping
-Asked = tuple[int, int]  # order of a derivative, degree of the polynomial
+EVEN_TOLERANCE = 1e-7  # of a step that even times may be off
+LEAST_RUN_IN_WINDOWS = 1.1  # windows that an even run must hold to be worth a convolution
+FOURIER_FROM = 150  # samples; above, a convolution goes through Fourier space
+# Samples in all windows together up to which each has a basis of its own
+MOST_WINDOW_SAMPLES_WITH_OWN_BASIS = 300_000
+# Samples worked on at a time where spacing is uneven: they stay in the processor's cache
+BLOCKS = 8_192
+# Samples in a window of even spacing whose polynomials are worth keeping
+LARGEST_REMEMBERED_WINDOW = 3_000
+DerivativeRequest = tuple[int, int]  # order of a derivative, degree of the polynomial
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,17 +100,17 @@ def even_runs(t: Array, window: int) -> list[tuple[int, int]]:
     """Return where times are evenly spaced for long enough to be worth a convolution, as (start, stop)."""
     steps = np.diff(t)
     step = float(np.median(steps)) if len(steps) else 0.0
-    breaks = np.flatnonzero(np.abs(steps - step) > EVEN * step) + 1
+    breaks = np.flatnonzero(np.abs(steps - step) > EVEN_TOLERANCE * step) + 1
     edges = np.concatenate([[0], breaks, [len(t)]])
-    long = np.flatnonzero(np.diff(edges) >= RUN * window)
+    long = np.flatnonzero(np.diff(edges) >= LEAST_RUN_IN_WINDOWS * window)
     return [(int(edges[i]), int(edges[i + 1])) for i in long]
 
 
-def sliding(
+def sliding_estimates(
     t: Array,
     x: Array,
     window: int,
-    asked: Sequence[Asked],
+    asked: Sequence[DerivativeRequest],
     correlation: float = 0.0,
     rows: tuple[int, int] | None = None,
 ) -> list[tuple[Array, Array]]:
@@ -162,15 +163,15 @@ def _at_end(
     x: Array,
     around: slice,
     rows: slice,
-    asked: Sequence[Asked],
+    asked: Sequence[DerivativeRequest],
     correlation: float,
     found: Sequence[tuple[Array, Array]],
 ) -> None:
     """Fill in estimates at some rows from one window."""
     ts, places = t[around], slice(rows.start - around.start, rows.stop - around.start)
     step = (ts[-1] - ts[0]) / max(len(ts) - 1, 1)
-    even = len(ts) <= REMEMBERED and bool(
-        np.abs(np.diff(ts) - step).max(initial=0.0) <= EVEN * step
+    even = len(ts) <= LARGEST_REMEMBERED_WINDOW and bool(
+        np.abs(np.diff(ts) - step).max(initial=0.0) <= EVEN_TOLERANCE * step
     )
     for (value, norm), (order, degree) in zip(found, asked, strict=True):
         if even:
@@ -196,12 +197,11 @@ def _even(
     own = even_basis(2 * half + 1, degree, order)
     middle = Basis(own.phi, own.slopes[half : half + 1] / step**order)
     weights = (middle.slopes @ middle.phi.T)[0]
-    weights = 0.5 * (
-        weights + (-1) ** order * weights[::-1]
-    )  # as they are but for rounding; and faster
+    # As they are but for rounding; and faster
+    weights = 0.5 * (weights + (-1) ** order * weights[::-1])
     level = float(x[low])
     samples = x[low - half : high + half] - level
-    if len(weights) > LONG_WINDOW:
+    if len(weights) > FOURIER_FROM:
         found = convolved(samples, weights[::-1])[2 * half : len(samples)]
     else:
         found = np.convolve(samples, weights[::-1], "valid")
@@ -213,7 +213,7 @@ def _uneven(
     x: Array,
     rows: tuple[int, int],
     window: int,
-    asked: Sequence[Asked],
+    asked: Sequence[DerivativeRequest],
     correlation: float,
     found: Sequence[tuple[Array, Array]],
 ) -> None:
@@ -225,7 +225,7 @@ def _uneven(
     if correlation:  # as for even spacing: readings are correlated from one to the next
         middles = [even_basis(window, degree, order) for order, degree in asked]
         factors = np.array([(m.norms(correlation) / m.norms())[window // 2] for m in middles])
-    directly = (high - low) * window <= DIRECTLY
+    directly = (high - low) * window <= MOST_WINDOW_SAMPLES_WITH_OWN_BASIS
     chunk = max(BLOCKS // window, 1) * window
     for first in range(low, high, chunk):
         last = min(first + chunk, high)
@@ -255,7 +255,7 @@ def _slopes_in(r: Array, at: Array, scale: Array, degree: int, order: int) -> Ar
 
 
 def _by_windows(
-    t: Array, x: Array, window: int, asked: Sequence[Asked]
+    t: Array, x: Array, window: int, asked: Sequence[DerivativeRequest]
 ) -> list[tuple[Array, Array]]:
     """As `_by_blocks`, by an orthonormal basis of each window: slower for wide windows, and to the last digit."""
     ts, xs = sliding_window_view(t, window), sliding_window_view(x, window)
@@ -276,7 +276,7 @@ def _by_windows(
 
 
 def _by_blocks(
-    t: Array, x: Array, window: int, asked: Sequence[Asked]
+    t: Array, x: Array, window: int, asked: Sequence[DerivativeRequest]
 ) -> list[tuple[Array, Array]]:
     """Estimates at the middles of all full windows, and norms; t and x of shape (n,), results (n − window + 1,).
 
@@ -375,7 +375,7 @@ def _forward(b: Array, row: Sequence[Array], known: Sequence[Array]) -> Array:
     return left
 
 
-def bands(sizes: Rows, rows: tuple[int, int]) -> list[tuple[int, int, int]]:
+def equal_window_runs(sizes: Rows, rows: tuple[int, int]) -> list[tuple[int, int, int]]:
     """Return runs of equal window among rows start … stop − 1, as (start, stop, size)."""
     own = sizes[rows[0] : rows[1]]
     edges = np.concatenate([[0], np.flatnonzero(np.diff(own)) + 1, [len(own)]])

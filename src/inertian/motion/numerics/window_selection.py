@@ -22,27 +22,23 @@ from inertian.motion.numerics.sliding_fits import basis, even_basis, even_runs
 from inertian.quantities.correlation import correlated
 from inertian.quantities.estimates import Array, Mask, Rows
 
-QUOTED = {0: 4, 1: 4, 2: 5}  # degree of the polynomial, by order of the derivative
-LEAST = 7  # samples in a window
-TESTED = 9  # samples in the smallest window that misfits are looked for in
-GROWTH = 1.2  # from one size that is tried to the next
-MISFIT = (
-    14.0  # of χ² with two degrees of freedom, and twice the logarithm of the number of samples more
-)
+QUOTED_DEGREE = {0: 4, 1: 4, 2: 5}  # degree of the polynomial, by order of the derivative
+LEAST_WINDOW = 7  # samples in a window
+LEAST_TESTED_WINDOW = 9  # samples in the smallest window that misfits are looked for in
+WINDOW_GROWTH = 1.2  # from one size that is tried to the next
+# Of χ² with two degrees of freedom, and twice the logarithm of the number of samples more
+MISFIT = 14.0
 DOUBTFUL = 9.2  # of the same: what one in a hundred exceeds by chance
 CONFIRMED = 2  # sizes that have to agree with a misfit
-NARROWER = {
-    0: 1.7,
-    1: 1.7,
-    2: 1.65,
-}  # than the window at which the quoted degree shows a misfit, by order
-BLOCKS = (
-    128  # samples a window that is more than twice as wide is condensed to, where spacing is uneven
-)
+# Than the window at which the quoted degree shows a misfit, by order
+SAFETY_FACTOR = {0: 1.7, 1: 1.7, 2: 1.65}
+# Samples a window that is more than twice as wide is condensed to, where spacing is uneven
+BLOCKS = 128
 OVERLAP = 8  # windows tried per window length
-LONG = 20_000  # samples above which one window serves a whole segment, chosen on this many
+# Samples above which one window serves a whole segment, chosen on this many
+LONG_RECORDING = 20_000
 ROUNDING = 1e-13  # of the largest position: noise below that is rounding
-TOP = 7  # degree of the last polynomial whose coefficient is looked at
+HIGHEST_TESTED_DEGREE = 7  # degree of the last polynomial whose coefficient is looked at
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,30 +66,30 @@ class Misfits:
 
     def seen(self, degree: int, n: int) -> Mask:
         """Return which of n samples lie in a window that misfits, shape (n,); (1,) where one window serves all."""
-        if n > LONG:
+        if n > LONG_RECORDING:
             return np.array([bool(self.wrong[degree].any())])
         return _covered(self.first[self.wrong[degree]], self.size, n)
 
 
-def sizes_tried(n: int) -> list[int]:
+def candidate_sizes(n: int) -> list[int]:
     """Return sizes of windows, odd except for the whole of n samples, each about GROWTH times the one before.
 
     In long segments steps are twice as large, and no window is wider than LONG.
     """
-    if n > LONG:
-        return [size for size in sizes_tried(LONG)[::2] if size % 2]
+    if n > LONG_RECORDING:
+        return [size for size in candidate_sizes(LONG_RECORDING)[::2] if size % 2]
     found: list[int] = []
-    size = float(TESTED)
-    while size < n / np.sqrt(GROWTH):
+    size = float(LEAST_TESTED_WINDOW)
+    while size < n / np.sqrt(WINDOW_GROWTH):
         odd = 2 * int(size / 2.0) + 1
         if not found or odd > found[-1]:
             found.append(odd)
-        size = max(size * GROWTH, odd + 2.0)
-    return [*found, n] if n >= TESTED else []
+        size = max(size * WINDOW_GROWTH, odd + 2.0)
+    return [*found, n] if n >= LEAST_TESTED_WINDOW else []
 
 
 @dataclass(frozen=True, eq=False)
-class Tried:
+class TriedWindows:
     """Windows of one size, tried all over a recording: coefficients in polynomials of their own, whatever the noise.
 
     `first` is the first sample of each window, (k,); `phi`, (w, TOP + 1), polynomials that stand for all of them;
@@ -119,7 +115,7 @@ class Tried:
         sigma = max(sigma, self.least)
         if self.held > 1:  # means of so many correlated readings
             spread = np.sqrt((1.0 + correlation) / (1.0 - correlation) / self.held) * np.ones(
-                TOP + 1
+                HIGHEST_TESTED_DEGREE + 1
             )
         else:
             spread = np.sqrt(np.einsum("ij,ij->j", self.phi, correlated(self.phi, correlation)))
@@ -129,7 +125,7 @@ class Tried:
             mean = (sums[self.first + self.size] - sums[self.first]) / self.size
             chi /= np.maximum(mean, np.finfo(float).tiny)[:, None]
         much = MISFIT + 2.0 * np.log(self.n)
-        both = {p: chi[:, p + 1] + chi[:, p + 2] for p in range(2, TOP - 1)}
+        both = {p: chi[:, p + 1] + chi[:, p + 2] for p in range(2, HIGHEST_TESTED_DEGREE - 1)}
         return Misfits(
             self.size,
             self.first,
@@ -149,17 +145,17 @@ def misfits(
     return [one.misfits(sigma, correlation, share) for one in tried_windows(t, x)]
 
 
-def tried_windows(t: Array, x: Array) -> list[Tried]:
+def tried_windows(t: Array, x: Array) -> list[TriedWindows]:
     """Return windows of growing size on a recording; t and x of shape (n,), nothing missing."""
     n = len(t)
     even = even_runs(t, n // 2) == [(0, n)]
     least = max(ROUNDING * float(np.abs(x).max(initial=0.0)), np.finfo(float).tiny)
-    sizes = sizes_tried(n)
+    sizes = candidate_sizes(n)
     held = [1 if even or size < 2 * BLOCKS else size // BLOCKS for size in sizes]
     return [_of_size(t, x, size, even, many, least) for size, many in zip(sizes, held, strict=True)]
 
 
-def _of_size(t: Array, x: Array, size: int, even: bool, held: int, least: float) -> Tried:
+def _of_size(t: Array, x: Array, size: int, even: bool, held: int, least: float) -> TriedWindows:
     """Windows of one size; wide ones at uneven spacing on means over `held` samples: polynomials hardly bend in one."""
     whole = len(t) // held * held
     if held > 1:
@@ -167,31 +163,31 @@ def _of_size(t: Array, x: Array, size: int, even: bool, held: int, least: float)
     else:
         t_of, x_of = t, x
     n, w = len(t_of), size // held
-    most = max(LONG * (OVERLAP if len(t) <= LONG else 1) // (w * held), 8)
+    most = max(LONG_RECORDING * (OVERLAP if len(t) <= LONG_RECORDING else 1) // (w * held), 8)
     step = max(w // OVERLAP, -(-(n - w) // most), 1)
     first = np.unique(np.append(np.arange(0, n - w + 1, step), n - w))
     windows = sliding_window_view(x_of, w)[first]
     windows = windows - windows.mean(axis=1, keepdims=True)
     if even:
-        phi = even_basis(w, TOP, 0).phi
+        phi = even_basis(w, HIGHEST_TESTED_DEGREE, 0).phi
         coefficients = windows @ phi
     else:
         phi, coefficients = _uneven(t_of, windows, first, w)
     first = first * held
     first[-1] += len(t) - whole  # the last stands for what is left over as well
-    return Tried(w * held, first, phi, coefficients, held, len(t), least)
+    return TriedWindows(w * held, first, phi, coefficients, held, len(t), least)
 
 
 def _uneven(t: Array, windows: Array, first: Rows, size: int) -> tuple[Array, Array]:
     """Coefficients of the windows in polynomials of their own, and one basis that stands for all."""
     ts = sliding_window_view(t, size)[first]
     z = 2.0 * (ts - ts[:, :1]) / np.ptp(ts, axis=1, keepdims=True) - 1.0
-    coefficients = np.empty((len(first), TOP + 1))
+    coefficients = np.empty((len(first), HIGHEST_TESTED_DEGREE + 1))
     for rows in np.array_split(np.arange(len(first)), max(len(first) * size // 100_000, 1)):
-        phi = np.linalg.qr(np.polynomial.legendre.legvander(z[rows], TOP))[0]
+        phi = np.linalg.qr(np.polynomial.legendre.legvander(z[rows], HIGHEST_TESTED_DEGREE))[0]
         coefficients[rows] = np.einsum("iw,iwk->ik", windows[rows], phi)
     middle = t[first[len(first) // 2] :][:size]
-    return basis(middle, middle, TOP, 0).phi, coefficients
+    return basis(middle, middle, HIGHEST_TESTED_DEGREE, 0).phi, coefficients
 
 
 def _covered(first: Rows, size: int, n: int) -> Mask:
@@ -202,17 +198,17 @@ def _covered(first: Rows, size: int, n: int) -> Mask:
     return np.asarray(np.cumsum(ends[:-1]) > 0.5)
 
 
-def windows_for(order: int, tried: list[Misfits], n: int) -> Rows:
+def selected_windows(order: int, tried: list[Misfits], n: int) -> Rows:
     """Return the size of the window for a derivative at each of n samples, shape (n,), from where windows misfit."""
     if not tried:
         return np.full(n, n)
-    last = n if n <= LONG else tried[-1].size
-    sizes = np.array([m.size for m in tried] + [int(last * GROWTH)])
-    plain = _first_misfit(tried, QUOTED[order] - 2, n)
-    quoted = _first_misfit(tried, QUOTED[order], n)
-    narrower = (sizes[quoted] / NARROWER[order]).astype(np.intp) // 2 * 2 + 1
-    chosen = np.where(plain == len(tried), last, np.maximum(narrower, LEAST))
-    if n <= LONG and order == 2 and not tried[-1].doubtful[QUOTED[order]].any():
+    last = n if n <= LONG_RECORDING else tried[-1].size
+    sizes = np.array([m.size for m in tried] + [int(last * WINDOW_GROWTH)])
+    plain = _first_misfit(tried, QUOTED_DEGREE[order] - 2, n)
+    quoted = _first_misfit(tried, QUOTED_DEGREE[order], n)
+    narrower = (sizes[quoted] / SAFETY_FACTOR[order]).astype(np.intp) // 2 * 2 + 1
+    chosen = np.where(plain == len(tried), last, np.maximum(narrower, LEAST_WINDOW))
+    if n <= LONG_RECORDING and order == 2 and not tried[-1].doubtful[QUOTED_DEGREE[order]].any():
         chosen = np.where(quoted == len(tried), n, chosen)
     return np.asarray(np.broadcast_to(np.minimum(chosen, n), (n,)), dtype=np.intp)
 

@@ -80,10 +80,10 @@ class Frame:
         return {"x": handed * values["y"], "y": -handed * values["x"]}
 
 
-AS_FILED = Frame()
+FILE_FRAME = Frame()
 
 
-def framed(trial: Trial, frame: Frame) -> Trial:
+def in_frame(trial: Trial, frame: Frame) -> Trial:
     """Return the trial as its frame shows it; the same object where the frame changes nothing. Raises FrameError."""
     if not frame.moves and not frame.zeros:
         return trial
@@ -128,12 +128,12 @@ def _framed_channels(trial: str, body: Body, frame: Frame) -> tuple[Channel, ...
     x, y = frame.applied(there.get("x", nothing), there.get("y", nothing))
     us = {c.axis: c.stated for c in body.channels}
     return tuple(
-        Channel(c.axis, c.column, metre, x if c.axis == "x" else y, u=_turned_u(c.axis, us, frame))
+        Channel(c.axis, c.column, metre, x if c.axis == "x" else y, u=_rotated_u(c.axis, us, frame))
         for c in body.channels
     )
 
 
-def _turned_u(axis: str, us: Mapping[str, Array | None], frame: Frame) -> Array | None:
+def _rotated_u(axis: str, us: Mapping[str, Array | None], frame: Frame) -> Array | None:
     """The stated uncertainties along an axis of the frame, in m; None unless all the axes it mixes have them."""
     parts = [(frame.mixed(axis, filed), u) for filed, u in us.items()]
     squares = [mixed**2 * u**2 for mixed, u in parts if mixed != 0.0 and u is not None]

@@ -7,16 +7,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from inertian.motion.recording.frame import AS_FILED, Frame, framed
-from inertian.motion.recording.tidying import Effect, Step, bridge, tidied
+from inertian.motion.recording.frame import FILE_FRAME, Frame, in_frame
+from inertian.motion.recording.tidying import Effect, TidyStep, apply_steps, bridge
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.quantities.estimates import Array, Rows
 
-KEPT = 6  # states of one trial that are remembered, for undo and dragging
+REMEMBERED_STATES = 6  # states of one trial that are remembered, for undo and dragging
 
 
 @dataclass(frozen=True, eq=False)
-class Ready:
+class PreparedTrial:
     """The trial that counts, with the same id: samples set aside are missing (NaN), positions are in the frame.
 
     `whole` is the trial in the frame with nothing set aside; `aside` and `bridged` hold rows by body, `bridges` the
@@ -31,27 +31,32 @@ class Ready:
     effects: tuple[Effect, ...] = ()
 
 
-_known: "weakref.WeakKeyDictionary[Trial, OrderedDict[object, Ready]]" = weakref.WeakKeyDictionary()
+_known: "weakref.WeakKeyDictionary[Trial, OrderedDict[object, PreparedTrial]]" = (
+    weakref.WeakKeyDictionary()
+)
 
 
-def ready(trial: Trial, steps: Sequence[Step] = (), frame: Frame = AS_FILED) -> Ready:
+def prepare(
+    trial: Trial, steps: Sequence[TidyStep] = (), frame: Frame = FILE_FRAME
+) -> PreparedTrial:
     """Return a trial after its tidy steps and in its frame; equal questions give the identical answer."""
     if not steps and not frame.moves and not frame.zeros:
-        return Ready(trial, trial, {}, {}, {})  # not remembered: it would hold on to its own key
+        # Not remembered: it would hold on to its own key
+        return PreparedTrial(trial, trial, {}, {}, {})
     key = (tuple(steps), replace(frame, time_zero=0.0, centre=None))
     states = _known.setdefault(trial, OrderedDict())
     if key in states:
         states.move_to_end(key)
     else:
-        states[key] = _made_ready(trial, steps, frame)
-        while len(states) > KEPT:
+        states[key] = _prepared(trial, steps, frame)
+        while len(states) > REMEMBERED_STATES:
             states.popitem(last=False)
     return states[key]
 
 
-def _made_ready(trial: Trial, steps: Sequence[Step], frame: Frame) -> Ready:
-    kept = tidied(trial, steps)
-    seen = framed(trial, frame)
+def _prepared(trial: Trial, steps: Sequence[TidyStep], frame: Frame) -> PreparedTrial:
+    kept = apply_steps(trial, steps)
+    seen = in_frame(trial, frame)
     whole = seen if seen is not trial else replace(trial)  # never the key itself
     bodies = tuple(_without(body, kept.aside[body.name]) for body in whole.bodies)
     left = replace(whole, bodies=bodies)
@@ -61,7 +66,7 @@ def _made_ready(trial: Trial, steps: Sequence[Step], frame: Frame) -> Ready:
         if (rows := kept.bridged[body.name]).size
         for c in body.channels
     }
-    return Ready(left, whole, kept.aside, kept.bridged, bridges, kept.effects)
+    return PreparedTrial(left, whole, kept.aside, kept.bridged, bridges, kept.effects)
 
 
 def _without(body: Body, rows: Rows) -> Body:

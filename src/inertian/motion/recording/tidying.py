@@ -6,7 +6,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from inertian.motion.numerics.outliers import THRESHOLD, glitches
+from inertian.motion.numerics.outliers import THRESHOLD, outlier_rows
 from inertian.motion.recording.trials import Body, Trial
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array, Mask, Rows
@@ -35,7 +35,7 @@ class Reason(StrEnum):
 
 
 @dataclass(frozen=True)
-class Step:
+class TidyStep:
     """One tidy step. `runs` are first and last raw rows, both included; no `body` means all bodies.
 
     `threshold` is in local spreads; `version` is that of the rule that finds jumps.
@@ -72,7 +72,7 @@ def runs_of(rows: Iterable[int]) -> tuple[tuple[int, int], ...]:
 class Effect:
     """What one step does: how many samples of which bodies it sets aside or bridges."""
 
-    step: Step
+    step: TidyStep
     counts: Mapping[str, int] = field(default_factory=dict)
 
     @property
@@ -108,7 +108,7 @@ def jump_rows(
     found = [np.zeros(0, dtype=np.intp)]
     for channel in moving.channels:
         floor = channel.resolution / np.sqrt(12.0)
-        found.append(rows[glitches(trial.t[rows], channel.si[rows], floor, threshold)])
+        found.append(rows[outlier_rows(trial.t[rows], channel.si[rows], floor, threshold)])
     return np.unique(np.concatenate(found))
 
 
@@ -129,7 +129,7 @@ def gap_around(trial: Trial, body: str, time: float, aside: Rows | None = None) 
     return first, last
 
 
-def tidied(trial: Trial, steps: Sequence[Step]) -> Tidied:
+def apply_steps(trial: Trial, steps: Sequence[TidyStep]) -> Tidied:
     """Return what the steps that are switched on do to a trial, in their order."""
     count = len(trial.t)
     gone = {body.name: np.zeros(count, dtype=bool) for body in trial.bodies}
@@ -151,7 +151,7 @@ def tidied(trial: Trial, steps: Sequence[Step]) -> Tidied:
     )
 
 
-def _chosen(trial: Trial, step: Step, body: str, there: Mask, gone: Mask) -> Mask:
+def _chosen(trial: Trial, step: TidyStep, body: str, there: Mask, gone: Mask) -> Mask:
     """The rows of one body that a step sets aside, or bridges."""
     chosen = np.zeros(len(there), dtype=bool)
     if step.kind is StepKind.JUMPS:
@@ -165,7 +165,7 @@ def _chosen(trial: Trial, step: Step, body: str, there: Mask, gone: Mask) -> Mas
     return np.asarray(chosen & (~there if step.kind is StepKind.BRIDGE else there))
 
 
-def carried_over(steps: Sequence[Step], old: Array, new: Array) -> tuple[Step, ...]:
+def carried_over(steps: Sequence[TidyStep], old: Array, new: Array) -> tuple[TidyStep, ...]:
     """Return steps for a recording with other rows: each row goes where its time is now; old and new are times in s.
 
     A row whose time is gone is dropped, and a step of which nothing is left.

@@ -25,7 +25,7 @@ class ClockOffset:
     how: str
 
 
-def joined(first: Trial, second: Trial, offset: float, facing: float | None = None) -> Trial:
+def join_trials(first: Trial, second: Trial, offset: float, facing: float | None = None) -> Trial:
     """Return one trial with the bodies of both; `offset` (s) is added to the times of the second.
 
     `facing` is L in m where the recorders face one another: then x = L − x′ for the second. All times are in s on the
@@ -109,9 +109,8 @@ def _moment(trial: Trial) -> float:
     signal = _signal(trial)
     if trial.followed:
         spans = suggest_spans(trial)
-        hits = (
-            [spans.contact] if spans.contact else [s for s in spans if s.kind.event]
-        )  # alone, a body meets nobody
+        # Alone, a body meets nobody
+        hits = [spans.contact] if spans.contact else [s for s in spans if s.kind.event]
         if hits:
             return 0.5 * (hits[0].start + hits[0].stop)
     if signal is None or not signal.max() > 0.0:

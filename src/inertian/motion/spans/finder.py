@@ -7,41 +7,38 @@ from itertools import pairwise
 import numpy as np
 
 from inertian.motion.recording.trials import Trial
-from inertian.motion.spans.segmentation import Stretch
+from inertian.motion.spans.segmentation import SteadySegment
 from inertian.motion.spans.span_naming import (
-    Event,
-    Found,
-    Motion,
-    named,
+    FoundEvent,
+    FoundMotion,
+    FoundSpan,
     reason_of_event,
     reason_of_motion,
+    with_names,
 )
 from inertian.motion.spans.spans import SpanKind
 from inertian.motion.spans.velocity_changes import (
-    Change,
-    Joint,
+    SegmentJoint,
     Track,
-    changes_of,
-    joints_of,
+    VelocityChange,
+    segment_joints,
     track_of,
     unseen_reach,
+    velocity_changes,
     velocity_of,
 )
 
-SLOW = 0.08  # s; what takes longer, and was followed, is an interaction
-KEPT_CLEAR, OF_FEW, FEW = (
-    1.25,
-    0.75,
-    12,
-)  # steps kept clear of a hit on each side; fewer where a side has few samples
-SURE = 4.5  # normal deviates of its u that an acceleration must exceed to be one
-STILL = 2.0  # σ of a reading that a body at rest may seem to move through a span
-STOPPED = 0.5  # of its speed that a body may keep at an end stop
-LEAST, SHORTEST = 3, 0.015  # samples in a steady span, and share of the recording
-RETURNS = 6.0  # σ of a reading that a body must move on each side of a turning point
+SLOW_CHANGE = 0.08  # s; what takes longer, and was followed, is an interaction
+# Steps kept clear of a hit on each side; fewer where a side has few samples
+KEPT_CLEAR, OF_FEW, FEW = (1.25, 0.75, 12)
+SURE_ACCELERATION_Z = 4.5  # normal deviates of its u that an acceleration must exceed to be one
+STILL_SIGMAS = 2.0  # σ of a reading that a body at rest may seem to move through a span
+STOPPED_SHARE = 0.5  # of its speed that a body may keep at an end stop
+LEAST_SAMPLES, SHORTEST_SHARE = 3, 0.015  # samples in a steady span, and share of the recording
+RETURN_SIGMAS = 6.0  # σ of a reading that a body must move on each side of a turning point
 
 
-def find_spans(trial: Trial) -> list[Found]:
+def find_spans(trial: Trial) -> list[FoundSpan]:
     """Return the spans suggested for a trial, in order of time; empty where nothing was followed.
 
     Positions are the evidence: stretches of steady motion come from penalised least squares (`stretches`), the edges
@@ -54,23 +51,24 @@ def find_spans(trial: Trial) -> list[Found]:
     ]
     if not tracks:
         return []
-    joints = [joints_of(track) for track in tracks]
-    edged = [(change, *_edges(change, float(trial.t[0]))) for change in changes_of(tracks, joints)]
+    joints = [segment_joints(track) for track in tracks]
+    edged = [
+        (change, *_edges(change, float(trial.t[0]))) for change in velocity_changes(tracks, joints)
+    ]
     motions = {t.body: _motions(t, own, edged) for t, own in zip(tracks, joints, strict=True)}
     events = [_classified(change, start, stop, motions) for change, start, stop in edged]
     for body, own in motions.items():
         push = _first_push(own)
         if push is not None:
-            events = [
-                e for e in events if e.bodies != (body,) or e.start > push.stop - 1e-9
-            ]  # its end is no hit
+            # Its end is no hit
+            events = [e for e in events if e.bodies != (body,) or e.start > push.stop - 1e-9]
             events.append(push)
             motions[body] = own[1:]
     events = _bounces(sorted(events, key=lambda e: e.start), motions)
     if len(tracks) == 2:
         for event in events:
             _let_the_other_feel(event, tracks, motions)
-    found = [Found(e.kind, "", e.start, e.stop, e.bodies, reason_of_event(e)) for e in events]
+    found = [FoundSpan(e.kind, "", e.start, e.stop, e.bodies, reason_of_event(e)) for e in events]
     bouncing = {body for e in events if e.kind is SpanKind.BOUNCE for body in e.bodies}
     for track in tracks:
         own, turns = (
@@ -78,12 +76,14 @@ def find_spans(trial: Trial) -> list[Found]:
             if track.body in bouncing
             else _turned(motions[track.body], track.step)
         )
-        found += [Found(m.kind, "", m.start, m.stop, (m.body,), reason_of_motion(m)) for m in own]
+        found += [
+            FoundSpan(m.kind, "", m.start, m.stop, (m.body,), reason_of_motion(m)) for m in own
+        ]
         found += [_turn(track, time) for time in turns]
-    return named(_joined(found, min(t.step for t in tracks)))
+    return with_names(_joined(found, min(t.step for t in tracks)))
 
 
-def _edges(change: Change, first: float) -> tuple[float, float]:
+def _edges(change: VelocityChange, first: float) -> tuple[float, float]:
     """From when to when a change lasts; where it was too short to be followed, a little to either side of it."""
     pulse = change.pulse
     if change.seen:
@@ -96,12 +96,14 @@ def _edges(change: Change, first: float) -> tuple[float, float]:
 
 
 def _motions(
-    track: Track, joints: Sequence[Joint], edged: Sequence[tuple[Change, float, float]]
-) -> list[Motion]:
+    track: Track,
+    joints: Sequence[SegmentJoint],
+    edged: Sequence[tuple[VelocityChange, float, float]],
+) -> list[FoundMotion]:
     """The steady motions of a body, clear of all changes."""
     pieces = [joints[0].left, *(j.right for j in joints)] if joints else [track.stretches[0]]
     if not joints and len(track.stretches) > 1:
-        pieces = [Stretch(track.stretches[0].start, track.stretches[-1].stop, 2)]
+        pieces = [SteadySegment(track.stretches[0].start, track.stretches[-1].stop, 2)]
     starts, stops = [float(track.t[0])], []
     for joint in joints:
         edges = next(
@@ -115,32 +117,34 @@ def _motions(
     return [m for m in found if m is not None]
 
 
-def _motion(track: Track, start: float, stop: float) -> Motion | None:
+def _motion(track: Track, start: float, stop: float) -> FoundMotion | None:
     """What a body does from start to stop, judged by lines and parabolas through its samples."""
     low, high = int(np.searchsorted(track.t, start)), int(np.searchsorted(track.t, stop, "right"))
-    if high - low < max(LEAST, SHORTEST * len(track.t)) or stop <= start:
+    if high - low < max(LEAST_SAMPLES, SHORTEST_SHARE * len(track.t)) or stop <= start:
         return None
-    degree = 2 if high - low > LEAST else 1
-    v, u, a, u_a = velocity_of(track, Stretch(low, high, degree), start)
+    degree = 2 if high - low > LEAST_SAMPLES else 1
+    v, u, a, u_a = velocity_of(track, SteadySegment(low, high, degree), start)
     sigma = 1.0 / np.sqrt(track.weight[:, low:high].mean(axis=1))
     kind = SpanKind.VELOCITY
-    if degree == 2 and np.any(np.abs(a) > SURE * u_a):
+    if degree == 2 and np.any(np.abs(a) > SURE_ACCELERATION_Z * u_a):
         kind = SpanKind.ACCELERATION
     else:
-        v, u, a_none, _ = velocity_of(track, Stretch(low, high, 1), 0.5 * (start + stop))
+        v, u, a_none, _ = velocity_of(track, SteadySegment(low, high, 1), 0.5 * (start + stop))
         moved = np.abs(v) * (stop - start)
-        if np.all(moved < np.maximum(STILL * sigma, 3.0 * u * (stop - start))):
+        if np.all(moved < np.maximum(STILL_SIGMAS * sigma, 3.0 * u * (stop - start))):
             kind, v, a = SpanKind.REST, 0.0 * v, 0.0 * a
         else:
             a = a if degree == 2 else a_none
     at_ends = (v, v + a * (stop - start)) if kind is SpanKind.ACCELERATION else (v, v)
     start, stop = max(start, float(track.t[0])), min(stop, float(track.t[-1]))
-    return Motion(kind, start, stop, track.body, at_ends, a, u_a, high - low, float(sigma.max()))
+    return FoundMotion(
+        kind, start, stop, track.body, at_ends, a, u_a, high - low, float(sigma.max())
+    )
 
 
 def _beside(
-    motions: Sequence[Motion], start: float, stop: float
-) -> tuple[Motion | None, Motion | None]:
+    motions: Sequence[FoundMotion], start: float, stop: float
+) -> tuple[FoundMotion | None, FoundMotion | None]:
     """The motions just before and just after an event."""
     middle = 0.5 * (start + stop)
     before = [m for m in motions if m.stop <= middle]
@@ -149,10 +153,10 @@ def _beside(
 
 
 def _classified(
-    change: Change, start: float, stop: float, motions: Mapping[str, Sequence[Motion]]
-) -> Event:
+    change: VelocityChange, start: float, stop: float, motions: Mapping[str, Sequence[FoundMotion]]
+) -> FoundEvent:
     """Say what kind of event a change of velocity is."""
-    slow = change.seen and stop - start >= SLOW
+    slow = change.seen and stop - start >= SLOW_CHANGE
     kind = SpanKind.INTERACTION if slow else SpanKind.CONTACT
     if len(change.dv) == 1:
         body = next(iter(change.dv))
@@ -169,11 +173,11 @@ def _classified(
             kind = SpanKind.PUSH
         elif last and before is not None and not slow and _stops(before, after):
             kind = SpanKind.END_STOP
-    return Event(kind, start, stop, change.dv, change.seen)
+    return FoundEvent(kind, start, stop, change.dv, change.seen)
 
 
 def _let_the_other_feel(
-    event: Event, tracks: Sequence[Track], motions: dict[str, list[Motion]]
+    event: FoundEvent, tracks: Sequence[Track], motions: dict[str, list[FoundMotion]]
 ) -> None:
     """A body that hits something, and is not driven back by a surface again and again, may hit the only other body.
 
@@ -182,7 +186,7 @@ def _let_the_other_feel(
     if event.kind not in (SpanKind.CONTACT, SpanKind.END_STOP) or len(event.dv) != 1:
         return
     other = next(track for track in tracks if track.body not in event.dv)
-    kept: list[Motion | None] = []
+    kept: list[FoundMotion | None] = []
     for motion in motions[other.body]:
         if motion.start < event.stop and event.start < motion.stop:
             kept += [
@@ -194,12 +198,14 @@ def _let_the_other_feel(
     motions[other.body] = [m for m in kept if m is not None]
 
 
-def _stops(before: Motion, after: Motion | None) -> bool:
+def _stops(before: FoundMotion, after: FoundMotion | None) -> bool:
     came = float(np.linalg.norm(before.v[1]))
-    return came > 0.0 and (after is None or float(np.linalg.norm(after.v[0])) < STOPPED * came)
+    return came > 0.0 and (
+        after is None or float(np.linalg.norm(after.v[0])) < STOPPED_SHARE * came
+    )
 
 
-def _first_push(motions: Sequence[Motion]) -> Event | None:
+def _first_push(motions: Sequence[FoundMotion]) -> FoundEvent | None:
     """The end of a push that was under way at the start: strong acceleration from near rest, then a glide."""
     if len(motions) < 2 or motions[0].kind is not SpanKind.ACCELERATION:
         return None
@@ -209,17 +215,19 @@ def _first_push(motions: Sequence[Motion]) -> Event | None:
     goes_on = float(np.linalg.norm(then.v[0] - first.v[1])) < 0.5 * float(np.linalg.norm(then.v[0]))
     if not (strong and gains and goes_on and then.kind is not SpanKind.REST):
         return None
-    return Event(
+    return FoundEvent(
         SpanKind.PUSH, first.start, then.start, {first.body: first.v[1] - first.v[0]}, True
     )
 
 
-def _bounces(events: Sequence[Event], motions: Mapping[str, Sequence[Motion]]) -> list[Event]:
+def _bounces(
+    events: Sequence[FoundEvent], motions: Mapping[str, Sequence[FoundMotion]]
+) -> list[FoundEvent]:
     """Contacts of one body that something drives back to the surface again and again are bounces."""
     return [replace(e, kind=SpanKind.BOUNCE) if _is_bounce(e, motions) else e for e in events]
 
 
-def _is_bounce(event: Event, motions: Mapping[str, Sequence[Motion]]) -> bool:
+def _is_bounce(event: FoundEvent, motions: Mapping[str, Sequence[FoundMotion]]) -> bool:
     if event.kind not in (SpanKind.CONTACT, SpanKind.END_STOP) or len(event.dv) != 1:
         return False
     body, dv = next(iter(event.dv.items()))
@@ -228,18 +236,17 @@ def _is_bounce(event: Event, motions: Mapping[str, Sequence[Motion]]) -> bool:
     if before is None or after is None:
         return False
     reverses = float(before.v[1] @ away) < 0.0 < float(after.v[0] @ away)
-    few = (
-        after.samples <= 2 * LEAST
-    )  # at the end of a recording: too little to tell an acceleration
+    # At the end of a recording: too little to tell an acceleration
+    few = after.samples <= 2 * LEAST_SAMPLES
     known = (before,) if few else (before, after)
     driven = all(float(m.a @ away) < 0.0 and m.kind is SpanKind.ACCELERATION for m in known)
     return reverses and driven
 
 
-def _turned(motions: Sequence[Motion], step: float) -> tuple[list[Motion], list[float]]:
+def _turned(motions: Sequence[FoundMotion], step: float) -> tuple[list[FoundMotion], list[float]]:
     """Split steady accelerations where the body turns round; return the motions and the moments."""
     turns: list[float] = []
-    found: list[Motion] = []
+    found: list[FoundMotion] = []
     for motion in motions:
         time = _turning_time(motion)
         if time is None:
@@ -271,17 +278,17 @@ def _turned(motions: Sequence[Motion], step: float) -> tuple[list[Motion], list[
     return found, turns
 
 
-def _returns(motion: Motion, side: float) -> bool:
-    return 0.5 * float(np.linalg.norm(motion.a)) * side**2 > RETURNS * motion.sigma
+def _returns(motion: FoundMotion, side: float) -> bool:
+    return 0.5 * float(np.linalg.norm(motion.a)) * side**2 > RETURN_SIGMAS * motion.sigma
 
 
-def _comes_back(motion: Motion, time: float, step: float) -> bool:
+def _comes_back(motion: FoundMotion, time: float, step: float) -> bool:
     """Whether a body moves noticeably on both sides of a turning point; friction stops it, but never turns it round."""
     side = min(time - motion.start, motion.stop - time)
-    return side > LEAST * step and _returns(motion, side)
+    return side > LEAST_SAMPLES * step and _returns(motion, side)
 
 
-def _turning_time(motion: Motion) -> float | None:
+def _turning_time(motion: FoundMotion) -> float | None:
     """When the velocity of a steady acceleration along a line goes through zero, or None."""
     if motion.kind is not SpanKind.ACCELERATION:
         return None
@@ -293,7 +300,7 @@ def _turning_time(motion: Motion) -> float | None:
     return motion.start + (motion.stop - motion.start) * -v0 / (v1 - v0)
 
 
-def _turn_between(a: Motion, b: Motion, step: float) -> float | None:
+def _turn_between(a: FoundMotion, b: FoundMotion, step: float) -> float | None:
     """When a body turns round where one steady acceleration goes over into another, or None."""
     if (
         b.start - a.stop > 1.5 * step
@@ -316,15 +323,15 @@ def _turn_between(a: Motion, b: Motion, step: float) -> float | None:
     return float(np.mean(near)) if near else None
 
 
-def _turn(track: Track, time: float) -> Found:
+def _turn(track: Track, time: float) -> FoundSpan:
     half = 1.5 * track.step
     why = f"the velocity goes through zero at {time:.4g} s and the acceleration does not"
-    return Found(SpanKind.TURN, "", time - half, time + half, (track.body,), why)
+    return FoundSpan(SpanKind.TURN, "", time - half, time + half, (track.body,), why)
 
 
-def _joined(found: Sequence[Found], step: float) -> list[Found]:
+def _joined(found: Sequence[FoundSpan], step: float) -> list[FoundSpan]:
     """Spans of one kind at the same time are one, of several bodies."""
-    result: list[Found] = []
+    result: list[FoundSpan] = []
     for one in sorted(found, key=lambda f: (f.t0, f.t1, f.kind)):
         for k, other in enumerate(result):
             same = (

@@ -16,19 +16,20 @@ import numpy as np
 from inertian.quantities.estimates import Array, Rows
 
 TABLE = 257
-NEAR = 60  # samples on each side of a change that are taken singly; farther out they are averaged
-GROWTH = 0.08  # of the blocks they are averaged in, as a share of the distance
-RESOLVED = 14.0  # χ² a pulse must gain over a kink
+# Samples on each side of a change that are taken singly; farther out they are averaged
+SINGLE_SAMPLES = 60
+BLOCK_GROWTH = 0.08  # of the blocks they are averaged in, as a share of the distance
+RESOLVED_CHI2 = 14.0  # χ² a pulse must gain over a kink
 USUAL, SPREAD = 0.45, 0.4  # ln α and ln β as they are expected, and the standard deviation about it
 MODEL_ERROR = 0.002  # of (change of velocity × duration): no shape is exactly right
-MOST_OF_ALL = 0.7  # of what is looked at that a pulse may fill
-ONE_MORE = 3.0  # χ² that one more parameter must gain to be believed
+LARGEST_SHARE = 0.7  # of what is looked at that a pulse may fill
+PARAMETER_GAIN = 3.0  # χ² that one more parameter must gain to be believed
 MOST_ROUNDS = 60  # of a search; a cost that sinks for ever has no best place
-Shape = tuple[float, float]  # ln α, ln β
+PulseShape = tuple[float, float]  # ln α, ln β
 
 
 @dataclass(frozen=True, eq=False)
-class Side:
+class PulseSide:
     """What a body does around a change: samples, weights 1/σ², and whether it rests before or after.
 
     t has shape (n,); x and weight (axes, n). `rests` tells of before and after; `curved` whether either side is a
@@ -74,23 +75,25 @@ def thinned(
     rests: tuple[bool, bool],
     curved: bool,
     about: tuple[float, float],
-) -> Side:
+) -> PulseSide:
     """Return a side with single samples near a change and means of ever more samples farther out."""
     first, last = np.searchsorted(t, about)
-    if len(t) <= 4 * NEAR:
-        return Side(t, x, weight, rests, curved)
-    edges = _edges(len(t), int(first) - NEAR, int(last) + NEAR)
+    if len(t) <= 4 * SINGLE_SAMPLES:
+        return PulseSide(t, x, weight, rests, curved)
+    edges = _edges(len(t), int(first) - SINGLE_SAMPLES, int(last) + SINGLE_SAMPLES)
     counts = np.diff(np.append(edges, len(t)))
     total = np.add.reduceat(weight, edges, axis=1)
     mean = np.add.reduceat(x * weight, edges, axis=1) / total
-    return Side(np.add.reduceat(t, edges) / counts, mean, total, rests, curved)
+    return PulseSide(np.add.reduceat(t, edges) / counts, mean, total, rests, curved)
 
 
 def _edges(n: int, low: int, high: int) -> Rows:
     low, high = max(low, 0), min(high, n)
-    inner = max(1, (high - low) // (6 * NEAR))
+    inner = max(1, (high - low) // (6 * SINGLE_SAMPLES))
     steps = np.unique(
-        np.floor(np.expm1(np.arange(0.0, np.log(n) / GROWTH + 1.0) * GROWTH) / GROWTH)
+        np.floor(
+            np.expm1(np.arange(0.0, np.log(n) / BLOCK_GROWTH + 1.0) * BLOCK_GROWTH) / BLOCK_GROWTH
+        )
     ).astype(np.intp)
     left, right = low - 1 - steps, high + steps
     parts = [left[left >= 0][::-1], np.arange(low, high, inner), right[right < n], np.zeros(1)]
@@ -98,7 +101,7 @@ def _edges(n: int, low: int, high: int) -> Rows:
 
 
 @lru_cache(maxsize=4096)
-def _path(shape: Shape) -> Array:
+def _path(shape: PulseShape) -> Array:
     u = np.linspace(0.5 / TABLE, 1.0 - 0.5 / TABLE, TABLE - 1)
     force = np.exp(np.exp(shape[0]) * np.log(u) + np.exp(shape[1]) * np.log1p(-u))
     v = np.concatenate([[0.0], np.cumsum(force)])
@@ -109,7 +112,7 @@ def _path(shape: Shape) -> Array:
 _GRID = np.linspace(0.0, 1.0, TABLE)
 
 
-def _push(t: Array, start: float, stop: float, shape: Shape) -> Array:
+def _push(t: Array, start: float, stop: float, shape: PulseShape) -> Array:
     """The path in s that a pulse of 1 m/s adds."""
     length = stop - start
     if length <= 0.0:
@@ -122,7 +125,7 @@ def _push(t: Array, start: float, stop: float, shape: Shape) -> Array:
 class _Fit:
     """One body's least squares for any two times, with what does not depend on them taken out beforehand."""
 
-    def __init__(self, side: Side) -> None:
+    def __init__(self, side: PulseSide) -> None:
         t, self._side = side.t, side
         self.first, self.last = t[0], t[-1]
         self._origin, self._scale = float(t.mean()), float(np.ptp(t)) or 1.0
@@ -137,7 +140,7 @@ class _Fit:
             self._parts.append((root, q, y - q @ (q.T @ y)))
 
     def solve(
-        self, start: float, stop: float, shape: Shape, pushed: bool = True, bent: bool = True
+        self, start: float, stop: float, shape: PulseShape, pushed: bool = True, bent: bool = True
     ) -> tuple[float, Array]:
         """Return χ² and the change of velocity by axis; `pushed` lets velocity, `bent` acceleration change."""
         side = self._side
@@ -170,7 +173,7 @@ class _Fit:
 
 
 def fit_pulse(
-    sides: Sequence[Side], guess: tuple[float, float], step: float, reach: float
+    sides: Sequence[PulseSide], guess: tuple[float, float], step: float, reach: float
 ) -> Pulse:
     """Return the change of velocity that all sides share, at times found from a first guess.
 
@@ -184,23 +187,23 @@ def fit_pulse(
     kink = replace(kink, z=math.sqrt(max(bend - kink.chi2, 0.0)))
     plain = _best_moment(fits, middle, reach, step, bent=False)[1]
     if (
-        plain < bend - ONE_MORE and plain < kink.chi2 + ONE_MORE
+        plain < bend - PARAMETER_GAIN and plain < kink.chi2 + PARAMETER_GAIN
     ):  # a change of velocity alone tells it all
         none = sum(
             fit.solve(middle, middle, (USUAL, USUAL), pushed=False, bent=False)[0] for fit in fits
         )
         kink = replace(kink, z=max(kink.z, math.sqrt(max(none - plain, 0.0))))
     found = _spread(fits, kink.start if length < 4 * step else middle, length, step)
-    seen = found.stop - found.start > 2.5 * step and found.chi2 < kink.chi2 - RESOLVED
+    seen = found.stop - found.start > 2.5 * step and found.chi2 < kink.chi2 - RESOLVED_CHI2
     return replace(found, z=math.sqrt(max(bend - found.chi2, 0.0))) if seen else kink
 
 
-def _result(fits: Sequence[_Fit], start: float, stop: float, shape: Shape) -> Pulse:
+def _result(fits: Sequence[_Fit], start: float, stop: float, shape: PulseShape) -> Pulse:
     solved = [fit.solve(start, stop, shape) for fit in fits]
     return Pulse(start, stop, sum(s[0] for s in solved), tuple(s[1] for s in solved), 0.0)
 
 
-def _chi2(fits: Sequence[_Fit], start: float, stop: float, shape: Shape) -> float:
+def _chi2(fits: Sequence[_Fit], start: float, stop: float, shape: PulseShape) -> float:
     return sum(fit.solve(start, stop, shape)[0] for fit in fits)
 
 
@@ -233,7 +236,7 @@ def _best_moment(
 def _spread(fits: Sequence[_Fit], middle: float, length: float, step: float) -> Pulse:
     """The best pulse of some length; first with the usual shape, then with the shape free."""
 
-    def parts(p: list[float]) -> tuple[float, float, Shape]:
+    def parts(p: list[float]) -> tuple[float, float, PulseShape]:
         half = 0.5 * math.exp(p[1])
         return p[0] - half, p[0] + half, (p[2], p[3])
 
@@ -241,7 +244,7 @@ def _spread(fits: Sequence[_Fit], middle: float, length: float, step: float) -> 
 
     def cost(p: list[float]) -> float:
         start, stop, _ = parts(p)
-        if start < first or stop > last or stop - start > MOST_OF_ALL * (last - first):
+        if start < first or stop > last or stop - start > LARGEST_SHARE * (last - first):
             return math.inf
         odd = ((p[2] - USUAL) / SPREAD) ** 2 + ((p[3] - USUAL) / SPREAD) ** 2
         return _chi2(fits, *parts(p)) + odd

@@ -13,14 +13,15 @@ import numpy as np
 from inertian.quantities.estimates import Array, Rows
 
 BLOCKS = 320  # at most so many pieces are cut from; a block of a short recording is a sample
-COUNTED = 4000.0  # samples that count at full weight; more must not make the smallest unevenness of a lane speak
-LEAST = (3, 3, 4)  # samples in a stretch at rest, on a line, on a parabola
-CUT, PARAMETER = 2.0, 1.0  # penalties, times the logarithm of the samples counted
-BASE = 3.0  # added to each penalty; correlated noise looks like motion
+# Samples that count at full weight; more must not make the smallest unevenness of a lane speak
+MOST_FULL_WEIGHT_SAMPLES = 4000.0
+LEAST_SAMPLES = (3, 3, 4)  # samples in a stretch at rest, on a line, on a parabola
+CUT_PENALTY, PARAMETER_PENALTY = 2.0, 1.0  # penalties, times the logarithm of the samples counted
+BASE_PENALTY = 3.0  # added to each penalty; correlated noise looks like motion
 
 
 @dataclass(frozen=True)
-class Stretch:
+class SteadySegment:
     """Rows start … stop−1 of steady motion of some degree in time: 0 rest, 1 line, 2 parabola."""
 
     start: int
@@ -28,32 +29,34 @@ class Stretch:
     degree: int
 
 
-def steady_stretches(t: Array, channels: Sequence[Array], sigmas: Sequence[Array]) -> list[Stretch]:
+def steady_segments(
+    t: Array, channels: Sequence[Array], sigmas: Sequence[Array]
+) -> list[SteadySegment]:
     """Cut a body's recording into stretches of steady motion, shared by its axes, in order and without gaps.
 
     t in s, each channel in m and its σ at each sample have shape (n,), nothing missing. Cuts of more than BLOCKS
     samples lie on block boundaries, for the caller to place exactly.
     """
     n = len(t)
-    if n < LEAST[0]:
+    if n < LEAST_SAMPLES[0]:
         return []
     edges = np.unique(np.linspace(0, n, min(BLOCKS, n) + 1).round().astype(np.intp))
-    share = min(1.0, COUNTED / n)
+    share = min(1.0, MOST_FULL_WEIGHT_SAMPLES / n)
     counted = np.log(n * share)
     tau = (2.0 * (t - t[0]) / (t[-1] - t[0])) - 1.0
     cost = np.zeros((3, len(edges), len(edges)))
     for x, sigma in zip(channels, sigmas, strict=True):
         cost += _squares(tau, x - x.mean(), share / sigma**2, edges)
-    parameter = PARAMETER * counted + BASE
+    parameter = PARAMETER_PENALTY * counted + BASE_PENALTY
     for degree in range(3):
         cost[degree] += parameter * (degree + 1) * len(channels)
-        cost[degree][edges[None, :] - edges[:, None] < LEAST[degree]] = np.inf
+        cost[degree][edges[None, :] - edges[:, None] < LEAST_SAMPLES[degree]] = np.inf
     degrees = np.argmin(cost, axis=0)
     best = np.take_along_axis(cost, degrees[None], axis=0)[0]
-    return _cut(best, degrees, edges, CUT * counted + BASE)
+    return _cut(best, degrees, edges, CUT_PENALTY * counted + BASE_PENALTY)
 
 
-def _cut(cost: Array, degrees: Rows, edges: Rows, penalty: float) -> list[Stretch]:
+def _cut(cost: Array, degrees: Rows, edges: Rows, penalty: float) -> list[SteadySegment]:
     """The cheapest partition, by dynamic programming over the last cut."""
     total, came = np.full(len(edges), np.inf), np.zeros(len(edges), dtype=int)
     total[0] = -penalty
@@ -66,7 +69,7 @@ def _cut(cost: Array, degrees: Rows, edges: Rows, penalty: float) -> list[Stretc
         return []
     while j > 0:
         i = int(came[j])
-        found.append(Stretch(int(edges[i]), int(edges[j]), int(degrees[i, j])))
+        found.append(SteadySegment(int(edges[i]), int(edges[j]), int(degrees[i, j])))
         j = i
     return found[::-1]
 

@@ -8,8 +8,8 @@ import numpy as np
 from inertian.motion.spans.spans import SpanKind
 from inertian.quantities.estimates import Array
 
-MAIN = (SpanKind.CONTACT, SpanKind.INTERACTION)
-PLAIN = {
+MAIN_EVENTS = (SpanKind.CONTACT, SpanKind.INTERACTION)
+PLAIN_NAMES = {
     SpanKind.REST: "rest",
     SpanKind.VELOCITY: "glide",
     SpanKind.ACCELERATION: "glide",
@@ -23,7 +23,7 @@ PLAIN = {
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundSpan:
     """A suggested span: what kind, its name, from t0 to t1 in s, the bodies it is about, and why."""
 
     kind: SpanKind
@@ -35,7 +35,7 @@ class Found:
 
 
 @dataclass(frozen=True, eq=False)
-class Event:
+class FoundEvent:
     """A change of velocity from start to stop in s; `dv` by body and axis in m/s; `seen` if it was followed."""
 
     kind: SpanKind
@@ -51,7 +51,7 @@ class Event:
 
 
 @dataclass(frozen=True, eq=False)
-class Motion:
+class FoundMotion:
     """A body's steady motion from start to stop in s: velocity at both ends, acceleration and its u, by axis.
 
     `sigma` is the standard deviation of a reading in m.
@@ -68,7 +68,7 @@ class Motion:
     sigma: float
 
 
-def reason_of_event(event: Event) -> str:
+def reason_of_event(event: FoundEvent) -> str:
     """Say why something is thought to have happened."""
     changes = ", ".join(
         f"that of {b} by {np.linalg.norm(dv):.2g} m/s" for b, dv in event.dv.items()
@@ -87,7 +87,7 @@ def reason_of_event(event: Event) -> str:
     return f"the velocity changes, {changes}, {how}{tail}"
 
 
-def reason_of_motion(motion: Motion) -> str:
+def reason_of_motion(motion: FoundMotion) -> str:
     """Say why a motion is thought to be steady."""
     speed = float(np.linalg.norm(0.5 * (motion.v[0] + motion.v[1])))
     many = f"{motion.body}: {motion.samples} samples"
@@ -101,23 +101,23 @@ def reason_of_motion(motion: Motion) -> str:
     )
 
 
-def named(found: Sequence[Found]) -> list[Found]:
+def with_names(found: Sequence[FoundSpan]) -> list[FoundSpan]:
     """Return the spans with names: before, contact, after; what lies between several; else what happens, numbered.
 
     Spans of different bodies may share a name, where they tell of the same part of the story.
     """
-    events = [f for f in found if f.kind in MAIN]
+    events = [f for f in found if f.kind in MAIN_EVENTS]
     named_so = [
         replace(f, name=_name(f, found, events)) for f in sorted(found, key=lambda f: (f.t0, f.t1))
     ]
     return _numbered(named_so)
 
 
-def _name(one: Found, found: Sequence[Found], events: Sequence[Found]) -> str:
-    if one.kind in MAIN:
-        return PLAIN[one.kind]
+def _name(one: FoundSpan, found: Sequence[FoundSpan], events: Sequence[FoundSpan]) -> str:
+    if one.kind in MAIN_EVENTS:
+        return PLAIN_NAMES[one.kind]
     if one.kind not in (SpanKind.REST, SpanKind.VELOCITY, SpanKind.ACCELERATION):
-        return PLAIN[one.kind]
+        return PLAIN_NAMES[one.kind]
     mine = [e for e in events if set(e.bodies) & set(one.bodies)]
     steady = [f for f in found if f.kind.steady and set(f.bodies) & set(one.bodies)]
     for number, event in enumerate(mine):
@@ -137,10 +137,10 @@ def _name(one: Found, found: Sequence[Found], events: Sequence[Found]) -> str:
     ):
         return "back"
     bounces = [f for f in found if f.kind is SpanKind.BOUNCE and set(f.bodies) & set(one.bodies)]
-    return "flight" if bounces and one.kind is SpanKind.ACCELERATION else PLAIN[one.kind]
+    return "flight" if bounces and one.kind is SpanKind.ACCELERATION else PLAIN_NAMES[one.kind]
 
 
-def _numbered(found: Sequence[Found]) -> list[Found]:
+def _numbered(found: Sequence[FoundSpan]) -> list[FoundSpan]:
     """Number names that the same body has more than once, or that stand for different times."""
     times: dict[str, list[tuple[float, float]]] = {}
     for f in found:

@@ -4,11 +4,11 @@ from collections.abc import Sequence
 
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.finder import find_spans
-from inertian.motion.spans.span_naming import Found
+from inertian.motion.spans.span_naming import FoundSpan
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 
 BEFORE, CONTACT, AFTER = "before", "contact", "after"
-SHARED = 0.5  # share of each body's span that must be common for one span of all of them
+SHARED_SHARE = 0.5  # share of each body's span that must be common for one span of all of them
 
 
 def suggest_spans(trial: Trial) -> Spans:
@@ -16,9 +16,9 @@ def suggest_spans(trial: Trial) -> Spans:
     return shared_spans(find_spans(trial), tuple(body.name for body in trial.followed))
 
 
-def shared_spans(found: Sequence[Found], bodies: tuple[str, ...]) -> Spans:
+def shared_spans(found: Sequence[FoundSpan], bodies: tuple[str, ...]) -> Spans:
     """Return found spans with names of their own: one for all bodies where their times agree, else one for each."""
-    groups: dict[str, list[Found]] = {}
+    groups: dict[str, list[FoundSpan]] = {}
     for one in found:
         groups.setdefault(one.name, []).append(one)
     spans: list[Span] = []
@@ -37,9 +37,9 @@ def shared_spans(found: Sequence[Found], bodies: tuple[str, ...]) -> Spans:
     return Spans(spans).in_order()
 
 
-def _agreeing(group: Sequence[Found]) -> list[list[Found]]:
+def _agreeing(group: Sequence[FoundSpan]) -> list[list[FoundSpan]]:
     """Spans of one name, put together where what they have in common is most of each."""
     start, stop = max(f.t0 for f in group), min(f.t1 for f in group)
-    if all(stop - start >= SHARED * (f.t1 - f.t0) for f in group):
+    if all(stop - start >= SHARED_SHARE * (f.t1 - f.t0) for f in group):
         return [list(group)]
     return [[f] for f in group]

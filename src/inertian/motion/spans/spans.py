@@ -65,9 +65,8 @@ class Span:
     start: float
     stop: float
     bodies: tuple[str, ...] = ()
-    why: str = field(
-        default="", compare=False
-    )  # why the finder suggested it; gone once it is moved
+    # Why the finder suggested it; gone once it is moved
+    why: str = field(default="", compare=False)
 
     def __post_init__(self) -> None:
         """Refuse an empty span. Raises SpanError."""
@@ -162,9 +161,8 @@ def move_edge(
     span = spans.named(name)
     low, high = _room(spans, span, least, limits)
     if edge == "start":
-        moved = replace(
-            span, start=max(min(time, span.stop - least), low), why=""
-        )  # the wall has the last word, to the bit
+        # The wall has the last word, to the bit
+        moved = replace(span, start=max(min(time, span.stop - least), low), why="")
     else:
         moved = replace(span, stop=min(max(time, span.start + least), high), why="")
     return _pushed(spans.replacing(name, moved), span, moved)

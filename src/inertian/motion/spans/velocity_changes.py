@@ -6,22 +6,23 @@ from itertools import pairwise
 
 import numpy as np
 
-from inertian.motion.numerics.outliers import glitches, local_scatter
+from inertian.motion.numerics.outliers import local_scatter, outlier_rows
 from inertian.motion.recording.trials import Body, Trial
-from inertian.motion.spans.pulses import Pulse, Side, fit_pulse, thinned
-from inertian.motion.spans.segmentation import LEAST, Stretch, steady_stretches
+from inertian.motion.spans.pulses import Pulse, PulseSide, fit_pulse, thinned
+from inertian.motion.spans.segmentation import LEAST_SAMPLES, SteadySegment, steady_segments
 from inertian.quantities.estimates import Array, Rows
 
-SPIKE = 6  # samples at most that a few glitches may have been given a stretch of their own
-MEANS = 1000  # that a long piece is summed up in before it is fitted
-FLOOR = 3e-6  # of the range of a channel: no noise is taken to be smaller
-FAINT = 3.5  # the same, where another body changes its velocity at that moment
-ABRUPT = 1.2  # times what a smooth change, cut in two, may let the velocity jump
-MATERIAL = 0.1  # of the speeds around it that a change of velocity must exceed
-SAME = 4.0  # of their own u that two accelerations may differ by and still be one
-CLEAR = 6.0  # normal deviates of its own u that a change of velocity must exceed
-INNER = 10  # pieces at most that one slow change may have been cut into
-BRIEF, SHARE_CLEAR = 0.005, 0.01  # s and share of a side: how far an impact may reach unseen
+LONGEST_SPIKE = 6  # samples at most that a few glitches may have been given a stretch of their own
+BLOCKS_IN_LONG_PIECE = 1000  # that a long piece is summed up in before it is fitted
+LEAST_NOISE_SHARE = 3e-6  # of the range of a channel: no noise is taken to be smaller
+FAINT_CHANGE_Z = 3.5  # the same, where another body changes its velocity at that moment
+ABRUPT_RATIO = 1.2  # times what a smooth change, cut in two, may let the velocity jump
+MATERIAL_SHARE = 0.1  # of the speeds around it that a change of velocity must exceed
+SAME_ACCELERATION_Z = 4.0  # of their own u that two accelerations may differ by and still be one
+CLEAR_CHANGE_Z = 6.0  # normal deviates of its own u that a change of velocity must exceed
+MOST_INNER_PIECES = 10  # pieces at most that one slow change may have been cut into
+# S and share of a side: how far an impact may reach unseen
+UNSEEN_REACH, UNSEEN_SHARE = (0.005, 0.01)
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,9 +35,11 @@ class Track:
     x: Array
     weight: Array
     step: float
-    stretches: tuple[Stretch, ...]
+    stretches: tuple[SteadySegment, ...]
 
-    def side(self, first: Stretch, last: Stretch, about: tuple[float, float]) -> Side:
+    def side(
+        self, first: SteadySegment, last: SteadySegment, about: tuple[float, float]
+    ) -> PulseSide:
         """Return what the fits of a change between two stretches rest on."""
         rows = slice(first.start, last.stop)
         rests = (first.degree == 0, last.degree == 0)
@@ -45,26 +48,26 @@ class Track:
 
 
 @dataclass(frozen=True, eq=False)
-class Joint:
+class SegmentJoint:
     """Where one steady stretch of a body goes over into the next; `pulse` tells how, if the velocity changes.
 
     `faint` is a change that is believed only if another body changes its velocity at the same time.
     """
 
-    left: Stretch
-    right: Stretch
+    left: SteadySegment
+    right: SteadySegment
     pulse: Pulse | None
     faint: Pulse | None = None
 
 
 @dataclass(frozen=True, eq=False)
-class Change:
+class VelocityChange:
     """A change of velocity of one or several bodies at the same time, in s; `dv` by body and axis in m/s."""
 
     pulse: Pulse
     step: float
     dv: dict[str, Array]
-    joints: dict[str, Joint]
+    joints: dict[str, SegmentJoint]
 
     @property
     def seen(self) -> bool:
@@ -76,13 +79,15 @@ def track_of(trial: Trial, body: Body) -> Track | None:
     """Return the track of a body, glitches left out, or None if there are too few samples."""
     x = np.array([channel.si for channel in body.channels])
     rows = np.flatnonzero(np.isfinite(x).all(axis=0))
-    if len(rows) < 2 * LEAST[0]:
+    if len(rows) < 2 * LEAST_SAMPLES[0]:
         return None
     floors = [
-        max(c.resolution / 12**0.5, FLOOR * float(np.ptp(xc[rows])))
+        max(c.resolution / 12**0.5, LEAST_NOISE_SHARE * float(np.ptp(xc[rows])))
         for c, xc in zip(body.channels, x, strict=True)
     ]
-    bad = [glitches(trial.t[rows], xc[rows], floor) for xc, floor in zip(x, floors, strict=True)]
+    bad = [
+        outlier_rows(trial.t[rows], xc[rows], floor) for xc, floor in zip(x, floors, strict=True)
+    ]
     rows = np.delete(rows, np.unique(np.concatenate(bad)))
     t, x = trial.t[rows], x[:, rows]
     sigma = np.array(
@@ -92,11 +97,11 @@ def track_of(trial: Trial, body: Body) -> Track | None:
         ]
     )
     step = float(np.median(np.diff(t)))
-    stretches = steady_stretches(t, list(x), list(sigma))
+    stretches = steady_segments(t, list(x), list(sigma))
     return Track(body.name, rows, t, x, 1.0 / sigma**2, step, tuple(stretches))
 
 
-def joints_of(track: Track) -> list[Joint]:
+def segment_joints(track: Track) -> list[SegmentJoint]:
     """Return how a body's stretches follow one another; pieces that a slow change was cut into are made one."""
     pieces = list(track.stretches)
     pulses: dict[tuple[int, int], Pulse] = {}
@@ -121,7 +126,9 @@ def joints_of(track: Track) -> list[Joint]:
             pulse = _between(track, pieces[i], pieces[j], pulse)
         if pulse is None:
             pieces[i : j + 1] = [
-                Stretch(pieces[i].start, pieces[j].stop, max(pieces[i].degree, pieces[j].degree))
+                SteadySegment(
+                    pieces[i].start, pieces[j].stop, max(pieces[i].degree, pieces[j].degree)
+                )
             ]
         else:
             pulses[pieces[i].stop, pieces[j].start] = pulse
@@ -131,14 +138,16 @@ def joints_of(track: Track) -> list[Joint]:
         pulse = pulses.get((left.stop, right.start)) or _direct(track, left, right)
         size = _size(track, left, right, pulse)
         clear, faint = (
-            pulse.z > CLEAR and size > MATERIAL,
-            pulse.z > FAINT and size > 0.4 * MATERIAL,
+            pulse.z > CLEAR_CHANGE_Z and size > MATERIAL_SHARE,
+            pulse.z > FAINT_CHANGE_Z and size > 0.4 * MATERIAL_SHARE,
         )
-        found.append(Joint(left, right, pulse if clear else None, pulse if faint else None))
+        found.append(SegmentJoint(left, right, pulse if clear else None, pulse if faint else None))
     return _without_seams(track, found)
 
 
-def _pushed_at_start(track: Track, pieces: Sequence[Stretch]) -> tuple[Pulse, list[Stretch]] | None:
+def _pushed_at_start(
+    track: Track, pieces: Sequence[SteadySegment]
+) -> tuple[Pulse, list[SteadySegment]] | None:
     """A push under way when the recording began, cut into pieces: the pulse from rest, and the pieces left."""
     best: tuple[float, Pulse, int] | None = None
     for j in range(2, min(6, len(pieces))):
@@ -160,7 +169,7 @@ def _pushed_at_start(track: Track, pieces: Sequence[Stretch]) -> tuple[Pulse, li
             counted + 1.0
         ) * (3 * axes + 2)
         if (
-            pulse.z > CLEAR
+            pulse.z > CLEAR_CHANGE_Z
             and pulse.stop > pulse.start
             and one < pieced
             and (best is None or pieced - one > best[0])
@@ -169,28 +178,28 @@ def _pushed_at_start(track: Track, pieces: Sequence[Stretch]) -> tuple[Pulse, li
     if best is None:
         return None
     start = int(np.clip(np.searchsorted(track.t, best[1].start), 1, pieces[best[2]].start))
-    return best[1], [Stretch(0, start, 0), *pieces[best[2] :]]
+    return best[1], [SteadySegment(0, start, 0), *pieces[best[2] :]]
 
 
-def _size(track: Track, left: Stretch, right: Stretch, pulse: Pulse) -> float:
+def _size(track: Track, left: SteadySegment, right: SteadySegment, pulse: Pulse) -> float:
     """How large a change of velocity is, as a part of the speeds around it."""
     speeds = [float(np.linalg.norm(v)) for p in (left, right) for v in _end_velocities(track, p)]
     return float(np.linalg.norm(pulse.dv[0])) / (max(speeds) or 1.0)
 
 
-def _end_velocities(track: Track, piece: Stretch) -> tuple[Array, Array]:
+def _end_velocities(track: Track, piece: SteadySegment) -> tuple[Array, Array]:
     ends = (float(track.t[piece.start]), float(track.t[piece.stop - 1]))
     return velocity_of(track, piece, ends[0])[0], velocity_of(track, piece, ends[1])[0]
 
 
-def _without_seams(track: Track, joints: Sequence[Joint]) -> list[Joint]:
+def _without_seams(track: Track, joints: Sequence[SegmentJoint]) -> list[SegmentJoint]:
     """Take out cuts where neither velocity nor acceleration changes enough to matter."""
     found = list(joints)
     k = 0
     while k < len(found):
         left, right = found[k].left, found[k].right
         if found[k].faint is None and _seam(track, left, right):
-            whole = Stretch(left.start, right.stop, max(left.degree, right.degree, 1))
+            whole = SteadySegment(left.start, right.stop, max(left.degree, right.degree, 1))
             del found[k]
             if k > 0:
                 found[k - 1] = replace(found[k - 1], right=whole)
@@ -203,7 +212,7 @@ def _without_seams(track: Track, joints: Sequence[Joint]) -> list[Joint]:
     return found
 
 
-def _seam(track: Track, left: Stretch, right: Stretch) -> bool:
+def _seam(track: Track, left: SteadySegment, right: SteadySegment) -> bool:
     """Whether one parabola through both pieces is nearly as good as two."""
     time = 0.5 * float(track.t[left.stop - 1] + track.t[right.start])
     _, _, a1, u1 = velocity_of(
@@ -215,23 +224,23 @@ def _seam(track: Track, left: Stretch, right: Stretch) -> bool:
     if (left.degree == 0) != (right.degree == 0):
         return False
     close = np.abs(a1 - a2) < np.maximum(
-        SAME * np.hypot(u1, u2), 0.1 * np.maximum(np.abs(a1), np.abs(a2))
+        SAME_ACCELERATION_Z * np.hypot(u1, u2), 0.1 * np.maximum(np.abs(a1), np.abs(a2))
     )
     return bool(np.all(close))
 
 
-def _middle(track: Track, piece: Stretch) -> float:
+def _middle(track: Track, piece: SteadySegment) -> float:
     return 0.5 * float(track.t[piece.start] + track.t[piece.stop - 1])
 
 
-def _between(track: Track, left: Stretch, right: Stretch, known: Pulse) -> Pulse:
+def _between(track: Track, left: SteadySegment, right: SteadySegment, known: Pulse) -> Pulse:
     guess = (known.start, known.stop)
     return fit_pulse(
         [track.side(left, right, guess)], guess, track.step, 0.5 * (guess[1] - guess[0])
     )
 
 
-def _direct(track: Track, left: Stretch, right: Stretch) -> Pulse:
+def _direct(track: Track, left: SteadySegment, right: SteadySegment) -> Pulse:
     guess = (float(track.t[left.stop - 1]), float(track.t[right.start]))
     block = max(1, len(track.t) // 320)
     return fit_pulse(
@@ -242,21 +251,23 @@ def _direct(track: Track, left: Stretch, right: Stretch) -> Pulse:
     )
 
 
-def _candidates(track: Track, pieces: Sequence[Stretch]) -> list[tuple[int, int]]:
+def _candidates(track: Track, pieces: Sequence[SteadySegment]) -> list[tuple[int, int]]:
     """Pairs of pieces between which a slow change may lie: no hit in between, and shorter than what is around."""
     hits = [_is_hit(track, a, b) for a, b in pairwise(pieces)]
     found = []
     for i in range(len(pieces) - 2):
-        for j in range(i + 2, min(i + 2 + INNER, len(pieces))):
+        for j in range(i + 2, min(i + 2 + MOST_INNER_PIECES, len(pieces))):
             inner = pieces[j].start - pieces[i].stop
             outer = pieces[i].stop - pieces[i].start + pieces[j].stop - pieces[j].start
-            short = all(p.stop - p.start <= SPIKE for p in pieces[i + 1 : j])
+            short = all(p.stop - p.start <= LONGEST_SPIKE for p in pieces[i + 1 : j])
             if inner < outer and (short or not any(hits[i:j])):
                 found.append((i, j))
     return found
 
 
-def velocity_of(track: Track, piece: Stretch, time: float) -> tuple[Array, Array, Array, Array]:
+def velocity_of(
+    track: Track, piece: SteadySegment, time: float
+) -> tuple[Array, Array, Array, Array]:
     """Return velocity and its u at a time, acceleration and its u, by axis, from a polynomial through a piece."""
     t, samples, weights = _summed(track, piece)
     scale = float(t[-1] - t[0]) or 1.0
@@ -273,13 +284,13 @@ def velocity_of(track: Track, piece: Stretch, time: float) -> tuple[Array, Array
     return np.array(v), np.array(u), np.array(a), np.array(u_a)
 
 
-def _summed(track: Track, piece: Stretch) -> tuple[Array, Array, Array]:
+def _summed(track: Track, piece: SteadySegment) -> tuple[Array, Array, Array]:
     """Times, samples and weights of a piece; means of blocks where there are many samples."""
     rows = slice(piece.start, piece.stop)
     t, x, weight = track.t[rows], track.x[:, rows], track.weight[:, rows]
-    if len(t) <= 2 * MEANS:
+    if len(t) <= 2 * BLOCKS_IN_LONG_PIECE:
         return t, x, weight
-    edges = np.linspace(0, len(t), MEANS + 1).astype(np.intp)[:-1]
+    edges = np.linspace(0, len(t), BLOCKS_IN_LONG_PIECE + 1).astype(np.intp)[:-1]
     total = np.add.reduceat(weight, edges, axis=1)
     return (
         np.add.reduceat(t, edges) / np.diff(np.append(edges, len(t))),
@@ -288,11 +299,11 @@ def _summed(track: Track, piece: Stretch) -> tuple[Array, Array, Array]:
     )
 
 
-def _is_hit(track: Track, left: Stretch, right: Stretch) -> bool:
+def _is_hit(track: Track, left: SteadySegment, right: SteadySegment) -> bool:
     """Whether the velocity jumps between two pieces, more than a smooth change cut in two would let it."""
     time = 0.5 * float(track.t[left.stop - 1] + track.t[right.start])
     left, right = (
-        replace(p, degree=2) if p.stop - p.start >= LEAST[2] else p for p in (left, right)
+        replace(p, degree=2) if p.stop - p.start >= LEAST_SAMPLES[2] else p for p in (left, right)
     )
     v1, u1, a1, s1 = velocity_of(track, left, time)
     v2, u2, a2, s2 = velocity_of(track, right, time)
@@ -300,11 +311,11 @@ def _is_hit(track: Track, left: Stretch, right: Stretch) -> bool:
         track.t[left.stop - 1] - track.t[left.start], track.t[right.stop - 1] - track.t[right.start]
     )
     jump, bend = np.abs(v2 - v1), np.maximum(np.abs(a2 - a1) - 3.0 * np.hypot(s1, s2), 0.0)
-    return bool(np.any((jump > 5.0 * np.hypot(u1, u2)) & (jump > ABRUPT * bend * shorter)))
+    return bool(np.any((jump > 5.0 * np.hypot(u1, u2)) & (jump > ABRUPT_RATIO * bend * shorter)))
 
 
 def _merged(
-    track: Track, pieces: Sequence[Stretch], i: int, j: int
+    track: Track, pieces: Sequence[SteadySegment], i: int, j: int
 ) -> tuple[float, int, int, Pulse | None]:
     """What is gained in penalised χ² by seeing one change, or none, between two pieces instead of pieces between."""
     left, right = pieces[i], pieces[j]
@@ -323,12 +334,12 @@ def _merged(
         + (counted + 1.0) * (5 * axes + 2)
         + 2 * counted
     )
-    inner = [p for p in pieces[i + 1 : j] if p.stop - p.start > SPIKE]
+    inner = [p for p in pieces[i + 1 : j] if p.stop - p.start > LONGEST_SPIKE]
     if not inner:
         outside = np.ones(len(side.t), dtype=bool)
         outside[bounds[1] : bounds[-1]] = False
         degree = max(left.degree, right.degree)
-        kept = Side(
+        kept = PulseSide(
             side.t[outside], side.x[:, outside], side.weight[:, outside], side.rests, side.curved
         )
         none = (
@@ -338,20 +349,20 @@ def _merged(
         )
         if none < min(one, pieced):
             return pieced - none, i, j, None
-    if pulse.z <= CLEAR or (
+    if pulse.z <= CLEAR_CHANGE_Z or (
         len(inner) == 1 and inner[0].degree == 2 and not _pulse_like(track, inner[0], pulse)
     ):
         return -1.0, i, j, pulse
     return pieced - one, i, j, pulse
 
 
-def _pulse_like(track: Track, piece: Stretch, pulse: Pulse) -> bool:
+def _pulse_like(track: Track, piece: SteadySegment, pulse: Pulse) -> bool:
     """Whether a single parabola between two stretches is a slow change rather than a slope: it is brief and strong."""
     length = float(track.t[piece.stop - 1] - track.t[piece.start])
     return float(np.max(np.abs(pulse.dv[0]))) / max(length, track.step) > 1.0
 
 
-def _chi2(side: Side, start: int, stop: int, degree: int) -> float:
+def _chi2(side: PulseSide, start: int, stop: int, degree: int) -> float:
     t = side.t[start:stop]
     if len(t) <= degree + 1:
         return 0.0
@@ -366,7 +377,9 @@ def _chi2(side: Side, start: int, stop: int, degree: int) -> float:
     return total
 
 
-def changes_of(tracks: Sequence[Track], joints: Sequence[Sequence[Joint]]) -> list[Change]:
+def velocity_changes(
+    tracks: Sequence[Track], joints: Sequence[Sequence[SegmentJoint]]
+) -> list[VelocityChange]:
     """Return the changes of velocity, those of several bodies at the same time as one, in order of time."""
     single = [
         (joint.pulse, track, joint)
@@ -386,7 +399,7 @@ def changes_of(tracks: Sequence[Track], joints: Sequence[Sequence[Joint]]) -> li
         if any(one[1] is not other[1] and _together(one, other) for other in single)
     ]
     single.sort(key=lambda item: item[0].moment)
-    groups: list[list[tuple[Pulse, Track, Joint]]] = []
+    groups: list[list[tuple[Pulse, Track, SegmentJoint]]] = []
     for item in single:
         last = groups[-1] if groups else []
         if (
@@ -401,13 +414,15 @@ def changes_of(tracks: Sequence[Track], joints: Sequence[Sequence[Joint]]) -> li
     return [_change(sorted(group, key=lambda item: order.index(item[1].body))) for group in groups]
 
 
-def unseen_reach(joints: Sequence[Joint], step: float) -> float:
+def unseen_reach(joints: Sequence[SegmentJoint], step: float) -> float:
     """How far in s an impact may reach to either side of its moment without being seen in the samples."""
     fewest = min(s.stop - s.start for joint in joints for s in (joint.left, joint.right))
-    return min(BRIEF, SHARE_CLEAR * fewest * step)
+    return min(UNSEEN_REACH, UNSEEN_SHARE * fewest * step)
 
 
-def _together(one: tuple[Pulse, Track, Joint], two: tuple[Pulse, Track, Joint]) -> bool:
+def _together(
+    one: tuple[Pulse, Track, SegmentJoint], two: tuple[Pulse, Track, SegmentJoint]
+) -> bool:
     step = max(one[1].step, two[1].step)
     room = max(
         0.5 * max(p.stop - p.start for p, _, _ in (one, two)), unseen_reach((one[2], two[2]), step)
@@ -415,13 +430,13 @@ def _together(one: tuple[Pulse, Track, Joint], two: tuple[Pulse, Track, Joint]) 
     return abs(one[0].moment - two[0].moment) <= max(3.0 * step, room)
 
 
-def _change(group: Sequence[tuple[Pulse, Track, Joint]]) -> Change:
+def _change(group: Sequence[tuple[Pulse, Track, SegmentJoint]]) -> VelocityChange:
     step = max(track.step for _, track, _ in group)
     if len(group) == 1:
         pulse, track, joint = group[0]
-        return Change(pulse, step, {track.body: pulse.dv[0]}, {track.body: joint})
+        return VelocityChange(pulse, step, {track.body: pulse.dv[0]}, {track.body: joint})
     guess = (min(p.start for p, _, _ in group), max(p.stop for p, _, _ in group))
     sides = [track.side(joint.left, joint.right, guess) for _, track, joint in group]
     pulse = fit_pulse(sides, guess, step, max(2.0 * step, guess[1] - guess[0]))
     dv = {track.body: change for (_, track, _), change in zip(group, pulse.dv, strict=True)}
-    return Change(pulse, step, dv, {track.body: joint for _, track, joint in group})
+    return VelocityChange(pulse, step, dv, {track.body: joint for _, track, joint in group})

@@ -7,9 +7,13 @@ import numpy as np
 
 from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.fits.polynomial_fits import PolynomialFit
-from inertian.motion.noise.reading_noise import READINGS, STAMPS, Noise
-from inertian.motion.numerics.quantisation import amplitudes, patterns, white_part
-from inertian.motion.recording.frame import ANGLE, AS_FILED, ORIGIN, Frame
+from inertian.motion.noise.reading_noise import READINGS, STAMPS, InstrumentNoise
+from inertian.motion.numerics.quantisation import (
+    harmonic_amplitudes,
+    harmonic_patterns,
+    white_variance,
+)
+from inertian.motion.recording.frame import ANGLE, FILE_FRAME, ORIGIN, Frame
 from inertian.motion.recording.trials import Channel, Trial
 from inertian.motion.spans.spans import Span
 from inertian.physics.accounts.laws import Encounter
@@ -17,20 +21,20 @@ from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import (
     Array,
     ClockNoise,
+    ErrorSource,
     Estimate,
-    Joint,
-    Pieces,
+    JointScalars,
     ReadingNoise,
     SampleWeights,
     SharedPart,
-    Source,
-    joint,
+    SparseRows,
+    joint_scalars,
     overlap,
 )
 from inertian.quantities.facts import Fact, FactId
 
-TIMED = 5.0  # the contact is timed by a body whose change of speed exceeds this many of its own u
-STAMP_SOURCE = Source("time stamps", STAMPS, STAMPS)
+TIMER_Z = 5.0  # the contact is timed by a body whose change of speed exceeds this many of its own u
+STAMP_SOURCE = ErrorSource("time stamps", STAMPS, STAMPS)
 
 
 class AccountError(InertianError):
@@ -63,7 +67,7 @@ def deceleration_key(body: str) -> str:
 
 
 @dataclass(frozen=True, eq=False)
-class Glide:
+class SharedDecelerations:
     """The shared decelerations of a series in m/s²: values by body, and their covariance by source."""
 
     values: Mapping[str, float]
@@ -90,16 +94,19 @@ class Glide:
         )
 
 
-def glide_of(
-    spans: Sequence[Sequence[BodyFit]], values: Mapping[str, float], noise: Noise, scope: str
-) -> Glide:
+def shared_decelerations(
+    spans: Sequence[Sequence[BodyFit]],
+    values: Mapping[str, float],
+    noise: InstrumentNoise,
+    scope: str,
+) -> SharedDecelerations:
     """Return the shared decelerations with covariance from reading noise and from the time stamps they share."""
     keys = {body: FactId(deceleration_key(body), scope) for body in values}
     fits = {b: [f for group in spans for f in group if f.body == b and f.moving] for b in values}
     information = {b: sum(f.information for f in fits[b]) for b in values}
     parts = [
         SharedPart(
-            Source(deceleration_key(b), "fact", READINGS),
+            ErrorSource(deceleration_key(b), "fact", READINGS),
             (keys[b],),
             np.array([[noise.reading**2 / information[b]]]),
         )
@@ -124,43 +131,47 @@ def glide_of(
                     matrix[i, j] += noise.stamp**2 * float(left @ right)
     if noise.stamp > 0.0 and order:
         parts.append(SharedPart(STAMP_SOURCE, tuple(keys[b] for b in order), matrix))
-    return Glide(dict(values), tuple(parts), scope)
+    return SharedDecelerations(dict(values), tuple(parts), scope)
 
 
 @dataclass(frozen=True, eq=False)
-class CollisionReadings:
+class CollisionInputs:
     """All inputs of the laws for one collision, as correlated scalars, with the fixed facts of the contact."""
 
     encounter: Encounter
-    inputs: Joint
+    inputs: JointScalars
 
 
 def _reading_noise(
-    channel: Channel, noise: Noise, fits: Sequence[PolynomialFit], t: Array
+    channel: Channel, noise: InstrumentNoise, fits: Sequence[PolynomialFit], t: Array
 ) -> ReadingNoise:
     """The noise of a channel's readings under its fits; where samples stand for many, the mean stands for each."""
     variance = noise.variance(channel)
     sigma = float(np.sqrt(np.mean(variance)))
     if any(float(fit.root.max(initial=0.0)) > 1.0 for fit in fits):
         return ReadingNoise(sigma**2)
-    if not amplitudes(channel.resolution, sigma):
+    if not harmonic_amplitudes(channel.resolution, sigma):
         return ReadingNoise(variance)
     runs = []
     for fit in fits:
         own = t[fit.start : fit.start + len(fit.root)]
-        found = patterns(fit.curve(own), own, float(np.ptp(own)), channel.resolution, sigma)
+        found = harmonic_patterns(
+            fit.curve(own), own, float(np.ptp(own)), channel.resolution, sigma
+        )
         runs.append([SampleWeights(fit.start, p) for p in found])
-    rounded = tuple(Pieces(tuple(own)) for own in zip(*runs, strict=True))
+    rounded = tuple(SparseRows(tuple(own)) for own in zip(*runs, strict=True))
     return ReadingNoise(
-        variance * (white_part(channel.resolution, sigma) / sigma**2), rounding=rounded
+        variance * (white_variance(channel.resolution, sigma) / sigma**2), rounding=rounded
     )
 
 
-def clock_noise(trial: Trial, fits: Sequence[BodyFit], noise: Noise, glide: Glide) -> ClockNoise:
+def clock_noise(
+    trial: Trial, fits: Sequence[BodyFit], noise: InstrumentNoise, glide: SharedDecelerations
+) -> ClockNoise:
     """Return Σ of a trial: reading noise per channel, and time jitter along the fitted velocities."""
     reading, rate = {}, {}
     for body in trial.followed:
-        source = Source(f"readings of {body.name}", READINGS, READINGS)
+        source = ErrorSource(f"readings of {body.name}", READINGS, READINGS)
         for channel in body.channels:
             key = trial.channel_id(body.name, channel.axis)
             own = [fit.fits[channel.axis] for fit in fits if fit.body == body.name]
@@ -168,7 +179,7 @@ def clock_noise(trial: Trial, fits: Sequence[BodyFit], noise: Noise, glide: Glid
             moving = [fit for fit in fits if fit.body == body.name and fit.moving]
             starts = [(fit.fits[channel.axis].start, fit) for fit in moving]
             a = glide.values.get(body.name, 0.0)
-            rate[key] = Pieces(
+            rate[key] = SparseRows(
                 tuple(SampleWeights(start, f.velocity(channel.axis, a)) for start, f in starts)
             )
     return ClockNoise(reading, rate, noise.stamp**2, STAMP_SOURCE)
@@ -180,13 +191,13 @@ def read_collision(
     before: Sequence[BodyFit],
     after: Sequence[BodyFit],
     masses: Mapping[str, tuple[FactId, Fact]],
-    noise: Noise,
-    glide: Glide,
+    noise: InstrumentNoise,
+    glide: SharedDecelerations,
     restitution: tuple[FactId, Fact] | None = None,
     stretches: Mapping[str, tuple[FactId, Fact]] | None = None,
     offsets: Mapping[str, tuple[FactId, Fact]] | None = None,
-    frame: Frame = AS_FILED,
-) -> CollisionReadings:
+    frame: Frame = FILE_FRAME,
+) -> CollisionInputs:
     """Return positions, velocities and accelerations of every body at both edges of the contact, and the masses.
 
     Everything in SI; see `laws` for the names. Masses that are not known are left out. `stretches` has the scale of all
@@ -220,23 +231,25 @@ def read_collision(
         named[name] = Estimate(fact.si, {}, {key: 1.0})
         shared.append(_part_of_fact(key, fact))
     wait = FactId("moment of contact", f"trial {trial.id}")
-    half = Source("moment of contact", "fact", "moment", True)
+    half = ErrorSource("moment of contact", "fact", "moment", True)
     shared.append(SharedPart(half, (wait,), np.array([[contact.length**2 / 12.0]])))
     sigma = clock_noise(trial, [*before, *after], noise, glide)
-    inputs = joint(named, sigma, shared, noise.pools)
+    inputs = joint_scalars(named, sigma, shared, noise.pools)
     timer = _timer(inputs, bodies, trial.axes)
     if timer is None:
-        inputs = joint(
+        inputs = joint_scalars(
             {**named, "wait": Estimate(0.0, {}, {wait: 1.0})}, sigma, shared, noise.pools
         )
-    return CollisionReadings(
+    return CollisionInputs(
         Encounter(bodies, trial.axes, contact.start, contact.stop, timer), inputs
     )
 
 
 def _part_of_fact(key: FactId, fact: Fact) -> SharedPart:
     return SharedPart(
-        Source(key.name, "fact", f"fact {key.name}", fact.bounded), (key,), np.array([[fact.u**2]])
+        ErrorSource(key.name, "fact", f"fact {key.name}", fact.bounded),
+        (key,),
+        np.array([[fact.u**2]]),
     )
 
 
@@ -302,9 +315,9 @@ def _require_same_axes(trial: Trial) -> None:
             raise AccountError(trial.name, why)
 
 
-def _timer(inputs: Joint, bodies: Sequence[str], axes: Sequence[str]) -> str | None:
+def _timer(inputs: JointScalars, bodies: Sequence[str], axes: Sequence[str]) -> str | None:
     """The body whose change of velocity stands out most, if any does."""
-    best, clearest = None, TIMED
+    best, clearest = None, TIMER_Z
     covariance = inputs.covariance
     for body in bodies:
         kick2, u2 = 0.0, 0.0

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from inertian.physics.accounts.collision_inputs import AccountError, CollisionReadings
+from inertian.physics.accounts.collision_inputs import AccountError, CollisionInputs
 from inertian.physics.accounts.laws import (
     CLOSING,
     EXPECTED,
@@ -21,7 +21,7 @@ from inertian.physics.accounts.laws import (
 )
 from inertian.physics.accounts.verdicts import Expectation, Judgement, Verdict, judge, verdict_of
 from inertian.quantities.coverage import Scalar, equivalent_z
-from inertian.quantities.estimates import Joint, Source
+from inertian.quantities.estimates import ErrorSource, JointScalars
 from inertian.quantities.propagation import Results, propagate
 
 ENERGY = "kinetic energy"
@@ -96,7 +96,7 @@ class Ledger:
         )
 
     @property
-    def budget(self) -> Mapping[Source, float]:
+    def budget(self) -> Mapping[ErrorSource, float]:
         """The variance of the unaccounted amount by source."""
         return self.amounts.first.joint.shares(UNACCOUNTED)
 
@@ -119,7 +119,7 @@ class Accounts:
     ledgers: tuple[Ledger, ...]
     together: JointJudgement | None
     restitution: Scalar | None
-    readings: CollisionReadings
+    readings: CollisionInputs
 
     def ledger(self, law: str) -> Ledger:
         """Return the ledger of one law. Raises KeyError."""
@@ -134,7 +134,7 @@ def _ledger(
     unit: str,
     function: LawFunction,
     expectation: Expectation,
-    readings: CollisionReadings,
+    readings: CollisionInputs,
 ) -> Ledger:
     amounts, at = Results(function, readings.inputs), readings.encounter
     sums = [
@@ -145,7 +145,7 @@ def _ledger(
     return Ledger(law, unit, expectation, at.opening, at.closing, at.bodies, amounts, judgement)
 
 
-def draw_up(readings: CollisionReadings, expectations: Mapping[str, Expectation]) -> Accounts:
+def build_accounts(readings: CollisionInputs, expectations: Mapping[str, Expectation]) -> Accounts:
     """Return every ledger of a collision: momentum along each axis, and kinetic energy.
 
     `expectations` by law name; momentum is expected conserved and kinetic energy not, unless said otherwise. The
@@ -168,10 +168,10 @@ def draw_up(readings: CollisionReadings, expectations: Mapping[str, Expectation]
         expectation = Expectation.NOT_CONSERVED
     function = partial(energy_account, at=at, given_e=expectation is Expectation.GIVEN_E)
     ledgers.append(_ledger(ENERGY, ENERGY_UNIT, function, expectation, readings))
-    return Accounts(tuple(ledgers), _together(readings, tuple(ledgers)), found, readings)
+    return Accounts(tuple(ledgers), _joint_test(readings, tuple(ledgers)), found, readings)
 
 
-def _together(readings: CollisionReadings, ledgers: tuple[Ledger, ...]) -> JointJudgement | None:
+def _joint_test(readings: CollisionInputs, ledgers: tuple[Ledger, ...]) -> JointJudgement | None:
     """Test the unaccounted momentum of all axes at once: dᵀ U⁻¹ d against Hotelling's T² (JCGM 102:2011, 7.4)."""
     from scipy.special import fdtrc, ndtri
 
@@ -201,12 +201,12 @@ def _together(readings: CollisionReadings, ledgers: tuple[Ledger, ...]) -> Joint
     return JointJudgement(at.axes, chi_squared, p, z, verdict)
 
 
-def _pooled_dof(joint: Joint) -> float:
+def _pooled_dof(joint: JointScalars) -> float:
     return min(joint.dof(name) for name in joint.names)
 
 
 @lru_cache(maxsize=4)
-def restitution_of(readings: CollisionReadings) -> Scalar | None:
+def restitution_of(readings: CollisionInputs) -> Scalar | None:
     """Return the coefficient of restitution, or None where it is not defined; masses do not matter to it.
 
     Not defined: other than two bodies, no clear contact, no line of centres, or no approach along it.

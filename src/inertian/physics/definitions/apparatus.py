@@ -12,20 +12,20 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from inertian.motion.fits.errors_in_variables import line_in_both
+from inertian.motion.fits.errors_in_variables import fit_line_both_axes
 from inertian.quantities.dimensions import OF_KIND, parse_unit
 from inertian.quantities.errors import Refusal
-from inertian.quantities.estimates import Array, Joint, Part, Pools, Source
+from inertian.quantities.estimates import Array, ErrorSource, JointScalars, Pools, SourceCovariance
 from inertian.quantities.facts import Fact, Meaning
 from inertian.quantities.propagation import Inputs, propagate
 from inertian.quantities.units import Unit, unit_of
 
-FEWEST = 3  # rows of a table
+FEWEST_ROWS = 3  # rows of a table
 SHORT = "length"
 
 
 @dataclass(frozen=True)
-class Asked:
+class MeasuredInput:
     """One thing to measure: its name in the formula, what it is called, and what kind of quantity it is."""
 
     name: str
@@ -34,12 +34,12 @@ class Asked:
 
 
 @dataclass(frozen=True)
-class Way:
+class FactRule:
     """A way to a fact: for which symbol, in words, what is to be measured, and the formula of these in SI."""
 
     symbol: str
     label: str
-    asked: tuple[Asked, ...]
+    asked: tuple[MeasuredInput, ...]
     text: str
     law: Callable[[Inputs], Array]
     unit: Unit
@@ -47,33 +47,33 @@ class Way:
 
 DEGREE, INERTIA = unit_of("angle", "°"), unit_of("inertia", "kg·m²")
 HEIGHTS = (
-    Asked("h1", "Height of the lower mark", SHORT),
-    Asked("h2", "Height of the upper mark", SHORT),
+    MeasuredInput("h1", "Height of the lower mark", SHORT),
+    MeasuredInput("h2", "Height of the upper mark", SHORT),
 )
-MASS, RADIUS = Asked("m", "Mass", "mass"), Asked("r", "Radius", SHORT)
-ARM = Asked("l", "Axis to centre of mass", SHORT)
-ROD = (MASS, Asked("L", "Length", SHORT))
+MASS, RADIUS = MeasuredInput("m", "Mass", "mass"), MeasuredInput("r", "Radius", SHORT)
+ARM = MeasuredInput("l", "Axis to centre of mass", SHORT)
+ROD = (MASS, MeasuredInput("L", "Length", SHORT))
 
 
 def _inertia(
-    label: str, asked: tuple[Asked, ...], text: str, law: Callable[[Inputs], Array]
-) -> Way:
-    return Way("I", label, asked, text, law, INERTIA)
+    label: str, asked: tuple[MeasuredInput, ...], text: str, law: Callable[[Inputs], Array]
+) -> FactRule:
+    return FactRule("I", label, asked, text, law, INERTIA)
 
 
-WAYS = (
-    Way(
+FACT_RULES = (
+    FactRule(
         "θ",
         "from two heights and the way along the slope",
-        (*HEIGHTS, Asked("s", "Way between the marks", SHORT)),
+        (*HEIGHTS, MeasuredInput("s", "Way between the marks", SHORT)),
         "asin((h_2 − h_1)/s)",
         lambda q: np.arcsin((q["h2"] - q["h1"]) / q["s"]),
         DEGREE,
     ),
-    Way(
+    FactRule(
         "θ",
         "from two heights and the distance on the level",
-        (*HEIGHTS, Asked("d", "Distance on the level", SHORT)),
+        (*HEIGHTS, MeasuredInput("d", "Distance on the level", SHORT)),
         "atan((h_2 − h_1)/d)",
         lambda q: np.arctan((q["h2"] - q["h1"]) / q["d"]),
         DEGREE,
@@ -92,7 +92,11 @@ WAYS = (
     ),
     _inertia(
         "a disc with a hole, about its axis",
-        (MASS, Asked("r1", "Inner radius", SHORT), Asked("r2", "Outer radius", SHORT)),
+        (
+            MASS,
+            MeasuredInput("r1", "Inner radius", SHORT),
+            MeasuredInput("r2", "Outer radius", SHORT),
+        ),
         "½ m (r_1² + r_2²)",
         lambda q: 0.5 * q["m"] * (q["r1"] ** 2 + q["r2"] ** 2),
     ),
@@ -102,20 +106,25 @@ WAYS = (
     _inertia("a rod, about one end", ROD, "m L²/3", lambda q: q["m"] * q["L"] ** 2 / 3.0),
     _inertia(
         "a plate, about the normal through its middle",
-        (MASS, Asked("a", "Length", SHORT), Asked("b", "Width", SHORT)),
+        (MASS, MeasuredInput("a", "Length", SHORT), MeasuredInput("b", "Width", SHORT)),
         "m (a² + b²)/12",
         lambda q: q["m"] * (q["a"] ** 2 + q["b"] ** 2) / 12.0,
     ),
     _inertia(
         "a body that swings about an axis, from its period",
-        (MASS, ARM, Asked("T", "Period", "time"), Asked("g", "Gravity", "acceleration")),
+        (
+            MASS,
+            ARM,
+            MeasuredInput("T", "Period", "time"),
+            MeasuredInput("g", "Gravity", "acceleration"),
+        ),
         "m g l T²/(4 π²)",
         lambda q: q["m"] * q["g"] * q["l"] * q["T"] ** 2 / (4.0 * np.pi**2),
     ),
 )
 
 
-def computed(way: Way, facts: Mapping[str, Fact]) -> Fact:
+def fact_by_rule(way: FactRule, facts: Mapping[str, Fact]) -> Fact:
     """Return the fact that a way gives, with a standard ±, from what was measured, by name.
 
     Raises Refusal where something is missing or the numbers have no meaning.
@@ -126,16 +135,16 @@ def computed(way: Way, facts: Mapping[str, Fact]) -> Fact:
     names = tuple(a.name for a in way.asked)
     us = [facts[name].u for name in names]
     parts = tuple(
-        Part(
-            Source(name, "fact", name, facts[name].bounded), np.diag(u * u * np.eye(len(names))[k])
+        SourceCovariance(
+            ErrorSource(name, "fact", name, facts[name].bounded),
+            np.diag(u * u * np.eye(len(names))[k]),
         )
         for k, (name, u) in enumerate(zip(names, us, strict=True))
     )
-    joint = Joint(names, np.array([facts[name].si for name in names]), parts, Pools())
+    joint = JointScalars(names, np.array([facts[name].si for name in names]), parts, Pools())
     with np.errstate(invalid="ignore"):
-        real = way.law(
-            {name: np.array(facts[name].si) for name in names}
-        )  # complex steps know no bounds
+        # Complex steps know no bounds
+        real = way.law({name: np.array(facts[name].si) for name in names})
         found = propagate(lambda q: {"": way.law(q)}, joint).joint
     value, u = float(real), found.u("")
     if not (np.isfinite(value) and np.isfinite(u)):
@@ -152,12 +161,12 @@ def stiffness(text: str, u_extension: float = 0.0, u_force: float = 0.0) -> Fact
     the force is not stated, it is told from the scatter about the line. Raises Refusal with the row that is wrong.
     """
     x, f = _table(text)
-    if len(x) < FEWEST:
-        raise Refusal(f"A table needs at least {FEWEST} rows of extension and force.")
+    if len(x) < FEWEST_ROWS:
+        raise Refusal(f"A table needs at least {FEWEST_ROWS} rows of extension and force.")
     if float(np.ptp(x)) <= 0.0:
         raise Refusal("All extensions are the same, so there is no slope.")
     if u_force > 0.0:
-        line = line_in_both(x, f, np.full(len(x), u_extension), np.full(len(x), u_force))
+        line = fit_line_both_axes(x, f, np.full(len(x), u_extension), np.full(len(x), u_force))
         slope, u = line.slope, line.u[1]
     else:
         tau = x - x.mean()

@@ -27,7 +27,7 @@ from inertian.quantities.expressions import (
 MOST_PARTS = 3000  # of an expression after everything is put in
 MOST_QUANTITIES = 200
 RESERVED = (*FUNCTIONS, RATE, *OVER_TIME, *CONSTANTS, "t")
-LOCALS: Mapping[str, tuple[str, int]] = {
+SAMPLED_NAMES: Mapping[str, tuple[str, int]] = {
     "x": ("x", 0),
     "y": ("y", 0),
     "v_x": ("x", 1),
@@ -35,12 +35,13 @@ LOCALS: Mapping[str, tuple[str, int]] = {
     "a_x": ("x", 2),
     "a_y": ("y", 2),
 }
-SENSED = "_s"  # a_s is what a sensor says, where a is what positions say
+SENSOR_SUFFIX = "_s"  # a_s is what a sensor says, where a is what positions say
 OF_ORDER = (OF_KIND["length"], OF_KIND["speed"], OF_KIND["acceleration"])
+# Along one axis, v and a have a sign
 IN_THE_PLANE = {
     "v": "sqrt(v_x² + v_y²)",
     "a": "sqrt(a_x² + a_y²)",
-}  # along one axis, v and a have a sign
+}
 ABOUT_CENTRE = {
     "r": "sqrt((x - x_c)² + (y - y_c)²)",
     "ω": "((x - x_c) v_y - (y - y_c) v_x)/((x - x_c)² + (y - y_c)²)",
@@ -48,7 +49,7 @@ ABOUT_CENTRE = {
 
 
 @dataclass(frozen=True)
-class OwnQuantity:
+class DerivedQuantity:
     """A quantity of one's own: name and symbol as it is called, the unit it is to be shown in, and its formula."""
 
     name: str
@@ -57,7 +58,7 @@ class OwnQuantity:
     text: str
 
 
-class OwnQuantityError(InertianError):
+class DerivedQuantityError(InertianError):
     """A quantity of one's own cannot be had; the text says which and why."""
 
     def __init__(self, symbol: str, why: str) -> None:
@@ -87,34 +88,38 @@ SETUP_FACTS = (
     SetupFact("α", "tilt of the accelerometer", "angle", "Tilt of the accelerometer α"),
     SetupFact("I", "moment of inertia", "inertia", "Moment of inertia I"),
 )
-READY = (
-    OwnQuantity("Potential energy", "E_p", "J", "m g y"),
-    OwnQuantity("Potential energy on the incline", "E_i", "J", "m g x sin(θ)"),
-    OwnQuantity("Spring energy", "E_s", "J", "½ k (x - x_0)²"),
-    OwnQuantity("Mechanical energy", "E_m", "J", "½ m v² + m g y"),
-    OwnQuantity("Mechanical energy on the incline", "E_mi", "J", "½ m v² + m g x sin(θ)"),
-    OwnQuantity("Mechanical energy with the spring", "E_ms", "J", "½ m v² + ½ k (x - x_0)²"),
-    OwnQuantity("Power", "P", "W", "rate(½ m v²)"),
-    OwnQuantity("Net force along x", "F_x", "N", "m a_x"),
-    OwnQuantity("Net force along y", "F_y", "N", "m a_y"),
-    OwnQuantity("Force besides weight on the incline", "F_b", "N", "m a_x + m g sin(θ)"),
-    OwnQuantity("Angular momentum", "L", "kg·m²/s", "m ((x - x_c) v_y - (y - y_c) v_x)"),
-    OwnQuantity("Velocity from the accelerometer", "v_acc", "m/s", "area(a_s)"),
-    OwnQuantity("Distance from the accelerometer", "x_acc", "m", "area(v_acc)"),
-    OwnQuantity("Velocity from the accelerometer, levelled", "v_lev", "m/s", "area(level(a_s))"),
-    OwnQuantity("Distance from the accelerometer, levelled", "x_lev", "m", "area(v_lev)"),
-    OwnQuantity("Velocity from a tilted accelerometer", "v_tilt", "m/s", "area(a_s - g sin(α))"),
-    OwnQuantity("Distance from a tilted accelerometer", "x_tilt", "m", "area(v_tilt)"),
-    OwnQuantity("Impulse of the measured force", "J_F", "N·s", "area(F)"),
-    OwnQuantity("Impulse of the measured force, levelled", "J_lev", "N·s", "area(level(F))"),
-    OwnQuantity("Work of the measured force", "W_F", "J", "area(F v_x)"),
-    OwnQuantity("Energy of rotation", "E_r", "J", "½ I ω²"),
-    OwnQuantity("Direction of motion, in radians", "φ_v", "rad", "2 atan(v_y/(v + v_x))"),
-    OwnQuantity("Speed over radius, on a circle ω", "ω_v", "1/s", "v/r"),
+READY_MADE = (
+    DerivedQuantity("Potential energy", "E_p", "J", "m g y"),
+    DerivedQuantity("Potential energy on the incline", "E_i", "J", "m g x sin(θ)"),
+    DerivedQuantity("Spring energy", "E_s", "J", "½ k (x - x_0)²"),
+    DerivedQuantity("Mechanical energy", "E_m", "J", "½ m v² + m g y"),
+    DerivedQuantity("Mechanical energy on the incline", "E_mi", "J", "½ m v² + m g x sin(θ)"),
+    DerivedQuantity("Mechanical energy with the spring", "E_ms", "J", "½ m v² + ½ k (x - x_0)²"),
+    DerivedQuantity("Power", "P", "W", "rate(½ m v²)"),
+    DerivedQuantity("Net force along x", "F_x", "N", "m a_x"),
+    DerivedQuantity("Net force along y", "F_y", "N", "m a_y"),
+    DerivedQuantity("Force besides weight on the incline", "F_b", "N", "m a_x + m g sin(θ)"),
+    DerivedQuantity("Angular momentum", "L", "kg·m²/s", "m ((x - x_c) v_y - (y - y_c) v_x)"),
+    DerivedQuantity("Velocity from the accelerometer", "v_acc", "m/s", "area(a_s)"),
+    DerivedQuantity("Distance from the accelerometer", "x_acc", "m", "area(v_acc)"),
+    DerivedQuantity(
+        "Velocity from the accelerometer, levelled", "v_lev", "m/s", "area(level(a_s))"
+    ),
+    DerivedQuantity("Distance from the accelerometer, levelled", "x_lev", "m", "area(v_lev)"),
+    DerivedQuantity(
+        "Velocity from a tilted accelerometer", "v_tilt", "m/s", "area(a_s - g sin(α))"
+    ),
+    DerivedQuantity("Distance from a tilted accelerometer", "x_tilt", "m", "area(v_tilt)"),
+    DerivedQuantity("Impulse of the measured force", "J_F", "N·s", "area(F)"),
+    DerivedQuantity("Impulse of the measured force, levelled", "J_lev", "N·s", "area(level(F))"),
+    DerivedQuantity("Work of the measured force", "W_F", "J", "area(F v_x)"),
+    DerivedQuantity("Energy of rotation", "E_r", "J", "½ I ω²"),
+    DerivedQuantity("Direction of motion, in radians", "φ_v", "rad", "2 atan(v_y/(v + v_x))"),
+    DerivedQuantity("Speed over radius, on a circle ω", "ω_v", "1/s", "v/r"),
 )
 
 
-def of_the_whole(bodies: int) -> list[OwnQuantity]:
+def centre_of_mass_quantities(bodies: int) -> list[DerivedQuantity]:
     """Return centre of mass, its velocity and the energy about it, for so many bodies on one axis; none for one."""
     if bodies < 2:
         return []
@@ -124,17 +129,19 @@ def of_the_whole(bodies: int) -> list[OwnQuantity]:
     inner = " + ".join(f"½ m_{k} (v_x_{k} - v_cm)²" for k in every)
     plane = " + ".join(f"½ m_{k} ((v_x_{k} - v_cm)² + (v_y_{k} - w_cm)²)" for k in every)
     return [
-        OwnQuantity("Centre of mass along x", "x_cm", "m", f"({place})/({mass})"),
-        OwnQuantity("Velocity of the centre of mass along x", "v_cm", "m/s", f"({speed})/({mass})"),
-        OwnQuantity("Energy about the centre of mass, along x", "E_cm", "J", inner),
-        OwnQuantity("Centre of mass along y", "y_cm", "m", f"({_each('y', every)})/({mass})"),
-        OwnQuantity(
+        DerivedQuantity("Centre of mass along x", "x_cm", "m", f"({place})/({mass})"),
+        DerivedQuantity(
+            "Velocity of the centre of mass along x", "v_cm", "m/s", f"({speed})/({mass})"
+        ),
+        DerivedQuantity("Energy about the centre of mass, along x", "E_cm", "J", inner),
+        DerivedQuantity("Centre of mass along y", "y_cm", "m", f"({_each('y', every)})/({mass})"),
+        DerivedQuantity(
             "Velocity of the centre of mass along y",
             "w_cm",
             "m/s",
             f"({_each('v_y', every)})/({mass})",
         ),
-        OwnQuantity("Energy about the centre of mass, in the plane", "E_cmp", "J", plane),
+        DerivedQuantity("Energy about the centre of mass, in the plane", "E_cmp", "J", plane),
     ]
 
 
@@ -143,10 +150,12 @@ def _each(name: str, every: Sequence[int]) -> str:
 
 
 @dataclass(frozen=True)
-class Needed:
+class FormulaName:
     """What one name in a formula stands for: a derivative of a body's channel, a sensor, a fact, or the time."""
 
-    kind: str  # "local", "sensor", "fact", "time", or "reading": a number of the trial by its name, which is `fact`
+    # "local", "sensor", "fact", "time", or "reading": a number of the trial by its name, which is
+    # `fact`
+    kind: str
     body: str = ""
     axis: str = ""
     order: int = 0
@@ -171,101 +180,100 @@ class Needed:
 
 
 @lru_cache(maxsize=500)
-def read(quantity: OwnQuantity) -> Formula:
-    """Return the formula of a quantity. Raises OwnQuantityError if it cannot be read."""
+def formula_of(quantity: DerivedQuantity) -> Formula:
+    """Return the formula of a quantity. Raises DerivedQuantityError if it cannot be read."""
     try:
         return parse_formula(quantity.text, rates=True)
     except FormulaError as error:
-        raise OwnQuantityError(quantity.symbol, error.why) from None
+        raise DerivedQuantityError(quantity.symbol, error.why) from None
 
 
-def checked(quantities: Sequence[OwnQuantity]) -> None:
-    """Check that symbols are names, used once, and that no quantity hangs on itself. Raises OwnQuantityError."""
+def check_quantities(quantities: Sequence[DerivedQuantity]) -> None:
+    """Check that symbols are names, used once, and that no quantity hangs on itself. Raises DerivedQuantityError."""
     if len(quantities) > MOST_QUANTITIES:
-        raise OwnQuantityError(
+        raise DerivedQuantityError(
             quantities[-1].symbol, f"there may be {MOST_QUANTITIES} quantities at most."
         )
-    by_symbol: dict[str, OwnQuantity] = {}
+    by_symbol: dict[str, DerivedQuantity] = {}
     for one in quantities:
-        if not one.symbol.isidentifier() or one.symbol in RESERVED or one.symbol in LOCALS:
-            raise OwnQuantityError(
+        if not one.symbol.isidentifier() or one.symbol in RESERVED or one.symbol in SAMPLED_NAMES:
+            raise DerivedQuantityError(
                 one.symbol or "?", "a symbol begins with a letter, and must not be taken already."
             )
         if one.symbol in by_symbol:
-            raise OwnQuantityError(one.symbol, "there are two quantities of this symbol.")
+            raise DerivedQuantityError(one.symbol, "there are two quantities of this symbol.")
         by_symbol[one.symbol] = one
     for one in quantities:
-        _descend(one, by_symbol, ())
+        _refuse_rings(one, by_symbol, ())
 
 
-def _descend(
-    one: OwnQuantity, by_symbol: Mapping[str, OwnQuantity], above: tuple[str, ...]
+def _refuse_rings(
+    one: DerivedQuantity, by_symbol: Mapping[str, DerivedQuantity], above: tuple[str, ...]
 ) -> None:
     if one.symbol in above:
         ring = " → ".join((*above[above.index(one.symbol) :], one.symbol))
-        raise OwnQuantityError(one.symbol, f"it hangs on itself: {ring}.")
-    for name in read(one).names:
+        raise DerivedQuantityError(one.symbol, f"it hangs on itself: {ring}.")
+    for name in formula_of(one).names:
         if name in by_symbol:
-            _descend(by_symbol[name], by_symbol, (*above, one.symbol))
+            _refuse_rings(by_symbol[name], by_symbol, (*above, one.symbol))
 
 
-def depends_on(quantity: OwnQuantity) -> tuple[str, ...]:
-    """Return the names that a quantity is made of, in order. Raises OwnQuantityError if it cannot be read."""
-    return read(quantity).names
+def depends_on(quantity: DerivedQuantity) -> tuple[str, ...]:
+    """Return the names that a quantity is made of, in order. Raises DerivedQuantityError if it cannot be read."""
+    return formula_of(quantity).names
 
 
 @dataclass(frozen=True, eq=False)
-class Ready:
+class ResolvedFormula:
     """A quantity with everything put in: one formula, what each of its names stands for, and its dimension."""
 
     formula: Formula
-    needed: Mapping[str, Needed]
+    needed: Mapping[str, FormulaName]
     dimension: Dimension
-    areas: Mapping[str, "Ready"] = field(
-        default_factory=dict
-    )  # areas and levels in it, each under a name of its own
+    # Areas and levels in it, each under a name of its own
+    areas: Mapping[str, "ResolvedFormula"] = field(default_factory=dict)
 
 
-def put_together(
-    quantity: OwnQuantity,
-    own: Mapping[str, OwnQuantity],
+def resolve(
+    quantity: DerivedQuantity,
+    own: Mapping[str, DerivedQuantity],
     body: str,
     axes: Mapping[str, tuple[str, ...]],
     sensors: Mapping[str, tuple[str, ...]],
     in_its_unit: bool = True,
     readings: Mapping[str, str] = NO_READINGS,
-) -> Ready:
+) -> ResolvedFormula:
     """Return a quantity as one expression in what a trial has; `axes` and `sensors` are those of its bodies, in order.
 
     `readings` are the units of its named readings. Dimensions are checked, and, unless not asked for, that its unit
-    can show them. Raises OwnQuantityError.
+    can show them. Raises DerivedQuantityError.
     """
     bodies = tuple(axes)
     try:
         if _parts(quantity, own, {}, ()) > MOST_PARTS:
             raise FormulaError(quantity.text, "it is too long with everything put in.")
-        tree = _filled(read(quantity).tree, own, body, axes, ())
+        tree = _substituted(formula_of(quantity).tree, own, body, axes, ())
         made = _made(quantity, tree, bodies, body, axes, sensors, readings)
         _, wanted = parse_unit(quantity.unit)
     except FormulaError as error:
-        raise OwnQuantityError(quantity.symbol, error.why) from None
+        raise DerivedQuantityError(quantity.symbol, error.why) from None
     if in_its_unit and wanted != made.dimension:
         unit = quantity.unit or "a plain number"
-        raise OwnQuantityError(
+        raise DerivedQuantityError(
             quantity.symbol, f"its formula gives {made.dimension}, which cannot be shown in {unit}."
         )
     return made
 
 
 def _made(
-    quantity: OwnQuantity,
+    quantity: DerivedQuantity,
     whole: ast.expr,
     bodies: Sequence[str],
     body: str,
     axes: Mapping[str, tuple[str, ...]],
     sensors: Mapping[str, tuple[str, ...]],
     readings: Mapping[str, str],
-) -> "Ready":
+) -> "ResolvedFormula":
     """An expression with what each of its names stands for, and its areas made likewise. Raises FormulaError."""
     parts: dict[str, ast.expr] = {}
     tree = _without_areas(whole, parts)
@@ -284,7 +292,7 @@ def _made(
         )
     own = [name for name in formula.names if name not in areas]
     needed = {
-        name: _stands_for(quantity, name, body, bodies, axes, sensors, readings) for name in own
+        name: _meaning_of(quantity, name, body, bodies, axes, sensors, readings) for name in own
     }
     known = {name: one.dimension for name, one in needed.items()}
     second = OF_KIND["time"]
@@ -292,7 +300,7 @@ def _made(
         n: one.dimension.times(second) if n.startswith(INTEGRALS) else one.dimension
         for n, one in areas.items()
     }
-    return Ready(formula, needed, dimension_of(formula, known), areas)
+    return ResolvedFormula(formula, needed, dimension_of(formula, known), areas)
 
 
 def _without_areas(node: ast.expr, parts: dict[str, ast.expr]) -> ast.expr:
@@ -313,16 +321,16 @@ def _without_areas(node: ast.expr, parts: dict[str, ast.expr]) -> ast.expr:
 
 
 def _parts(
-    quantity: OwnQuantity,
-    own: Mapping[str, OwnQuantity],
+    quantity: DerivedQuantity,
+    own: Mapping[str, DerivedQuantity],
     known: dict[str, int],
     above: tuple[str, ...],
 ) -> int:
     """How many parts a formula would have with everything put in, without putting it in."""
     if quantity.symbol in above:
-        raise OwnQuantityError(quantity.symbol, "it hangs on itself.")
+        raise DerivedQuantityError(quantity.symbol, "it hangs on itself.")
     if quantity.symbol not in known or not above:
-        nodes = list(ast.walk(read(quantity).tree))
+        nodes = list(ast.walk(formula_of(quantity).tree))
         inner = (own[n.id] for n in nodes if isinstance(n, ast.Name) and n.id in own)
         known[quantity.symbol] = len(nodes) + sum(
             _parts(q, own, known, (*above, quantity.symbol)) for q in inner
@@ -334,9 +342,9 @@ def _function(node: ast.Name) -> bool:
     return node.id in (*FUNCTIONS, RATE, *OVER_TIME)
 
 
-def _filled(
+def _substituted(
     node: ast.expr,
-    own: Mapping[str, OwnQuantity],
+    own: Mapping[str, DerivedQuantity],
     body: str,
     axes: Mapping[str, tuple[str, ...]],
     above: tuple[str, ...],
@@ -346,20 +354,22 @@ def _filled(
         if node.id in own:
             one = own[node.id]
             if one.symbol in above:
-                raise OwnQuantityError(one.symbol, "it hangs on itself.")
-            return _filled(read(one).tree, own, body, axes, (*above, one.symbol))
-        return _spelled_out(node, body, axes)
+                raise DerivedQuantityError(one.symbol, "it hangs on itself.")
+            return _substituted(formula_of(one).tree, own, body, axes, (*above, one.symbol))
+        return _in_coordinates(node, body, axes)
     if isinstance(node, ast.BinOp):
-        left, right = (_filled(part, own, body, axes, above) for part in (node.left, node.right))
+        left, right = (
+            _substituted(part, own, body, axes, above) for part in (node.left, node.right)
+        )
         return ast.BinOp(left, node.op, right)
     if isinstance(node, ast.UnaryOp):
-        return ast.UnaryOp(node.op, _filled(node.operand, own, body, axes, above))
+        return ast.UnaryOp(node.op, _substituted(node.operand, own, body, axes, above))
     if isinstance(node, ast.Call):
-        return ast.Call(node.func, [_filled(node.args[0], own, body, axes, above)], [])
+        return ast.Call(node.func, [_substituted(node.args[0], own, body, axes, above)], [])
     return node
 
 
-def _spelled_out(node: ast.Name, body: str, axes: Mapping[str, tuple[str, ...]]) -> ast.expr:
+def _in_coordinates(node: ast.Name, body: str, axes: Mapping[str, tuple[str, ...]]) -> ast.expr:
     """v and a of a body in the plane, and r and ω, as expressions in its coordinates; other names as they are."""
     name, _, suffix = node.id.partition("_")
     whose = _body_named(suffix, tuple(axes)) if suffix else body
@@ -375,7 +385,7 @@ def _spelled_out(node: ast.Name, body: str, axes: Mapping[str, tuple[str, ...]])
 
 def _with_suffix(node: ast.expr, tail: str) -> ast.expr:
     if isinstance(node, ast.Name):
-        return ast.Name(node.id + tail if node.id in LOCALS else node.id, ast.Load())
+        return ast.Name(node.id + tail if node.id in SAMPLED_NAMES else node.id, ast.Load())
     if isinstance(node, ast.BinOp):
         return ast.BinOp(_with_suffix(node.left, tail), node.op, _with_suffix(node.right, tail))
     if isinstance(node, ast.Call):
@@ -390,15 +400,15 @@ def _body_named(suffix: str, bodies: Sequence[str]) -> str | None:
     return next((b for b in bodies if b.replace(" ", "_") == suffix), None)
 
 
-def _stands_for(
-    quantity: OwnQuantity,
+def _meaning_of(
+    quantity: DerivedQuantity,
     name: str,
     body: str,
     bodies: Sequence[str],
     axes: Mapping[str, tuple[str, ...]],
     sensors: Mapping[str, tuple[str, ...]],
     readings: Mapping[str, str],
-) -> Needed:
+) -> FormulaName:
     """What one name means. Raises FormulaError for a name that means nothing here."""
     facts = {f.symbol for f in SETUP_FACTS} | {"m", "x_c", "y_c"}
     for base in (name, *(name[:k] for k in range(len(name) - 1, 0, -1) if name[k] == "_")):
@@ -406,31 +416,31 @@ def _stands_for(
         whose = body if base == name else _body_named(suffix, bodies)
         if whose is None:
             continue
-        if base in LOCALS:
-            axis, order = LOCALS[base]
+        if base in SAMPLED_NAMES:
+            axis, order = SAMPLED_NAMES[base]
             if axis not in axes.get(whose, ()):
                 raise FormulaError(
                     quantity.text,
                     f"{name}: {whose or 'all bodies together'} was not followed along {axis}.",
                 )
-            return Needed("local", whose, axis, order)
+            return FormulaName("local", whose, axis, order)
         if base in facts:
-            return Needed("fact", whose if base in ("m", "I") else "", fact=base)
+            return FormulaName("fact", whose if base in ("m", "I") else "", fact=base)
         if base in sensors.get(whose, ()):
-            return Needed("sensor", whose, base)
-    if name.endswith(SENSED) and name.removesuffix(SENSED) in sensors.get(body, ()):
-        return Needed("sensor", body, name.removesuffix(SENSED))
+            return FormulaName("sensor", whose, base)
+    if name.endswith(SENSOR_SUFFIX) and name.removesuffix(SENSOR_SUFFIX) in sensors.get(body, ()):
+        return FormulaName("sensor", body, name.removesuffix(SENSOR_SUFFIX))
     if name == "t":
-        return Needed("time")
+        return FormulaName("time")
     if name in readings:
-        return Needed("reading", fact=name, unit=readings[name])
+        return FormulaName("reading", fact=name, unit=readings[name])
     raise FormulaError(quantity.text, f"“{name}” is not known here.")
 
 
 def with_quantity(
-    own: Sequence[OwnQuantity], new: OwnQuantity, old: str = ""
-) -> tuple[OwnQuantity, ...]:
-    """Return quantities with one more, or in place of the one of symbol `old`. Raises OwnQuantityError."""
+    own: Sequence[DerivedQuantity], new: DerivedQuantity, old: str = ""
+) -> tuple[DerivedQuantity, ...]:
+    """Return quantities with one more, or in place of the one of symbol `old`. Raises DerivedQuantityError."""
     tidy = replace(
         new,
         name=new.name.strip() or new.symbol.strip(),
@@ -438,6 +448,6 @@ def with_quantity(
         unit=new.unit.strip(),
     )
     changed = tuple(tidy if q.symbol == old else q for q in own) if old else (*own, tidy)
-    checked(changed)
+    check_quantities(changed)
     parse_unit(tidy.unit)
     return changed

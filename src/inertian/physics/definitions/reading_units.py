@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from fractions import Fraction
 
-from inertian.physics.definitions.requests import NamedReading, ReadingKind, Shown
+from inertian.physics.definitions.requests import NamedReading, QuantityRef, ReadingKind
 from inertian.quantities.dimensions import OF_KIND, parse_unit
 
 RATE_UNITS = {
@@ -37,7 +37,7 @@ def _with_seconds(unit: str, power: int) -> str:
     return str(parse_unit(unit)[1].times(OF_KIND["time"], Fraction(power)))
 
 
-def unit_of_reading(shown: Shown, kind: ReadingKind) -> str:
+def unit_of_reading(shown: QuantityRef, kind: ReadingKind) -> str:
     """Return the SI unit of a reading."""
     if kind in (ReadingKind.SLOPE, ReadingKind.TREND):
         return rate_unit(shown.unit)

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-from inertian.motion.fits.curves import Shape
+from inertian.motion.fits.curves import CurveShape
 
 
 class Quantity(StrEnum):
@@ -42,7 +42,7 @@ TOTAL = ""  # in place of a body's name: all of them together
 
 
 @dataclass(frozen=True)
-class Shown:
+class QuantityRef:
     """A quantity along an axis ("" where it has none, "|…|" as "magnitude"), as a strip shows it for all bodies.
 
     In place of the axis stands the symbol of a formula.
@@ -103,20 +103,20 @@ class NamedReading:
 
     name: str
     kind: ReadingKind
-    shown: Shown
+    shown: QuantityRef
     body: str
     times: tuple[float, ...] = ()
     span: str = ""
 
 
 @dataclass(frozen=True)
-class CurveAsked:
+class CurveRequest:
     """A curve of a shape over a span of one body's quantity; `held` are parameters that are not fitted, by symbol."""
 
-    shown: Shown
+    shown: QuantityRef
     body: str
     span: str
-    shape: Shape
+    shape: CurveShape
     held: tuple[tuple[str, float], ...] = ()
     formula: str = ""
     robust: bool = False  # samples far off say little

@@ -6,21 +6,21 @@ from typing import Any
 import numpy as np
 
 from inertian.motion.numerics.operators import Operator
-from inertian.motion.numerics.window_selection import LONG
-from inertian.physics.definitions.derived_quantities import Needed
-from inertian.physics.definitions.requests import TOTAL, Shown
+from inertian.motion.numerics.window_selection import LONG_RECORDING
+from inertian.physics.definitions.derived_quantities import FormulaName
+from inertian.physics.definitions.requests import TOTAL, QuantityRef
 from inertian.physics.evaluation.formula_values import (
-    PRESENT,
-    as_they_are,
-    evaluated,
-    higher,
+    SAME_CLOCK_SHARE,
+    evaluate,
+    formula_values,
     needed_fact,
     operator_of,
-    own_readout,
-    ready_of,
+    rate_of,
+    read_off,
+    resolved_formula,
     samples_of,
 )
-from inertian.physics.evaluation.trial_context import Observed, Readout
+from inertian.physics.evaluation.trial_context import QuantityValues, TrialContext
 from inertian.quantities.estimates import Array, ClockNoise, ReadingNoise, Rows
 from inertian.quantities.facts import FactId
 
@@ -29,7 +29,9 @@ WEIGHTS = 2_000_000  # in the windows that tell u along a long recording
 FEWEST_PLACES, MOST_PLACES = 100, 5_000  # where u is worked out there
 
 
-def own_at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Array]:
+def formula_at_all_samples(
+    seen: TrialContext, shown: QuantityRef, body: str
+) -> tuple[Array, Array]:
     """Return a quantity of one's own and its standard uncertainty at all samples, NaN where there is none; (n,).
 
     Weights on a sample that a value uses in several ways are added before they are squared.
@@ -43,35 +45,37 @@ def own_at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, 
     ]
     if body != TOTAL and followed:
         here = np.flatnonzero(np.isfinite(followed).any(axis=0))
-    if n > LONG and len(here):
+    if n > LONG_RECORDING and len(here):
         return _along_long(seen, shown, body, here)
     noise, us = seen.clock_noise, seen.us()
     for rows in np.split(here, np.arange(CHUNK, len(here), CHUNK)):
-        whole = own_readout(seen, shown, body, t[rows], rows)
+        whole = formula_values(seen, shown, body, t[rows], rows)
         value[rows] = whole.values
         u[rows] = np.sqrt(_variance(whole, noise, us, rows, n))
     return value, u
 
 
-def _along_long(seen: Observed, shown: Shown, body: str, here: Rows) -> tuple[Array, Array]:
-    """As `own_at_all_samples` for a long recording: values at all samples, u at some, and between them in line."""
-    t, ready = seen.trial.t, ready_of(seen, shown.axis, body)
+def _along_long(
+    seen: TrialContext, shown: QuantityRef, body: str, here: Rows
+) -> tuple[Array, Array]:
+    """As `formula_at_all_samples` for a long recording: values at all samples, u at some, and between them in line."""
+    t, ready = seen.trial.t, resolved_formula(seen, shown.axis, body)
     value, u = np.full(len(t), np.nan), np.full(len(t), np.nan)
     sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
     local: dict[str, Any] = {n: _at_rows(seen, d, here) for n, d in sampled.items()}
     rates = {
-        n: _at_rows(seen, higher(ready.needed[n]), here)
+        n: _at_rows(seen, rate_of(ready.needed[n]), here)
         for n in ready.formula.rates
         if n in sampled
     }
     fixed = {n: needed_fact(seen, d)[1] for n, d in ready.needed.items() if d.kind == "fact"}
     fixed |= {n: seen.reading(d.fact).value for n, d in ready.needed.items() if d.kind == "reading"}
     with np.errstate(all="ignore"):
-        value[here] = evaluated(seen, ready, local, rates, t[here], fixed)
+        value[here] = evaluate(seen, ready, local, rates, t[here], fixed)
     wide = max((s for d in sampled.values() for s in _windows(seen, d)), default=1)
     count = int(np.clip(WEIGHTS // wide, FEWEST_PLACES, MOST_PLACES))
     some = here[np.unique(np.linspace(0, len(here) - 1, count).astype(int))]
-    whole = own_readout(seen, shown, body, t[some], some)
+    whole = formula_values(seen, shown, body, t[some], some)
     found = np.sqrt(_variance(whole, seen.clock_noise, seen.us(), some, len(t)))
     good = np.isfinite(found)
     if good.any():
@@ -80,23 +84,23 @@ def _along_long(seen: Observed, shown: Shown, body: str, here: Rows) -> tuple[Ar
     return value, u
 
 
-def _windows(seen: Observed, needed: Needed) -> list[int]:
+def _windows(seen: TrialContext, needed: FormulaName) -> list[int]:
     """The widest windows of the local fits of a channel."""
     if needed.kind == "sensor":
         return []
     return [int(s.max(initial=1)) for s in seen.local_fits(needed.body, needed.axis).sizes.values()]
 
 
-def _at_rows(seen: Observed, needed: Needed, rows: Rows) -> Array:
+def _at_rows(seen: TrialContext, needed: FormulaName, rows: Rows) -> Array:
     """What a name stands for at the samples of some rows; between its own samples, where its clock is another."""
     t = seen.trial.t
     if needed.kind == "sensor":
         return operator_of(seen, needed, t[rows], rows).applied(samples_of(seen, needed))
-    as_read = needed.order == 0 and as_they_are(samples_of(seen, needed), needed, rows)
+    as_read = needed.order == 0 and read_off(samples_of(seen, needed), needed, rows)
     if as_read:
         return samples_of(seen, needed)[rows]
     found = seen.local_fits(needed.body, needed.axis).estimated(needed.order).value
-    if np.isfinite(found[rows]).mean() > PRESENT:
+    if np.isfinite(found[rows]).mean() > SAME_CLOCK_SHARE:
         return np.asarray(found[rows])
     own = np.flatnonzero(np.isfinite(found))
     return (
@@ -114,7 +118,7 @@ def _by_readings(one: Operator, two: Operator, noise: ReadingNoise, n: int) -> A
 
 
 def _variance(
-    whole: Readout, noise: ClockNoise, us: Mapping[FactId, float], rows: Rows, n: int
+    whole: QuantityValues, noise: ClockNoise, us: Mapping[FactId, float], rows: Rows, n: int
 ) -> Array:
     """The variance of each value of a trial of n samples: readings, time stamps along the motion there, facts."""
     variance = np.zeros(len(whole.values))

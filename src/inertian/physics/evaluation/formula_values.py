@@ -5,21 +5,26 @@ from typing import Any
 
 import numpy as np
 
-from inertian.motion.numerics.integrals import Rule, left_out_by, running_weights
+from inertian.motion.numerics.integrals import Rule, rule_error, running_weights
 from inertian.motion.numerics.local_polynomials import local_operator
-from inertian.motion.numerics.operators import Operator, repeated, samples_themselves, weighted
+from inertian.motion.numerics.operators import (
+    Operator,
+    identity_operator,
+    operator_of_slopes,
+    operator_of_weights,
+)
 from inertian.motion.recording.frame import ANGLE, ORIGIN, zero_key
 from inertian.motion.spans.spans import SpanKind
 from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
 from inertian.physics.definitions.derived_quantities import (
-    Needed,
-    OwnQuantityError,
-    Ready,
-    put_together,
+    DerivedQuantityError,
+    FormulaName,
+    ResolvedFormula,
+    resolve,
 )
 from inertian.physics.definitions.reading_units import units_by_name
-from inertian.physics.definitions.requests import Shown
-from inertian.physics.evaluation.trial_context import Observed, Readout, ReadoutError
+from inertian.physics.definitions.requests import QuantityRef
+from inertian.physics.evaluation.trial_context import NoValueError, QuantityValues, TrialContext
 from inertian.quantities.estimates import Array, ChannelId, Estimate, Rows
 from inertian.quantities.expressions import AREA, SIMPSON, STEPSUM
 from inertian.quantities.facts import FactId
@@ -27,69 +32,73 @@ from inertian.quantities.facts import FactId
 RULES = {AREA: Rule.TRAPEZOID, SIMPSON: Rule.SIMPSON, STEPSUM: Rule.STEP}
 STEP = 1e-30  # of the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112)
 CENTRE_AT = {"x_c": ("centre x", 0), "y_c": ("centre y", 1)}
-PRESENT = 0.8  # share of readings at the moments asked for; less means a clock of its own
-QUIET = 4  # samples in spans of rest, at least
+SAME_CLOCK_SHARE = 0.8  # share of readings at the moments asked for; less means a clock of its own
+LEAST_QUIET_SAMPLES = 4  # samples in spans of rest, at least
 AREA_SAMPLES = 3000  # a running area hangs on all samples before it
-HIGHEST = 2  # order of derivative that local fits give
+HIGHEST_ORDER = 2  # order of derivative that local fits give
 
 
-def ready_of(seen: Observed, symbol: str, body: str) -> Ready:
-    """Return a quantity of one's own as one expression for a body of a trial. Raises ReadoutError."""
+def resolved_formula(seen: TrialContext, symbol: str, body: str) -> ResolvedFormula:
+    """Return a quantity of one's own as one expression for a body of a trial. Raises NoValueError."""
     if symbol not in seen.own:
-        raise ReadoutError(f"There is no quantity {symbol} any more.")
+        raise NoValueError(f"There is no quantity {symbol} any more.")
     axes = {b.name: b.axes for b in seen.trial.bodies}
     sensors = {b.name: tuple(c.axis for c in b.sensors) for b in seen.trial.bodies}
     try:
         readings = units_by_name(seen.named.values())
-        ready = put_together(seen.own[symbol], seen.own, body, axes, sensors, readings=readings)
-    except OwnQuantityError as error:
-        raise ReadoutError(str(error)) from None
+        ready = resolve(seen.own[symbol], seen.own, body, axes, sensors, readings=readings)
+    except DerivedQuantityError as error:
+        raise NoValueError(str(error)) from None
     for part in _all_parts(ready):
         for needed in part.needed.values():
             if needed.kind == "fact":
                 needed_fact(seen, needed)
-        if any(n.kind == "local" and n.order == HIGHEST for n in _inside_rates(part)):
-            raise ReadoutError(
+        if any(n.kind == "local" and n.order == HIGHEST_ORDER for n in _inside_rates(part)):
+            raise NoValueError(
                 f"{symbol}: the rate of an acceleration cannot be had from these samples."
             )
     if ready.areas and len(seen.trial.t) > AREA_SAMPLES:
-        raise ReadoutError(
+        raise NoValueError(
             f"{symbol}: running areas and levels are worked out up to {AREA_SAMPLES} samples. Read an area instead."
         )
     return ready
 
 
-def _all_parts(ready: Ready) -> list[Ready]:
+def _all_parts(ready: ResolvedFormula) -> list[ResolvedFormula]:
     return [ready, *(part for one in ready.areas.values() for part in _all_parts(one))]
 
 
-def _inside_rates(ready: Ready) -> list[Needed]:
+def _inside_rates(ready: ResolvedFormula) -> list[FormulaName]:
     return [ready.needed[name] for name in ready.formula.rates]
 
 
-def needed_fact(seen: Observed, needed: Needed) -> tuple[FactId | None, float]:
-    """The fact a name stands for, and its value in SI. Raises ReadoutError where it is not known."""
+def needed_fact(seen: TrialContext, needed: FormulaName) -> tuple[FactId | None, float]:
+    """The fact a name stands for, and its value in SI. Raises NoValueError where it is not known."""
     if needed.fact == "m":
         if needed.body not in seen.masses:
-            raise ReadoutError(
+            raise NoValueError(
                 f"The mass of {needed.body or 'the body'} is not known. Type it in the margin."
             )
         key, fact = seen.masses[needed.body]
         return key, fact.si
     if needed.fact in CENTRE_AT:
         if seen.frame.centre is None:
-            raise ReadoutError("It needs a centre of rotation. Set the centre in the frame.")
+            raise NoValueError("It needs a centre of rotation. Set the centre in the frame.")
         name, place = CENTRE_AT[needed.fact]
         return (seen.shared[name][0] if name in seen.shared else None), seen.frame.centre[place]
     for owner in (needed.body, ""):
         if (needed.fact, owner) in seen.setup:
             key, fact = seen.setup[needed.fact, owner]
             return key, fact.si
-    raise ReadoutError(f"{needed.fact} is not known. Type it in the setup.")
+    raise NoValueError(f"{needed.fact} is not known. Type it in the setup.")
 
 
 def _evaluated(
-    seen: Observed, ready: Ready, local: Mapping[str, Any], rates: Mapping[str, Any], times: Array
+    seen: TrialContext,
+    ready: ResolvedFormula,
+    local: Mapping[str, Any],
+    rates: Mapping[str, Any],
+    times: Array,
 ) -> tuple[Array, dict[str, Array], dict[str, Array]]:
     """Values, and ∂/∂(each name) and ∂/∂(rate of each name), from values and rates of the names; shape (m,) each."""
     values: dict[str, Any] = dict(local)
@@ -121,9 +130,9 @@ def _evaluated(
     return y, slopes, of_rates
 
 
-def evaluated(
-    seen: Observed,
-    ready: Ready,
+def evaluate(
+    seen: TrialContext,
+    ready: ResolvedFormula,
     local: Mapping[str, Any],
     rates: Mapping[str, Any],
     times: Array,
@@ -137,18 +146,20 @@ def evaluated(
     )
 
 
-def own_readout(
-    seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | None = None
-) -> Readout:
-    """Return a quantity of one's own at some times, as `readouts.readout`. Raises ReadoutError."""
-    return _read_out(seen, ready_of(seen, shown.axis, body), times, rows)
+def formula_values(
+    seen: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None = None
+) -> QuantityValues:
+    """Return a quantity of one's own at some times, as `readouts.readout`. Raises NoValueError."""
+    return _read_out(seen, resolved_formula(seen, shown.axis, body), times, rows)
 
 
-def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> Readout:
+def _read_out(
+    seen: TrialContext, ready: ResolvedFormula, times: Array, rows: Rows | None
+) -> QuantityValues:
     m = len(times)
-    operators: dict[Needed, Operator] = {}
+    operators: dict[FormulaName, Operator] = {}
 
-    def operator(needed: Needed) -> Operator:
+    def operator(needed: FormulaName) -> Operator:
         if needed not in operators:
             operators[needed] = operator_of(seen, needed, times, rows)
         return operators[needed]
@@ -157,7 +168,7 @@ def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> 
     local = {n: operator(d).applied(samples_of(seen, d)) for n, d in sampled.items()}
     areas = {name: _over_time(seen, name, one, times) for name, one in ready.areas.items()}
     local |= {name: one.values for name, one in areas.items()}
-    above = {n: higher(ready.needed[n]) for n in ready.formula.rates if n in sampled}
+    above = {n: rate_of(ready.needed[n]) for n in ready.formula.rates if n in sampled}
     rates = {n: operator(d).applied(samples_of(seen, d)) for n, d in above.items()}
     y, slopes, of_rates = _evaluated(seen, ready, local, rates, times)
     terms = [(_channel(seen, d), operator(d).scaled(slopes[n])) for n, d in sampled.items()]
@@ -183,10 +194,12 @@ def _read_out(seen: Observed, ready: Ready, times: Array, rows: Rows | None) -> 
     ]
     for key, s in ((key, s) for part in more for key, s in part.items()):
         facts[key] = facts.get(key, np.zeros(m)) + s
-    return Readout(times, y, tuple(terms), facts)
+    return QuantityValues(times, y, tuple(terms), facts)
 
 
-def _spread(seen: Observed, reading: Estimate, slopes: Array) -> list[tuple[ChannelId, Operator]]:
+def _spread(
+    seen: TrialContext, reading: Estimate, slopes: Array
+) -> list[tuple[ChannelId, Operator]]:
     """What samples a reading owes to, as operators of slope_j · reading."""
     found = []
     for channel, one in reading.weights.items():
@@ -195,32 +208,36 @@ def _spread(seen: Observed, reading: Estimate, slopes: Array) -> list[tuple[Chan
         whole = np.zeros(len(samples))
         whole[one.start : one.stop] = one.values
         usable = np.flatnonzero(np.isfinite(samples))
-        found.append((channel, repeated(usable, whole[usable], slopes)))
+        found.append((channel, operator_of_slopes(usable, whole[usable], slopes)))
     return found
 
 
-def _over_time(seen: Observed, name: str, inner: Ready, times: Array) -> Readout:
+def _over_time(
+    seen: TrialContext, name: str, inner: ResolvedFormula, times: Array
+) -> QuantityValues:
     """An area or a level at some times: what hangs on the values of an expression at all samples."""
     t = seen.trial.t
     whole = _read_out(seen, inner, t, np.arange(len(t)))
     good = np.flatnonzero(np.isfinite(whole.values))
     if len(good) < 2:
-        return Readout(times, np.full(len(times), np.nan), (), {})
+        return QuantityValues(times, np.full(len(times), np.nan), (), {})
     counts = np.zeros((len(times), len(t)))
-    counts[:, good] = counted(seen, name, t[good], times)
+    counts[:, good] = sample_counts(seen, name, t[good], times)
     values = counts[:, good] @ whole.values[good]
     values[(times < t[good[0]]) | (times > t[good[-1]])] = np.nan
-    terms = [(channel, weighted(o.usable, counts @ o.matrix())) for channel, o in whole.terms]
+    terms = [
+        (channel, operator_of_weights(o.usable, counts @ o.matrix())) for channel, o in whole.terms
+    ]
     facts = {key: counts @ np.nan_to_num(s) for key, s in whole.facts.items()}
     rule = rule_of(name)
     if rule is not None:
         key = seen.missed_by_rule
-        left = np.interp(times, t[good], left_out_by(t[good], whole.values[good], rule))
+        left = np.interp(times, t[good], rule_error(t[good], whole.values[good], rule))
         facts[key] = facts.get(key, np.zeros(len(times))) + left
-    return Readout(times, values, tuple(terms), facts)
+    return QuantityValues(times, values, tuple(terms), facts)
 
 
-def counted(seen: Observed, name: str, t: Array, times: Array) -> Array:
+def sample_counts(seen: TrialContext, name: str, t: Array, times: Array) -> Array:
     """Return what samples at t count for in an integral or a level at some times, shape (m, n)."""
     rule = rule_of(name)
     return running_weights(t, times, rule) if rule is not None else _levelled(seen, t, times)
@@ -231,14 +248,14 @@ def rule_of(name: str) -> Rule | None:
     return next((rule for function, rule in RULES.items() if name.startswith(function)), None)
 
 
-def _levelled(seen: Observed, t: Array, times: Array) -> Array:
+def _levelled(seen: TrialContext, t: Array, times: Array) -> Array:
     """Values at some times less the line through those in spans of rest, or less their mean if there is one span."""
     rests = [span for span in seen.spans if span.kind is SpanKind.REST]
     quiet = np.zeros(len(t), dtype=bool)
     for span in rests:
         quiet |= (t >= span.start) & (t <= span.stop)
-    if quiet.sum() < QUIET:
-        raise ReadoutError(
+    if quiet.sum() < LEAST_QUIET_SAMPLES:
+        raise NoValueError(
             "level(…) needs a span of rest, or one before and one after. Mark where nothing happens."
         )
     rows = np.flatnonzero(quiet)
@@ -256,7 +273,7 @@ def _levelled(seen: Observed, t: Array, times: Array) -> Array:
 
 
 def _zeroed(
-    seen: Observed, sampled: Mapping[str, Needed], slopes: Mapping[str, Array]
+    seen: TrialContext, sampled: Mapping[str, FormulaName], slopes: Mapping[str, Array]
 ) -> dict[FactId, Array]:
     """∂y/∂fact of the zeros of sensors."""
     found: dict[FactId, Array] = {}
@@ -269,44 +286,46 @@ def _zeroed(
     return found
 
 
-def higher(needed: Needed) -> Needed:
+def rate_of(needed: FormulaName) -> FormulaName:
     """What the rate of a name is."""
-    return Needed(needed.kind, needed.body, needed.axis, needed.order + 1)
+    return FormulaName(needed.kind, needed.body, needed.axis, needed.order + 1)
 
 
-def samples_of(seen: Observed, needed: Needed) -> Array:
+def samples_of(seen: TrialContext, needed: FormulaName) -> Array:
     if needed.kind == "sensor":
         return seen.sensor(needed.body, needed.axis).si
     return seen.trial.body(needed.body).channel(needed.axis).si
 
 
-def _channel(seen: Observed, needed: Needed) -> Any:
+def _channel(seen: TrialContext, needed: FormulaName) -> Any:
     return seen.trial.channel_id(needed.body, needed.axis)
 
 
-def operator_of(seen: Observed, needed: Needed, times: Array, rows: Rows | None) -> Operator:
+def operator_of(
+    seen: TrialContext, needed: FormulaName, times: Array, rows: Rows | None
+) -> Operator:
     """The operator of one name; a body of another clock is fitted locally at the times that are asked for."""
     x = samples_of(seen, needed)
     usable = np.flatnonzero(np.isfinite(x))
-    if rows is not None and as_they_are(x, needed, rows):
-        return samples_themselves(usable, rows)
+    if rows is not None and read_off(x, needed, rows):
+        return identity_operator(usable, rows)
     if needed.kind == "sensor":
         return local_operator(seen.trial.t, usable, times, seen.walls(needed.body), needed.order)
     return seen.local_fits(needed.body, needed.axis).operator(times, needed.order)
 
 
-def as_they_are(x: Array, needed: Needed, rows: Rows) -> bool:
+def read_off(x: Array, needed: FormulaName, rows: Rows) -> bool:
     """Whether samples x are read off as they are, and not fitted locally."""
-    return needed.order == 0 and bool(np.isfinite(x[rows]).mean() > PRESENT)
+    return needed.order == 0 and bool(np.isfinite(x[rows]).mean() > SAME_CLOCK_SHARE)
 
 
 def _missed(
-    seen: Observed, pulled: "Pulled", times: Array, rows: Rows | None
+    seen: TrialContext, pulled: "Pulled", times: Array, rows: Rows | None
 ) -> dict[FactId, Array]:
     """What local fits may leave out of the values."""
     found: dict[FactId, Array] = {}
     for needed, s, _ in pulled:
-        if rows is None or not as_they_are(samples_of(seen, needed), needed, rows):
+        if rows is None or not read_off(samples_of(seen, needed), needed, rows):
             key = seen.missed(needed.body, needed.axis, needed.order)
             more = s * seen.missed_at(needed.body, needed.axis, needed.order, times)
             found[key] = found.get(key, np.zeros(len(times))) + more
@@ -314,7 +333,7 @@ def _missed(
 
 
 def _facts(
-    seen: Observed, ready: Ready, slopes: Mapping[str, Array], m: int
+    seen: TrialContext, ready: ResolvedFormula, slopes: Mapping[str, Array], m: int
 ) -> dict[FactId, Array]:
     """∂y/∂fact of the facts in the formula."""
     found: dict[FactId, Array] = {}
@@ -325,10 +344,10 @@ def _facts(
     return found
 
 
-Pulled = Sequence[tuple[Needed, Array, Array]]  # a local derivative, ∂y by it, and its value
+Pulled = Sequence[tuple[FormulaName, Array, Array]]  # a local derivative, ∂y by it, and its value
 
 
-def _stretched(seen: Observed, pulled: Pulled, m: int) -> dict[FactId, Array]:
+def _stretched(seen: TrialContext, pulled: Pulled, m: int) -> dict[FactId, Array]:
     """∂y/∂fact of a scale, which stretches all positions, and of a time base, which stretches all times."""
     found: dict[FactId, Array] = {}
     if SCALE in seen.shared:
@@ -341,7 +360,7 @@ def _stretched(seen: Observed, pulled: Pulled, m: int) -> dict[FactId, Array]:
 
 
 def _turned(
-    seen: Observed, pulled: Pulled, operator: Callable[[Needed], Operator], m: int
+    seen: TrialContext, pulled: Pulled, operator: Callable[[FormulaName], Operator], m: int
 ) -> dict[FactId, Array]:
     """∂y/∂fact of the angle of the axes and of the origin."""
     found: dict[FactId, Array] = {}
@@ -349,7 +368,9 @@ def _turned(
     for needed, s, _ in pulled:
         if ANGLE in seen.shared and set(seen.trial.body(needed.body).axes) == {"x", "y"}:
             key = seen.shared[ANGLE][0]
-            other = Needed("local", needed.body, "y" if needed.axis == "x" else "x", needed.order)
+            other = FormulaName(
+                "local", needed.body, "y" if needed.axis == "x" else "x", needed.order
+            )
             across = operator(other).applied(samples_of(seen, other))
             found[key] = (
                 found.get(key, np.zeros(m))

@@ -10,13 +10,13 @@ import numpy as np
 
 from inertian.motion.derivatives.local_derivatives import mean_over_windows
 from inertian.motion.numerics.local_polynomials import local_operator
-from inertian.motion.numerics.operators import Operator, samples_themselves
+from inertian.motion.numerics.operators import Operator, identity_operator
 from inertian.motion.recording.frame import ANGLE, CENTRE, ORIGIN, zero_key
 from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
-from inertian.physics.definitions.requests import NEEDS_CENTRE, NEEDS_MASS, Quantity, Shown
-from inertian.physics.evaluation.formula_series import own_at_all_samples
-from inertian.physics.evaluation.formula_values import own_readout
-from inertian.physics.evaluation.trial_context import Observed, Readout, ReadoutError
+from inertian.physics.definitions.requests import NEEDS_CENTRE, NEEDS_MASS, Quantity, QuantityRef
+from inertian.physics.evaluation.formula_series import formula_at_all_samples
+from inertian.physics.evaluation.formula_values import formula_values
+from inertian.physics.evaluation.trial_context import NoValueError, QuantityValues, TrialContext
 from inertian.quantities.estimates import (
     Array,
     Rows,
@@ -43,21 +43,21 @@ DIMENSIONS = {
     Quantity.ANGULAR_SPEED: (0, 1),
     Quantity.SENSOR: (0, 0),
 }
-EXACTLY = 1_000  # samples up to which each is moved along its own velocity
-Local = Mapping[tuple[str, int], Array]  # by axis and order of the derivative
+EXACT_UP_TO = 1_000  # samples up to which each is moved along its own velocity
+ChannelDerivative = Mapping[tuple[str, int], Array]  # by axis and order of the derivative
 
 
-def readout(
-    seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | None = None
-) -> Readout:
+def quantity_values(
+    seen: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None = None
+) -> QuantityValues:
     """Return a quantity at some times in s, shape (m,); `rows` are those of the samples there, if they are at samples.
 
-    Raises ReadoutError where something is missing: an axis, a mass, a centre of rotation.
+    Raises NoValueError where something is missing: an axis, a mass, a centre of rotation.
     """
     if shown.quantity is Quantity.SENSOR:
         return _sensor_readout(seen, shown, body, times, rows)
     if shown.quantity is Quantity.OWN:
-        return own_readout(seen, shown, body, times, rows)
+        return formula_values(seen, shown, body, times, rows)
     values, terms = np.zeros(len(times)), []
     facts: dict[FactId, Array] = {}
     for name in seen.bodies_of(body):
@@ -78,17 +78,17 @@ def readout(
         }
         for key, s in {**missed, **_fact_slopes(seen, shown, name, y, local, slopes)}.items():
             facts[key] = facts.get(key, np.zeros(len(times))) + s
-    return Readout(times, values, tuple(terms), facts)
+    return QuantityValues(times, values, tuple(terms), facts)
 
 
-def at_all_samples(seen: Observed, shown: Shown, body: str) -> tuple[Array, Array]:
+def at_all_samples(seen: TrialContext, shown: QuantityRef, body: str) -> tuple[Array, Array]:
     """Return a quantity and its standard uncertainty at all samples, shape (n,), NaN where there is none.
 
-    As `readout`, in one pass over the samples; within one instant all derivatives share their samples.
+    As `quantity_values`, in one pass over the samples; within one instant all derivatives share their samples.
     """
     n = len(seen.trial.t)
     if shown.quantity is Quantity.OWN:
-        return own_at_all_samples(seen, shown, body)
+        return formula_at_all_samples(seen, shown, body)
     if shown.quantity is Quantity.SENSOR:
         channel = seen.sensor(body, shown.axis)
         source = seen.trial.channel_id(body, shown.axis)
@@ -122,9 +122,9 @@ class _Jitter:
     of a window along what is usual in it.
     """
 
-    def __init__(self, seen: Observed) -> None:
+    def __init__(self, seen: TrialContext) -> None:
         self._seen, self._n = seen, len(seen.trial.t)
-        self._exact = self._n <= EXACTLY
+        self._exact = self._n <= EXACT_UP_TO
         self._total = np.zeros((self._n, self._n) if self._exact else self._n)
 
     def add(self, body: str, axis: str, order: int, slopes: Array) -> None:
@@ -166,22 +166,22 @@ class _Jitter:
         return np.asarray(self._seen.noise.stamp**2 * squares)
 
 
-def _samples(seen: Observed, body: str, axis: str) -> Array:
+def _samples(seen: TrialContext, body: str, axis: str) -> Array:
     return seen.trial.body(body).channel(axis).si
 
 
 def _sensor_readout(
-    seen: Observed, shown: Shown, body: str, times: Array, rows: Rows | None
-) -> Readout:
+    seen: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None
+) -> QuantityValues:
     x = seen.sensor(body, shown.axis).si
     usable = np.flatnonzero(np.isfinite(x))
     if rows is not None:
-        operator = samples_themselves(usable, rows)
+        operator = identity_operator(usable, rows)
     else:
         operator = local_operator(seen.trial.t, usable, times, seen.walls(body), 0)
     key = seen.trial.channel_id(body, shown.axis)
     zero = seen.shared.get(zero_key(body, shown.axis))
-    return Readout(
+    return QuantityValues(
         times,
         operator.applied(x),
         ((key, operator),),
@@ -189,19 +189,19 @@ def _sensor_readout(
     )
 
 
-def _require(seen: Observed, shown: Shown, body: str) -> None:
+def _require(seen: TrialContext, shown: QuantityRef, body: str) -> None:
     axes = seen.trial.body(body).axes
     if shown.axis not in ("", MAGNITUDE, *axes) or not axes:
-        raise ReadoutError(f"{body} was not followed along {shown.axis}.")
+        raise NoValueError(f"{body} was not followed along {shown.axis}.")
     if shown.quantity in NEEDS_MASS and body not in seen.masses:
-        raise ReadoutError(f"The mass of {body} is not known. Type it in the margin.")
+        raise NoValueError(f"The mass of {body} is not known. Type it in the margin.")
     if shown.quantity in NEEDS_CENTRE and (seen.frame.centre is None or set(axes) != {"x", "y"}):
-        raise ReadoutError(
+        raise NoValueError(
             "An angle needs x, y and a centre of rotation. Set the centre in the frame."
         )
 
 
-def needed_of(shown: Shown, axes: tuple[str, ...]) -> list[tuple[str, int]]:
+def needed_of(shown: QuantityRef, axes: tuple[str, ...]) -> list[tuple[str, int]]:
     """Which local derivatives a quantity is made of, by axis and order."""
     quantity = shown.quantity
     if quantity in ORDERS and shown.axis != MAGNITUDE:
@@ -213,18 +213,22 @@ def needed_of(shown: Shown, axes: tuple[str, ...]) -> list[tuple[str, int]]:
 
 
 def operator_at(
-    seen: Observed, body: str, axis: str, order: int, times: Array, rows: Rows | None
+    seen: TrialContext, body: str, axis: str, order: int, times: Array, rows: Rows | None
 ) -> Operator:
     fits = seen.local_fits(body, axis)
     return (
-        samples_themselves(fits.usable, rows)
+        identity_operator(fits.usable, rows)
         if order == 0 and rows is not None
         else fits.operator(times, order)
     )
 
 
 def formula(
-    seen: Observed, shown: Shown, body: str, local: Local, mass: Array | float | None = None
+    seen: TrialContext,
+    shown: QuantityRef,
+    body: str,
+    local: ChannelDerivative,
+    mass: Array | float | None = None,
 ) -> tuple[Array, dict[tuple[str, int], Array]]:
     """Return a quantity and its partial derivatives by axis and order, from local derivatives of shape (…, m)."""
     quantity, keys = shown.quantity, list(local)
@@ -245,7 +249,7 @@ def formula(
 
 
 def _about_centre(
-    quantity: Quantity, centre: tuple[float, float], local: Local
+    quantity: Quantity, centre: tuple[float, float], local: ChannelDerivative
 ) -> tuple[Array, dict[tuple[str, int], Array]]:
     x, y = local["x", 0] - centre[0], local["y", 0] - centre[1]
     r2 = x * x + y * y
@@ -268,11 +272,11 @@ def _about_centre(
 
 
 def _fact_slopes(
-    seen: Observed,
-    shown: Shown,
+    seen: TrialContext,
+    shown: QuantityRef,
     body: str,
     y: Array,
-    local: Local,
+    local: ChannelDerivative,
     slopes: Mapping[tuple[str, int], Array],
 ) -> dict[FactId, Array]:
     """∂y/∂fact for the facts that a quantity hangs on."""
@@ -301,13 +305,15 @@ def _fact_slopes(
     return found
 
 
-def _across(seen: Observed, body: str, axis: str, order: int, m: int) -> Array:
+def _across(seen: TrialContext, body: str, axis: str, order: int, m: int) -> Array:
     """The component at right angles, which the angle of the axes mixes in; its mean where not at samples."""
     values = seen.derivative(body, axis, order).value
     return values if len(values) == m else np.full(m, float(np.nanmean(values)))
 
 
-def _place_slopes(seen: Observed, slopes: Mapping[tuple[str, int], Array]) -> dict[FactId, Array]:
+def _place_slopes(
+    seen: TrialContext, slopes: Mapping[tuple[str, int], Array]
+) -> dict[FactId, Array]:
     """Sensitivities to the origin and to the centre of rotation."""
     found: dict[FactId, Array] = {}
     places = {axis: s for (axis, order), s in slopes.items() if order == 0}

@@ -6,87 +6,88 @@ from functools import cached_property
 
 import numpy as np
 
-from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowAsked, lasting
+from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowRequest, window_duration
 from inertian.motion.derivatives.local_fit_cache import (
     ChannelSamples,
-    Derivatives,
-    Estimated,
+    DerivativeAtSamples,
+    LocalFitCache,
     LocalFits,
 )
 from inertian.motion.noise.local_noise import NOTICED, LocalNoise
-from inertian.motion.noise.reading_noise import READINGS, Noise
+from inertian.motion.noise.reading_noise import READINGS, InstrumentNoise
 from inertian.motion.numerics.local_polynomials import nearest
 from inertian.motion.numerics.operators import Operator
-from inertian.motion.numerics.outliers import scatter
-from inertian.motion.numerics.quantisation import amplitudes, harmonics_of, patterns, white_part
+from inertian.motion.numerics.outliers import robust_scatter
+from inertian.motion.numerics.quantisation import (
+    harmonic_amplitudes,
+    harmonic_patterns,
+    harmonics_worth,
+    white_variance,
+)
 from inertian.motion.recording.frame import Frame
 from inertian.motion.recording.trials import Channel, Trial
 from inertian.motion.spans.spans import Spans
 from inertian.physics.accounts.collision_inputs import STAMP_SOURCE
-from inertian.physics.definitions.derived_quantities import OwnQuantity
+from inertian.physics.definitions.derived_quantities import DerivedQuantity
 from inertian.physics.definitions.requests import TOTAL, NamedReading
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import (
     Array,
     ChannelId,
     ClockNoise,
+    ErrorSource,
     Estimate,
     Pools,
     ReadingNoise,
     SampleWeights,
     SharedPart,
-    Source,
 )
 from inertian.quantities.facts import Fact, FactId
 
 LEFT_OUT = "what local fits may leave out of the {sign} of {body} along {axis}"
-SPOILED = (
-    0.6  # of the scatter about local fits: if neighbours scatter less, there are jumps in the fits
-)
+# Of the scatter about local fits: if neighbours scatter less, there are jumps in the fits
+SPOILED = 0.6
 SPEAKS = 0.5  # of the noise in use: if a channel scatters less by itself, that is not the noise
 ON_THE_SPOT = 4.0  # samples a degree of freedom costs where noise is told from four neighbours
 BY_RULE = "what the rule may leave out of an area"
 SIGNS = {0: "position", 1: "velocity", 2: "acceleration"}
 
 
-class ReadoutError(Refusal):
+class NoValueError(Refusal):
     """A quantity cannot be had of this trial; the text says what is missing."""
 
 
 @dataclass(frozen=True, eq=False)
-class Observed:
+class TrialContext:
     """A trial as it is read: samples that count, spans, frame, and the facts and noise that hold for it."""
 
     trial: Trial
     spans: Spans
     frame: Frame
-    noise: Noise
+    noise: InstrumentNoise
     masses: Mapping[str, tuple[FactId, Fact]]
-    shared: Mapping[str, tuple[FactId, Fact]] = field(
-        default_factory=dict
-    )  # scale, time base, angle, origin, centre
-    known: Derivatives = field(default_factory=Derivatives)
-    setup: Mapping[tuple[str, str], tuple[FactId, Fact]] = field(
-        default_factory=dict
-    )  # by symbol and body
-    own: Mapping[str, OwnQuantity] = field(
-        default_factory=dict
-    )  # quantities of one's own, by symbol
-    window: WindowAsked = BY_DATA  # of local fits
-    named: Mapping[str, NamedReading] = field(
-        default_factory=dict
-    )  # readings that formulas may use, by name
-    estimated: Callable[["Observed", NamedReading], Estimate] | None = None  # how these are taken
+    # Scale, time base, angle, origin, centre
+    shared: Mapping[str, tuple[FactId, Fact]] = field(default_factory=dict)
+    known: LocalFitCache = field(default_factory=LocalFitCache)
+    # By symbol and body
+    setup: Mapping[tuple[str, str], tuple[FactId, Fact]] = field(default_factory=dict)
+    # Quantities of one's own, by symbol
+    own: Mapping[str, DerivedQuantity] = field(default_factory=dict)
+    window: WindowRequest = BY_DATA  # of local fits
+    # Readings that formulas may use, by name
+    named: Mapping[str, NamedReading] = field(default_factory=dict)
+    # How these are taken
+    estimated: Callable[["TrialContext", NamedReading], Estimate] | None = None
 
     def walls(self, body: str) -> tuple[float, ...]:
         """Return the times that nothing of a body may be derived across."""
         return self.spans.of(body).walls()
 
-    def derivative(self, body: str, axis: str, order: int) -> Estimated:
+    def derivative(self, body: str, axis: str, order: int) -> DerivativeAtSamples:
         """Return value, velocity or acceleration at all samples; the values are the samples themselves."""
         channel = self._samples(body, axis)
         if order == 0:
-            return Estimated(channel.x, np.ones(len(channel.x)), np.zeros(len(channel.x)))
+            return DerivativeAtSamples(channel.x, np.ones(len(channel.x)), np.zeros(len(channel.x)))
         return self.known.of(channel, order, self.walls(body), self.window)
 
     def local_fits(self, body: str, axis: str) -> LocalFits:
@@ -149,24 +150,24 @@ class Observed:
         return tuple(b.name for b in self.trial.followed) if body == TOTAL else (body,)
 
     def sensor(self, body: str, axis: str) -> Channel:
-        """Return a channel that was measured in its own right. Raises ReadoutError."""
+        """Return a channel that was measured in its own right. Raises NoValueError."""
         for channel in self.trial.body(body).sensors:
             if channel.axis == axis:
                 return channel
-        raise ReadoutError(f"{body} has no such sensor.")
+        raise NoValueError(f"{body} has no such sensor.")
 
     @cached_property
     def clock_noise(self) -> ClockNoise:
         """Σ of the trial: noise of each channel's readings, and the jitter of its clock along the motion."""
         reading, rate = {}, {}
         for body in self.trial.bodies:
-            source = Source(f"readings of {body.name}", READINGS, READINGS)
+            source = ErrorSource(f"readings of {body.name}", READINGS, READINGS)
             for channel in body.channels:
                 key = self.trial.channel_id(body.name, channel.axis)
                 reading[key] = (source, self._position_noise(body.name, channel))
                 rate[key] = np.nan_to_num(self.derivative(body.name, channel.axis, 1).value)
             for channel in body.sensors:
-                own = Source(
+                own = ErrorSource(
                     f"readings of {body.name}, {channel.column}",
                     READINGS,
                     f"{body.name} {channel.axis}",
@@ -187,15 +188,15 @@ class Observed:
         """The noise of a channel of positions: that of the series, with what neighbours share."""
         variance, alike = self.noise.variance(channel), self.correlation(body, channel.axis)
         sigma = float(np.sqrt(np.mean(variance)))
-        if not amplitudes(channel.resolution, sigma):
+        if not harmonic_amplitudes(channel.resolution, sigma):
             return ReadingNoise(variance, alike)
         fits = self.local_fits(body, channel.axis)
-        watched = lasting(self.trial.t, fits.sizes[1]) if len(fits.usable) > 1 else 1.0
-        many = harmonics_of(len(self.trial.t))
-        rounded = patterns(
+        watched = window_duration(self.trial.t, fits.sizes[1]) if len(fits.usable) > 1 else 1.0
+        many = harmonics_worth(len(self.trial.t))
+        rounded = harmonic_patterns(
             fits.estimated(0).value, self.trial.t, watched, channel.resolution, sigma, many
         )
-        white = white_part(channel.resolution, sigma, many) / sigma**2
+        white = white_variance(channel.resolution, sigma, many) / sigma**2
         return ReadingNoise(variance * white, alike, rounded)
 
     def correlation(self, body: str, axis: str) -> float:
@@ -226,7 +227,7 @@ class Observed:
         )
         good = np.isfinite(channel.si)
         spot = max(
-            scatter(self.trial.t[good], channel.si[good]), channel.resolution / np.sqrt(12.0)
+            robust_scatter(self.trial.t[good], channel.si[good]), channel.resolution / np.sqrt(12.0)
         )
         if not found.sigma * SPOILED > spot > 0.0:
             return found
@@ -244,31 +245,33 @@ class Observed:
         return Pools(found)
 
     def reading(self, name: str) -> Estimate:
-        """Return a named reading as an estimate. Raises ReadoutError, also where it hangs on itself."""
+        """Return a named reading as an estimate. Raises NoValueError, also where it hangs on itself."""
         if name not in self.named or self.estimated is None:
-            raise ReadoutError(f"There is no reading {name} that does not hang on itself.")
+            raise NoValueError(f"There is no reading {name} that does not hang on itself.")
         return self.estimated(self.without(name), self.named[name])
 
-    def without(self, name: str) -> "Observed":
+    def without(self, name: str) -> "TrialContext":
         """Return the same trial without a named reading, so that none hangs on itself."""
         return replace(self, named={k: n for k, n in self.named.items() if k != name})
 
     def fact_parts(self) -> list[SharedPart]:
         """Return the parts of the covariance that come from facts."""
         missed = [
-            SharedPart(Source(k.name, "local fits", f"local fits {k.name}"), (k,), np.ones((1, 1)))
+            SharedPart(
+                ErrorSource(k.name, "local fits", f"local fits {k.name}"), (k,), np.ones((1, 1))
+            )
             for k in self._all_missed()
         ]
         return missed + [
             SharedPart(
-                Source(k.name, "fact", f"fact {k.name}", f.bounded), (k,), np.array([[f.u**2]])
+                ErrorSource(k.name, "fact", f"fact {k.name}", f.bounded), (k,), np.array([[f.u**2]])
             )
             for k, f in self.facts().items()
         ]
 
 
 @dataclass(frozen=True, eq=False)
-class Readout:
+class QuantityValues:
     """A quantity at m moments: values, and per channel and fact the partial derivatives behind them."""
 
     times: Array

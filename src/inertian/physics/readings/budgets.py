@@ -11,9 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from inertian.physics.definitions.requests import NamedReading, Quantity, ReadingKind
-from inertian.physics.evaluation.trial_context import Observed, ReadoutError
-from inertian.physics.readings.reading_plan import planned
-from inertian.physics.readings.readings import read_named, settle
+from inertian.physics.evaluation.trial_context import NoValueError, TrialContext
+from inertian.physics.readings.reading_plan import reading_plan
+from inertian.physics.readings.readings import correlated_scalars, read_named
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.estimates import Estimate
 from inertian.quantities.facts import Fact, FactId
@@ -52,7 +52,7 @@ class BudgetLine:
 
 
 @dataclass(frozen=True)
-class Explained:
+class Explanation:
     """A result with the formula of its quantity and its budget, the largest part first."""
 
     result: Scalar
@@ -60,37 +60,37 @@ class Explained:
     lines: tuple[BudgetLine, ...]
 
 
-def explained(seen: Observed, named: NamedReading) -> Explained:
-    """Return how a reading was computed. Raises ReadoutError where it cannot be read."""
+def explain(seen: TrialContext, named: NamedReading) -> Explanation:
+    """Return how a reading was computed. Raises NoValueError where it cannot be read."""
     result = read_named(seen, named)
     estimate = estimate_of(seen, named)
     lines = budget_of(seen, estimate) if estimate is not None else ()
     own = seen.own.get(named.shown.axis) if named.shown.quantity is Quantity.OWN else None
-    return Explained(result, own.text if own else FORMULAS.get(named.shown.quantity, ""), lines)
+    return Explanation(result, own.text if own else FORMULAS.get(named.shown.quantity, ""), lines)
 
 
-def estimate_of(seen: Observed, named: NamedReading) -> Estimate | None:
+def estimate_of(seen: TrialContext, named: NamedReading) -> Estimate | None:
     """The reading as an estimate; None for a spread, which is one of no single set of weights."""
     if named.kind is ReadingKind.SPREAD:
         return None
-    plan = planned(seen, named)
+    plan = reading_plan(seen, named)
     if named.kind is not ReadingKind.RATIO:
         return plan.estimate()
     a, b = (float(v) for v in plan.whole.values)
     return plan.whole.estimate(np.array([-b / (a * a), 1.0 / a]), b / a)
 
 
-def one_estimate(seen: Observed, named: NamedReading) -> Estimate:
-    """Return a named reading as an estimate that a formula may use. Raises ReadoutError."""
+def one_estimate(seen: TrialContext, named: NamedReading) -> Estimate:
+    """Return a named reading as an estimate that a formula may use. Raises NoValueError."""
     found = estimate_of(seen, named)
     if found is None:
-        raise ReadoutError(f"{named.name} is a spread, which a formula cannot use.")
+        raise NoValueError(f"{named.name} is a spread, which a formula cannot use.")
     return found
 
 
-def budget_of(seen: Observed, estimate: Estimate) -> tuple[BudgetLine, ...]:
+def budget_of(seen: TrialContext, estimate: Estimate) -> tuple[BudgetLine, ...]:
     """Return the budget of an estimate: its sources with what they give, the largest first."""
-    together = settle(seen, {"": estimate})
+    together = correlated_scalars(seen, {"": estimate})
     facts: dict[str, tuple[FactId, Fact]] = {
         key.name: (key, fact)
         for key, fact in (*seen.masses.values(), *seen.shared.values(), *seen.setup.values())

@@ -10,14 +10,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from inertian.physics.evaluation.trial_context import Observed
-from inertian.physics.readings.readings import CLEARLY, CurveResult, settle
+from inertian.physics.evaluation.trial_context import TrialContext
+from inertian.physics.readings.readings import CLEARLY, CurveResult, correlated_scalars
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.facts import FactId
 
 
 @dataclass(frozen=True)
-class Together:
+class CombinedParameter:
     """The common value of a parameter, and χ² of the trials about it with its degrees of freedom.
 
     If they differ by clearly more than their own errors, u is widened to their scatter and `agree` is false.
@@ -39,7 +39,9 @@ class _Alone:
     dof: float
 
 
-def taken_together(found: Sequence[tuple[Observed, CurveResult]], symbol: str) -> Together | None:
+def combine_parameters(
+    found: Sequence[tuple[TrialContext, CurveResult]], symbol: str
+) -> CombinedParameter | None:
     """Return the common value of a parameter that was fitted in several trials; None for fewer than two."""
     alone = [
         _alone(seen, result, symbol)
@@ -59,14 +61,14 @@ def taken_together(found: Sequence[tuple[Observed, CurveResult]], symbol: str) -
     for key in {key for a in alone for key in a.shared}:
         variance += float(weights @ [a.shared.get(key, 0.0) for a in alone]) ** 2
     dof = min(a.dof for a in alone) if agree else float(freedom)
-    return Together(Scalar(mean, float(np.sqrt(variance)), dof), chi, freedom, agree)
+    return CombinedParameter(Scalar(mean, float(np.sqrt(variance)), dof), chi, freedom, agree)
 
 
-def _alone(seen: Observed, result: CurveResult, symbol: str) -> _Alone:
+def _alone(seen: TrialContext, result: CurveResult, symbol: str) -> _Alone:
     scalar, estimate = dict(result.parameters)[symbol], result.estimates[symbol]
     us = {key: fact.u for key, fact in seen.facts().items() if not key.scope.startswith("trial ")}
     shared = {key: estimate.sensitivities.get(key, 0.0) * u for key, u in us.items()}
     shared = {key: part for key, part in shared.items() if part != 0.0}
-    total = settle(seen, {"": estimate}).u("") ** 2
+    total = correlated_scalars(seen, {"": estimate}).u("") ** 2
     own = max(total - sum(part**2 for part in shared.values()), 0.0) * result.wider**2
     return _Alone(scalar.value, own, shared, scalar.dof)

@@ -13,21 +13,21 @@ import numpy as np
 
 from inertian.motion.numerics.operators import Operator
 from inertian.physics.definitions.requests import NamedReading, Quantity, ReadingKind
-from inertian.physics.evaluation.trial_context import Observed
+from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.physics.readings.reading_monte_carlo import Draws, drawn_values
-from inertian.physics.readings.reading_plan import planned
+from inertian.physics.readings.reading_plan import reading_plan
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.estimates import Array, ChannelId, Estimate
 from inertian.quantities.facts import FactId
 from inertian.quantities.propagation import SECOND_ORDER_LIMIT
 
-CURVED = (Quantity.KINETIC, Quantity.SPEED, Quantity.ANGULAR_SPEED, Quantity.OWN)
+NONLINEAR_SHARE = (Quantity.KINETIC, Quantity.SPEED, Quantity.ANGULAR_SPEED, Quantity.OWN)
 STEPS = 60  # on either side
 NODES, WEIGHTS = np.polynomial.hermite_e.hermegauss(15)
 
 
 @dataclass(frozen=True, eq=False)
-class Along(Draws):
+class LineThroughInputs(Draws):
     """Everything a trial hangs on, moved by `steps` u along the most likely errors, (count, 1)."""
 
     steps: Array = None  # type: ignore[assignment]
@@ -48,7 +48,7 @@ class Along(Draws):
 
 
 def _most_likely(
-    seen: Observed, estimate: Estimate, u: float
+    seen: TrialContext, estimate: Estimate, u: float
 ) -> tuple[dict[ChannelId, Array], dict[FactId, float]]:
     """Errors of the samples of each channel, (n,), and of the facts, that move an estimate by one u."""
     noise, n = seen.clock_noise, len(seen.trial.t)
@@ -84,19 +84,21 @@ def _least(values: Array) -> float:
     return float(here - (after - before) ** 2 / (8.0 * bend)) if bend > 0.0 else float(here)
 
 
-def unless_curved(seen: Observed, named: NamedReading, first: Scalar) -> Scalar:
+def interval_if_nonlinear(seen: TrialContext, named: NamedReading, first: Scalar) -> Scalar:
     """Return a reading with mapped intervals where first order does not do, else as it is.
 
     First order does while the second-order term along the most likely errors stays under a tenth of u.
     """
     skipped = named.kind in (ReadingKind.SPREAD, ReadingKind.RATIO, ReadingKind.AREA)
-    if named.shown.quantity not in CURVED or skipped or not first.u > 0.0:
+    if named.shown.quantity not in NONLINEAR_SHARE or skipped or not first.u > 0.0:
         return first
-    plan = planned(seen, named)
+    plan = reading_plan(seen, named)
     errors, facts = _most_likely(seen, plan.estimate(), first.u)
 
     def moved(steps: Array) -> Array:
-        along = Along(seen, len(steps), np.random.default_rng(0), {}, steps[:, None], errors, facts)
+        along = LineThroughInputs(
+            seen, len(steps), np.random.default_rng(0), {}, steps[:, None], errors, facts
+        )
         with np.errstate(all="ignore"):
             return plan.taken(drawn_values(along, plan.shown, named.body, plan.times, plan.rows))
 

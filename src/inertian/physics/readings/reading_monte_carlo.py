@@ -14,25 +14,25 @@ import numpy as np
 from inertian.motion.numerics.operators import Operator
 from inertian.motion.recording.frame import ANGLE, CENTRE, ORIGIN, zero_key
 from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
-from inertian.physics.definitions.derived_quantities import Needed, Ready
+from inertian.physics.definitions.derived_quantities import FormulaName, ResolvedFormula
 from inertian.physics.definitions.requests import (
     NEEDS_CENTRE,
     NEEDS_MASS,
     NamedReading,
     Quantity,
-    Shown,
+    QuantityRef,
 )
 from inertian.physics.evaluation.formula_values import (
-    counted,
-    evaluated,
+    evaluate,
     needed_fact,
     operator_of,
-    ready_of,
+    resolved_formula,
+    sample_counts,
     samples_of,
 )
 from inertian.physics.evaluation.quantity_values import formula, needed_of, operator_at
-from inertian.physics.evaluation.trial_context import Observed, ReadoutError
-from inertian.physics.readings.reading_plan import Plan, planned
+from inertian.physics.evaluation.trial_context import NoValueError, TrialContext
+from inertian.physics.readings.reading_plan import ReadingPlan, reading_plan
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.facts import Fact, FactId
@@ -47,7 +47,7 @@ MOST_SAMPLES = 3_000  # behind a reading; more say nothing new, and take long
 class Draws:
     """A block of draws of everything a trial hangs on; `count` of them, as the first axis of all arrays."""
 
-    seen: Observed
+    seen: TrialContext
     count: int
     rng: np.random.Generator
     made: dict[object, Any] = field(default_factory=dict)
@@ -78,7 +78,7 @@ class Draws:
         used = np.flatnonzero(weights.any(axis=0))
         rows, weights = operator.usable[used], weights[:, used]
         if len(rows) > MOST_SAMPLES:
-            raise ReadoutError(
+            raise NoValueError(
                 f"It rests on more than {MOST_SAMPLES} samples: first order does, and draws take long."
             )
         variance = own.variance if isinstance(own.variance, float) else own.variance[rows]
@@ -113,7 +113,7 @@ class Draws:
         """Errors of all samples of a channel, each made of the one before it and news; (count, n)."""
         n = len(self.seen.trial.t)
         if n > MOST_SAMPLES:
-            raise ReadoutError(
+            raise NoValueError(
                 f"Its readings err alike over more than {MOST_SAMPLES} samples: draws take too long."
             )
         found = self.rng.standard_normal((self.count, n))
@@ -172,7 +172,7 @@ class Draws:
         key = self.seen.missed(body, axis, order)
         return self.fact(key, 1.0, False) * self.seen.missed_at(body, axis, order, times)
 
-    def sensor(self, needed: Needed, times: Array, rows: Rows | None) -> Array:
+    def sensor(self, needed: FormulaName, times: Array, rows: Rows | None) -> Array:
         """Return what a sensor would have read, (count, m)."""
         operator = operator_of(self.seen, needed, times, rows)
         value = operator.applied(samples_of(self.seen, needed))
@@ -184,13 +184,15 @@ class Draws:
         )
 
 
-def drawn_values(draws: Draws, shown: Shown, body: str, times: Array, rows: Rows | None) -> Array:
-    """Return a quantity at some times in s, drawn; shape (count, m). Raises ReadoutError."""
+def drawn_values(
+    draws: Draws, shown: QuantityRef, body: str, times: Array, rows: Rows | None
+) -> Array:
+    """Return a quantity at some times in s, drawn; shape (count, m). Raises NoValueError."""
     seen = draws.seen
     if shown.quantity is Quantity.SENSOR:
-        return draws.sensor(Needed("sensor", body, shown.axis), times, rows)
+        return draws.sensor(FormulaName("sensor", body, shown.axis), times, rows)
     if shown.quantity is Quantity.OWN:
-        return _own(draws, ready_of(seen, shown.axis, body), times, rows)
+        return _own(draws, resolved_formula(seen, shown.axis, body), times, rows)
     total = np.zeros((draws.count, len(times)))
     for name in seen.bodies_of(body):
         needed = needed_of(shown, seen.trial.body(name).axes)
@@ -209,11 +211,11 @@ def drawn_values(draws: Draws, shown: Shown, body: str, times: Array, rows: Rows
     return total
 
 
-def _own(draws: Draws, ready: Ready, times: Array, rows: Rows | None) -> Array:
+def _own(draws: Draws, ready: ResolvedFormula, times: Array, rows: Rows | None) -> Array:
     """A formula at some times, drawn."""
     seen = draws.seen
 
-    def values(needed: Needed) -> Array:
+    def values(needed: FormulaName) -> Array:
         if needed.kind == "sensor":
             return draws.sensor(needed, times, rows)
         return draws.local(needed.body, needed.axis, needed.order, times, rows)
@@ -224,13 +226,13 @@ def _own(draws: Draws, ready: Ready, times: Array, rows: Rows | None) -> Array:
         t = seen.trial.t
         whole = _own(draws, inner, t, np.arange(len(t)))
         good = np.flatnonzero(np.isfinite(whole).all(axis=0))
-        local[name] = whole[:, good] @ counted(seen, name, t[good], times).T
+        local[name] = whole[:, good] @ sample_counts(seen, name, t[good], times).T
     rates = {
         n: values(replace(ready.needed[n], order=ready.needed[n].order + 1))
         for n in ready.formula.rates
         if n in sampled
     }
-    return evaluated(
+    return evaluate(
         seen,
         ready,
         local,
@@ -240,20 +242,20 @@ def _own(draws: Draws, ready: Ready, times: Array, rows: Rows | None) -> Array:
     )
 
 
-def _drawn_readings(draws: Draws, ready: Ready) -> dict[str, Array]:
+def _drawn_readings(draws: Draws, ready: ResolvedFormula) -> dict[str, Array]:
     found = {}
     for name, needed in ready.needed.items():
         if needed.kind == "reading":
             named = draws.seen.named[needed.fact]
             inner = draws.without(needed.fact)
-            plan = planned(inner.seen, named)
+            plan = reading_plan(inner.seen, named)
             found[name] = plan.taken(
                 drawn_values(inner, plan.shown, named.body, plan.times, plan.rows)
             )[:, None]
     return found
 
 
-def _drawn_facts(draws: Draws, ready: Ready) -> dict[str, Array | float]:
+def _drawn_facts(draws: Draws, ready: ResolvedFormula) -> dict[str, Array | float]:
     found: dict[str, Array | float] = {}
     us, bounded = draws.seen.us(), {k for k, f in draws.seen.facts().items() if f.bounded}
     for name, needed in ready.needed.items():
@@ -265,8 +267,8 @@ def _drawn_facts(draws: Draws, ready: Ready) -> dict[str, Array | float]:
     return found
 
 
-def simulate(
-    seen: Observed,
+def draw_reading(
+    seen: TrialContext,
     named: NamedReading,
     first: Scalar,
     seed: int = SEED,
@@ -274,9 +276,9 @@ def simulate(
 ) -> Distribution:
     """Return the distribution of a reading by Monte Carlo; `first` is the reading as it is stated.
 
-    As `monte_carlo.distribution`. Raises ReadoutError where it cannot be read, Cancelled where `progress` says so.
+    As `monte_carlo.distribution`. Raises NoValueError where it cannot be read, Cancelled where `progress` says so.
     """
-    plan = planned(seen, named)
+    plan = reading_plan(seen, named)
     step = _at_once(seen, plan, BLOCK)
 
     def block(k: int) -> Array:
@@ -289,14 +291,14 @@ def simulate(
     return settled_distribution(block, (first.value - reach, first.value + reach), seed, progress)
 
 
-def _drawn(seen: Observed, plan: Plan, body: str, count: int, seed: int) -> Array:
+def _drawn(seen: TrialContext, plan: ReadingPlan, body: str, count: int, seed: int) -> Array:
     """Draws of a reading, (count,)."""
     draws = Draws(seen, count, np.random.default_rng(seed))
     with np.errstate(all="ignore"):
         return plan.taken(drawn_values(draws, plan.shown, body, plan.times, plan.rows))
 
 
-def _at_once(seen: Observed, plan: Plan, draws: int) -> int:
+def _at_once(seen: TrialContext, plan: ReadingPlan, draws: int) -> int:
     """How many draws to make at a time, so that memory stays small; it divides `draws`."""
     most = LARGEST // (8 * max(len(plan.times), min(len(seen.trial.t), MOST_SAMPLES)))
     return next(draws // k for k in (1, 2, 4, 5, 10, 20, 50, 100) if draws // k <= most or k == 100)

@@ -4,9 +4,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from inertian.motion.numerics.integrals import trapezoids_leave_out
+from inertian.motion.numerics.integrals import trapezoid_error
 from inertian.motion.numerics.local_polynomials import local_operator
-from inertian.motion.numerics.window_selection import LONG
+from inertian.motion.numerics.window_selection import LONG_RECORDING
 from inertian.motion.spans.spans import Span
 from inertian.physics.definitions.requests import (
     AT_MOMENT,
@@ -14,37 +14,35 @@ from inertian.physics.definitions.requests import (
     TOTAL,
     NamedReading,
     Quantity,
+    QuantityRef,
     ReadingKind,
-    Shown,
 )
-from inertian.physics.evaluation.quantity_values import readout
-from inertian.physics.evaluation.trial_context import Observed, Readout, ReadoutError
+from inertian.physics.evaluation.quantity_values import quantity_values
+from inertian.physics.evaluation.trial_context import NoValueError, QuantityValues, TrialContext
 from inertian.quantities.estimates import Array, Estimate, Rows
 
 IN_A_WINDOW = 16  # moments in a window that a reading over a long span is taken of
-STEEPER = {
-    Quantity.POSITION: Quantity.VELOCITY,
-    Quantity.VELOCITY: Quantity.ACCELERATION,
-}  # what a slope is of
+# What a slope is of
+STEEPER = {Quantity.POSITION: Quantity.VELOCITY, Quantity.VELOCITY: Quantity.ACCELERATION}
 
 
-class TooFewError(ReadoutError):
+class TooFewError(NoValueError):
     """There are too few samples about a moment."""
 
 
 @dataclass(frozen=True, eq=False)
-class Plan:
+class ReadingPlan:
     """A reading as Σ_j c_j · value_j over m moments in s; or, without c, the second value over the first, or a spread.
 
     `rows` are those of the samples at the moments, if they are at samples.
     """
 
     kind: ReadingKind
-    shown: Shown
+    shown: QuantityRef
     times: Array
     rows: Rows | None
     c: Array | None
-    whole: Readout
+    whole: QuantityValues
 
     def estimate(self) -> Estimate:
         """Return the reading as an estimate; only where it has c."""
@@ -60,95 +58,110 @@ class Plan:
         return np.asarray(np.nanstd(values, axis=1, ddof=1))
 
 
-def span_of(seen: Observed, name: str) -> Span:
-    """Return a span by name. Raises ReadoutError."""
+def span_of(seen: TrialContext, name: str) -> Span:
+    """Return a span by name. Raises NoValueError."""
     try:
         return seen.spans.named(name)
     except KeyError:
-        raise ReadoutError(f"There is no span “{name}” in this trial.") from None
+        raise NoValueError(f"There is no span “{name}” in this trial.") from None
 
 
-def planned(seen: Observed, named: NamedReading) -> Plan:
-    """Return what a named reading is taken of. Raises ReadoutError with what is missing."""
+def reading_plan(seen: TrialContext, named: NamedReading) -> ReadingPlan:
+    """Return what a named reading is taken of. Raises NoValueError with what is missing."""
     if named.kind in BETWEEN:
         times = np.array(named.times)
         c = np.array([-1.0, 1.0]) if named.kind is ReadingKind.DIFFERENCE else None
-        return Plan(
-            named.kind, named.shown, times, None, c, readout(seen, named.shown, named.body, times)
+        return ReadingPlan(
+            named.kind,
+            named.shown,
+            times,
+            None,
+            c,
+            quantity_values(seen, named.shown, named.body, times),
         )
     if named.kind in AT_MOMENT:
         return at_moment_plan(seen, named.shown, named.body, named.times[0], named.kind)
     return over_span_plan(seen, named.shown, named.body, span_of(seen, named.span), named.kind)
 
 
-def at_moment_plan(seen: Observed, shown: Shown, body: str, time: float, kind: ReadingKind) -> Plan:
-    """Return what a value or a local slope is taken of. Raises ReadoutError where there are too few samples."""
+def at_moment_plan(
+    seen: TrialContext, shown: QuantityRef, body: str, time: float, kind: ReadingKind
+) -> ReadingPlan:
+    """Return what a value or a local slope is taken of. Raises NoValueError where there are too few samples."""
     times = np.array([time])
     if kind is ReadingKind.VALUE:
-        return Plan(kind, shown, times, None, np.ones(1), readout(seen, shown, body, times))
+        return ReadingPlan(
+            kind, shown, times, None, np.ones(1), quantity_values(seen, shown, body, times)
+        )
     if body != TOTAL and shown.quantity in STEEPER and shown.axis in seen.trial.body(body).axes:
-        steeper = Shown(STEEPER[shown.quantity], shown.axis)
-        return Plan(kind, steeper, times, None, np.ones(1), readout(seen, steeper, body, times))
+        steeper = QuantityRef(STEEPER[shown.quantity], shown.axis)
+        return ReadingPlan(
+            kind, steeper, times, None, np.ones(1), quantity_values(seen, steeper, body, times)
+        )
     rows = _near_rows(seen, time)
-    around = readout(seen, shown, body, seen.trial.t[rows], rows)
+    around = quantity_values(seen, shown, body, seen.trial.t[rows], rows)
     good = np.flatnonzero(np.isfinite(around.values))
     local = local_operator(seen.trial.t[rows], good, times, seen.walls(body), 1)
     if not local.pieces:
         raise TooFewError("There are too few samples at that moment.")
     c = np.zeros(len(rows))
     c[local.usable] = local.matrix()[0]
-    return Plan(kind, shown, seen.trial.t[rows], rows, c, around)
+    return ReadingPlan(kind, shown, seen.trial.t[rows], rows, c, around)
 
 
-def _near_rows(seen: Observed, time: float, most: int = 40) -> Rows:
+def _near_rows(seen: TrialContext, time: float, most: int = 40) -> Rows:
     place = int(np.searchsorted(seen.trial.t, time))
     return np.arange(max(place - most, 0), min(place + most, len(seen.trial.t)))
 
 
-def over_span_plan(seen: Observed, shown: Shown, body: str, span: Span, kind: ReadingKind) -> Plan:
-    """Return what a reading over a span is taken of. Raises ReadoutError where the span holds too few samples."""
+def over_span_plan(
+    seen: TrialContext, shown: QuantityRef, body: str, span: Span, kind: ReadingKind
+) -> ReadingPlan:
+    """Return what a reading over a span is taken of. Raises NoValueError where the span holds too few samples."""
     if kind is ReadingKind.CHANGE:
         ends = _inside(seen, body, span)
-        return Plan(
-            kind, shown, ends, None, np.array([-1.0, 1.0]), readout(seen, shown, body, ends)
+        return ReadingPlan(
+            kind, shown, ends, None, np.array([-1.0, 1.0]), quantity_values(seen, shown, body, ends)
         )
     all_rows = span.rows(seen.trial.t)
     rows = _thinned(seen, shown, body, np.arange(all_rows.start, all_rows.stop), kind)
     t = seen.trial.t[rows]
-    whole = readout(seen, shown, body, t, rows)
+    whole = quantity_values(seen, shown, body, t, rows)
     good = np.flatnonzero(np.isfinite(whole.values))
     if len(good) < 2:
-        raise ReadoutError(f"“{span.name}” holds too few samples of it. Widen the span.")
+        raise NoValueError(f"“{span.name}” holds too few samples of it. Widen the span.")
     if kind is ReadingKind.SPREAD:
-        whole = readout(seen, shown, body, t[good], rows[good])
-        return Plan(kind, shown, t[good], rows[good], None, whole)
+        whole = quantity_values(seen, shown, body, t[good], rows[good])
+        return ReadingPlan(kind, shown, t[good], rows[good], None, whole)
     c = np.zeros(len(rows))
     c[good] = _coefficients(kind, t[good], whole.values[good])
     if kind is ReadingKind.AREA:
-        left = _with_local_fits(seen, whole, c, trapezoids_leave_out(t[good], whole.values[good]))
+        left = _with_local_fits(seen, whole, c, trapezoid_error(t[good], whole.values[good]))
         whole = replace(
             whole,
             facts={**whole.facts, seen.missed_by_rule: np.full(len(rows), left / float(c.sum()))},
         )
-    return Plan(kind, shown, t, rows, c, whole)
+    return ReadingPlan(kind, shown, t, rows, c, whole)
 
 
 ALIKE = 0.5  # correlation of the two in simulated swings
 
 
-def _with_local_fits(seen: Observed, whole: Readout, c: Array, left: float) -> float:
+def _with_local_fits(seen: TrialContext, whole: QuantityValues, c: Array, left: float) -> float:
     """What the rule leaves out of an area, and what it shares with local fits: both grow with curvature."""
     missed = [key for key in whole.facts if seen.is_missed(key)]
     local = float(np.sqrt(sum(float(c @ np.nan_to_num(whole.facts[key])) ** 2 for key in missed)))
     return float(np.sqrt(left**2 + 2.0 * ALIKE * local * abs(left)))
 
 
-def _thinned(seen: Observed, shown: Shown, body: str, rows: Rows, kind: ReadingKind) -> Rows:
+def _thinned(
+    seen: TrialContext, shown: QuantityRef, body: str, rows: Rows, kind: ReadingKind
+) -> Rows:
     """The rows that a reading over a span is taken of: in long recordings a few in each window of local fits.
 
     They are the middles of equal blocks, so that a mean stays one over all; for an area they reach from end to end.
     """
-    if len(rows) <= LONG or shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
+    if len(rows) <= LONG_RECORDING or shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
         return rows
     fits = [seen.local_fits(n, a) for n in seen.bodies_of(body) for a in seen.trial.body(n).axes]
     narrow = min((w[0] for f in fits for k in (1, 2) if (w := f.windows(k))), default=1)
@@ -162,7 +175,7 @@ def _thinned(seen: Observed, shown: Shown, body: str, rows: Rows, kind: ReadingK
     return np.asarray(rows[np.unique(places.astype(int))])
 
 
-def _inside(seen: Observed, body: str, span: Span) -> Array:
+def _inside(seen: TrialContext, body: str, span: Span) -> Array:
     """Both ends of a span, on the inner side of a wall that stands there."""
     tiny = 1e-9 * span.length
     walls = np.asarray(seen.walls(body))

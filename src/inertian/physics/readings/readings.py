@@ -6,21 +6,21 @@ from typing import Any
 
 import numpy as np
 
-from inertian.motion.fits.curves import CurveFit, Shape, fit_curve, form_of
+from inertian.motion.fits.curves import CurveFit, CurveShape, fit_curve, shape_definition
 from inertian.motion.spans.spans import Span
 from inertian.physics.definitions.reading_units import rate_unit
 from inertian.physics.definitions.requests import (
     AT_MOMENT,
     BETWEEN,
-    CurveAsked,
+    CurveRequest,
     NamedReading,
     Quantity,
+    QuantityRef,
     ReadingKind,
-    Shown,
 )
-from inertian.physics.evaluation.quantity_values import readout
-from inertian.physics.evaluation.trial_context import Observed, Readout, ReadoutError
-from inertian.physics.readings.nonlinear_intervals import unless_curved
+from inertian.physics.evaluation.quantity_values import quantity_values
+from inertian.physics.evaluation.trial_context import NoValueError, QuantityValues, TrialContext
+from inertian.physics.readings.nonlinear_intervals import interval_if_nonlinear
 from inertian.physics.readings.reading_plan import (
     TooFewError,
     at_moment_plan,
@@ -28,15 +28,17 @@ from inertian.physics.readings.reading_plan import (
     span_of,
 )
 from inertian.quantities.coverage import P95, Scalar, coverage_factor
-from inertian.quantities.estimates import Array, Estimate, Joint, Rows, joint
+from inertian.quantities.estimates import Array, Estimate, JointScalars, Rows, joint_scalars
 from inertian.quantities.propagation import Results
 
 CLEARLY = 3.3  # normal deviates by which χ² must exceed ν before ± is widened to the scatter
 WIDENED = "; the samples scatter more than the noise, so each ± is widened to their scatter"
 
 
-def at_moment(seen: Observed, shown: Shown, body: str, time: float) -> dict[ReadingKind, Estimate]:
-    """Return value and local slope at a time in s, as far as there are samples for them. Raises ReadoutError."""
+def at_moment(
+    seen: TrialContext, shown: QuantityRef, body: str, time: float
+) -> dict[ReadingKind, Estimate]:
+    """Return value and local slope at a time in s, as far as there are samples for them. Raises NoValueError."""
     found: dict[ReadingKind, Estimate] = {}
     for kind in (ReadingKind.VALUE, ReadingKind.SLOPE):
         try:
@@ -49,9 +51,9 @@ def at_moment(seen: Observed, shown: Shown, body: str, time: float) -> dict[Read
 
 
 def over_span(
-    seen: Observed, shown: Shown, body: str, span: Span, kind: ReadingKind
+    seen: TrialContext, shown: QuantityRef, body: str, span: Span, kind: ReadingKind
 ) -> Estimate | Scalar:
-    """Return a reading over a span. Raises ReadoutError where the span holds too few samples."""
+    """Return a reading over a span. Raises NoValueError where the span holds too few samples."""
     plan = over_span_plan(seen, shown, body, span, kind)
     if kind is not ReadingKind.SPREAD:
         return plan.estimate()
@@ -64,7 +66,7 @@ def over_span(
     return Scalar(float(y.std(ddof=1)), float(y.std(ddof=1) / np.sqrt(2.0 * freedom)), freedom)
 
 
-def _window(seen: Observed, body: str, rows: Rows) -> int:
+def _window(seen: TrialContext, body: str, rows: Rows) -> int:
     """Samples that a velocity owes to, at the middle of some rows."""
     name = seen.bodies_of(body)[0]
     fits = seen.local_fits(name, seen.trial.body(name).axes[0])
@@ -72,14 +74,14 @@ def _window(seen: Observed, body: str, rows: Rows) -> int:
     return int(fits.sizes[1][min(near, len(fits.usable) - 1)])
 
 
-def settle(seen: Observed, estimates: Mapping[str, Estimate]) -> Joint:
+def correlated_scalars(seen: TrialContext, estimates: Mapping[str, Estimate]) -> JointScalars:
     """Return estimates of one trial as correlated scalars."""
-    return joint(estimates, seen.clock_noise, seen.fact_parts(), seen.pools())
+    return joint_scalars(estimates, seen.clock_noise, seen.fact_parts(), seen.pools())
 
 
-def scalars(seen: Observed, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
+def scalars(seen: TrialContext, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
     """Return estimates as values with u and degrees of freedom, by name."""
-    together = settle(seen, estimates)
+    together = correlated_scalars(seen, estimates)
     return {
         name: Scalar(
             float(together.values[i]), together.u(name), together.dof(name), together.shape(name)
@@ -89,13 +91,13 @@ def scalars(seen: Observed, estimates: Mapping[str, Estimate]) -> dict[str, Scal
 
 
 def between(
-    seen: Observed, shown: Shown, body: str, times: tuple[float, float]
+    seen: TrialContext, shown: QuantityRef, body: str, times: tuple[float, float]
 ) -> dict[ReadingKind, Scalar]:
     """Return difference and ratio of a quantity at two moments, the second against the first, as correlated."""
-    pair = readout(seen, shown, body, np.array(times))
+    pair = quantity_values(seen, shown, body, np.array(times))
     if not np.isfinite(pair.values).all():
-        raise ReadoutError("There are too few samples at one of the two moments.")
-    together = settle(
+        raise NoValueError("There are too few samples at one of the two moments.")
+    together = correlated_scalars(
         seen, {"1": pair.estimate(np.array([1.0, 0.0])), "2": pair.estimate(np.array([0.0, 1.0]))}
     )
     results = Results(_compared, together)
@@ -106,18 +108,18 @@ def _compared(q: Mapping[str, Any]) -> dict[str, Any]:
     return {ReadingKind.DIFFERENCE: q["2"] - q["1"], ReadingKind.RATIO: q["2"] / q["1"]}
 
 
-def read_named(seen: Observed, named: NamedReading) -> Scalar:
-    """Return the result of a named reading; where first order does not do, from draws. Raises ReadoutError."""
-    return unless_curved(seen, named, _at_first_order(seen, named))
+def read_named(seen: TrialContext, named: NamedReading) -> Scalar:
+    """Return the result of a named reading; where first order does not do, from draws. Raises NoValueError."""
+    return interval_if_nonlinear(seen, named, _at_first_order(seen, named))
 
 
-def _at_first_order(seen: Observed, named: NamedReading) -> Scalar:
+def _at_first_order(seen: TrialContext, named: NamedReading) -> Scalar:
     if named.kind in BETWEEN:
         return between(seen, named.shown, named.body, (named.times[0], named.times[1]))[named.kind]
     if named.kind in AT_MOMENT:
         found = at_moment(seen, named.shown, named.body, named.times[0])
         if named.kind not in found:
-            raise ReadoutError("There are too few samples at that moment.")
+            raise NoValueError("There are too few samples at that moment.")
         return scalars(seen, {"": found[named.kind]})[""]
     one = over_span(seen, named.shown, named.body, span_of(seen, named.span), named.kind)
     return one if isinstance(one, Scalar) else scalars(seen, {"": one})[""]
@@ -132,7 +134,7 @@ class CurveResult:
     parameters with what they hang on.
     """
 
-    asked: CurveAsked
+    asked: CurveRequest
     fit: CurveFit
     parameters: tuple[tuple[str, Scalar], ...]
     units: Mapping[str, str]
@@ -162,12 +164,12 @@ class CurveResult:
         return min((one.dof for _, one in self.parameters), default=float(self.fit.dof))
 
 
-def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
-    """Fit a curve over a span. Raises ReadoutError, CurveError or TooFewSamplesError."""
+def fit_curve_request(seen: TrialContext, asked: CurveRequest) -> CurveResult:
+    """Fit a curve over a span. Raises NoValueError, CurveError or TooFewSamplesError."""
     span = span_of(seen, asked.span)
     all_rows = span.rows(seen.trial.t)
     rows = np.arange(all_rows.start, all_rows.stop)
-    whole = readout(seen, asked.shown, asked.body, seen.trial.t[rows], rows)
+    whole = quantity_values(seen, asked.shown, asked.body, seen.trial.t[rows], rows)
     held = dict(asked.held)
     u, stamp = _of_samples(seen, asked, rows)
     fit = fit_curve(
@@ -182,7 +184,7 @@ def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
         stamp=stamp,
     )
     good = np.flatnonzero(np.isfinite(whole.values))
-    form = form_of(asked.shape, asked.formula)
+    form = shape_definition(asked.shape, asked.formula)
     estimates = {}
     for k, parameter in enumerate(form.parameters):
         c = np.zeros(len(rows))
@@ -192,20 +194,21 @@ def fit_asked(seen: Observed, asked: CurveAsked) -> CurveResult:
     chi = _chi_squared(seen, asked, whole, fit) if raw else None
     wider = _wider(chi, fit)
     found = {name: _widened(one, wider, fit.dof) for name, one in scalars(seen, estimates).items()}
-    own = asked.shape is Shape.FORMULA  # then nobody has said what the units of its parameters are
+    # Then nobody has said what the units of its parameters are
+    own = asked.shape is CurveShape.FORMULA
     units = {
         p.symbol: "" if own else _unit(asked.shown.unit, p.power, p.seconds)
         for p in form.parameters
     }
     remark = _remark(fit, raw) + (WIDENED if wider > 1.0 else "")
-    covariance = wider**2 * settle(seen, estimates).covariance
+    covariance = wider**2 * correlated_scalars(seen, estimates).covariance
     spread = wider * _sample_spread(seen, asked, fit) if raw else float("nan")
     return CurveResult(
         asked, fit, tuple(found.items()), units, chi, remark, covariance, spread, estimates, wider
     )
 
 
-def _of_samples(seen: Observed, asked: CurveAsked, rows: Rows) -> tuple[Array | None, float]:
+def _of_samples(seen: TrialContext, asked: CurveRequest, rows: Rows) -> tuple[Array | None, float]:
     """Standard uncertainties of samples and of their times, where fits are to weigh them; else None and 0."""
     if asked.shown.quantity not in (Quantity.POSITION, Quantity.SENSOR):
         return None, 0.0
@@ -238,17 +241,19 @@ def _unit(unit: str, power: int, seconds: int) -> str:
     return unit
 
 
-def _chi_squared(seen: Observed, asked: CurveAsked, whole: Readout, fit: CurveFit) -> float:
+def _chi_squared(
+    seen: TrialContext, asked: CurveRequest, whole: QuantityValues, fit: CurveFit
+) -> float:
     """Σ r²/(σ² + σ_t² v²), with the noise of the series."""
     parts = fit.residuals**2 / np.maximum(_variances(seen, asked, fit), np.finfo(float).tiny)
     return float(np.sum(parts[fit.counted]))
 
 
-def _sample_spread(seen: Observed, asked: CurveAsked, fit: CurveFit) -> float:
+def _sample_spread(seen: TrialContext, asked: CurveRequest, fit: CurveFit) -> float:
     return float(np.sqrt(np.mean(_variances(seen, asked, fit))))
 
 
-def _variances(seen: Observed, asked: CurveAsked, fit: CurveFit) -> Array:
+def _variances(seen: TrialContext, asked: CurveRequest, fit: CurveFit) -> Array:
     """σ² + σ_t² v² of each sample, shape (n,)."""
     key = seen.trial.channel_id(asked.body, asked.shown.axis)
     noise = seen.clock_noise
