@@ -20,7 +20,7 @@ from inertian.desktop.look.tokens import LIGHT
 from inertian.desktop.shell.application import application, make_window
 from inertian.desktop.shell.screenshots import settle
 from inertian.motion.recording.trials import Body, Channel, Trial
-from inertian.physics.accounts.collision_inputs import mass_key
+from inertian.physics.definitions.fact_names import mass_key
 from inertian.project.edits import edge_moved
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.facts import Fact, FactId, Meaning

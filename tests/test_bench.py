@@ -16,6 +16,7 @@ from inertian.desktop.bench.bench_menus import (
 from inertian.desktop.look import words
 from inertian.motion.fits.curves import CurveShape
 from inertian.motion.spans.spans import SpanKind
+from inertian.physics.accounts.laws import Edge, EdgeValue
 from inertian.project.project import Project, Series, with_trials
 from pointing import CTRL, SHIFT, click, drag, move, place, press, release, strip_x
 
@@ -58,7 +59,7 @@ def at_sample(window, body, row):
 def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window, demo, qtbot):
     window = open_window(demo)
     window.show_page(words.PAGE_TIDY)
-    before = window.margin.readings["heavy", "x", "open"].text()
+    before = window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text()
     view = plot(window).viewport()
     click(view, *at_sample(window, "heavy", 30), CTRL)
     assert entry(window).ready.aside["heavy"].tolist() == [30]
@@ -69,7 +70,7 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
     assert not len(entry(window).ready.aside["light"])
     assert any("6 samples set aside: not part of the motion" in text for text in tidy_text(window))
     window.pages.show_page(words.PAGE_ACCOUNT)
-    assert window.margin.readings["heavy", "x", "open"].text() != before
+    assert window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text() != before
     window.bench.rail.setFocus()
     key(window, qtbot, "3")  # they were blurred
     assert [s.reason for s in entry(window).steps] == ["blurred"]
@@ -81,7 +82,7 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
         window.document.undo()
     assert window.document.project is demo
     window.margin.refresh()
-    assert window.margin.readings["heavy", "x", "open"].text() == before
+    assert window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text() == before
 
 
 def test_the_mouse_can_set_aside_without_a_key_and_steps_are_switched_in_the_margin(

@@ -12,13 +12,11 @@ from inertian.analysis.evaluation import Evaluator
 from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
-from inertian.physics.accounts.collision_inputs import (
-    mass_key,
-    read_collision,
-    shared_decelerations,
-)
+from inertian.physics.accounts.collision_inputs import read_collision
 from inertian.physics.accounts.ledger import ENERGY, build_accounts
+from inertian.physics.accounts.shared_decelerations import shared_decelerations
 from inertian.physics.accounts.verdicts import Expectation
+from inertian.physics.definitions.fact_names import mass_key
 from inertian.project.project import Entry, Project, Series
 from inertian.quantities.coverage import P68, P95
 from inertian.quantities.errors import InertianError

@@ -158,7 +158,7 @@ def test_a_large_clean_table_is_read_in_bulk_to_the_same_values(monkeypatch):
     t, x = np.arange(20_000) / 100, np.round(rng.normal(0, 1, 20_000), 4)
     text = "".join(f"{a:.2f};{b:.4f}\n" for a, b in zip(t, x, strict=True)).replace(".", ",")
     content = ("# long run\nZeit (s);Ort (m)\n" + text).encode()
-    monkeypatch.setattr(large_tables, "FROM", 10_000)
+    monkeypatch.setattr(large_tables, "LEAST_BYTES", 10_000)
     calls = []
     honest = large_tables.BulkTable.fill
     monkeypatch.setattr(large_tables.BulkTable, "fill", lambda *a: calls.append(1) or honest(*a))

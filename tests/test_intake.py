@@ -14,6 +14,7 @@ from inertian.files.reader import read_bytes
 from inertian.files.trial_building import trials_of
 from inertian.motion.recording.trials import Body, Channel
 from inertian.motion.spans.clock_alignment import JoinError, find_offset, join_trials
+from inertian.physics.accounts.laws import Edge, EdgeValue
 from inertian.project.edits import stretch_set, trials_joined
 from inertian.project.history import History
 from inertian.project.project import Project, with_trials
@@ -142,7 +143,10 @@ def test_the_u_of_scale_and_time_base_is_carried_into_the_account_and_cancels_wh
     assert loose.opening.u == pytest.approx(expected, rel=1e-3)
     assert loose.unaccounted.u < 0.1 * loose.opening.u  # a common factor moves both sides alike
     e1, e2 = (Evaluator().readings(p, p.entries[0].trial.id).inputs for p in (exact, rough))
-    i, j = e2.index("v heavy x open"), e2.index("v light x close")
+    i, j = (
+        e2.index(EdgeValue(1, "heavy", "x", Edge.OPENING)),
+        e2.index(EdgeValue(1, "light", "x", Edge.CLOSING)),
+    )
     assert e2.covariance[i, j] > 100 * abs(e1.covariance[i, j])
 
 
@@ -273,9 +277,9 @@ def test_intervals_cover_when_a_clock_offset_is_known_within_its_u():
         project = trials_joined(project, "left", "right", stated, None).project
         contact = project.entries[0].spans.contact
         inputs = Evaluator().readings(project, "left").inputs
-        i = inputs.index("x light x close")
+        i = inputs.index(EdgeValue(0, "light", "x", Edge.CLOSING))
         truth = 2.4 + W2 * (contact.stop - HIT)
-        hits += abs(inputs.values[i] - truth) <= inputs.u("x light x close")
+        hits += abs(inputs.values[i] - truth) <= inputs.u(EdgeValue(0, "light", "x", Edge.CLOSING))
     assert abs(hits / n - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / n)
 
 

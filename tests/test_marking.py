@@ -16,7 +16,8 @@ from inertian.motion.recording.frame import ANGLE, FILE_FRAME, ORIGIN, Frame, Fr
 from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import StepKind, TidyError, TidyStep, runs_of
 from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans
-from inertian.physics.accounts.collision_inputs import mass_key
+from inertian.physics.accounts.laws import Edge, EdgeValue
+from inertian.physics.definitions.fact_names import mass_key
 from inertian.physics.definitions.requests import (
     CurveRequest,
     NamedReading,
@@ -166,9 +167,11 @@ def test_turning_the_axes_leaves_energy_and_its_u_alone_and_a_bare_axis_cannot_t
     assert energies[1].value == pytest.approx(energies[0].value, rel=1e-9)
     assert energies[1].u == pytest.approx(energies[0].u, rel=0.02)
     x, y = (Evaluator().readings(turned, glancing.trial.id).inputs for _ in range(2))
-    assert x.u("v heavy x open") > 3 * Evaluator().readings(demo, glancing.trial.id).inputs.u(
-        "v heavy x open"
-    ) or (abs(y.values[y.index("v heavy y open")]) < 0.1)
+    assert x.u(EdgeValue(1, "heavy", "x", Edge.OPENING)) > 3 * Evaluator().readings(
+        demo, glancing.trial.id
+    ).inputs.u(EdgeValue(1, "heavy", "x", Edge.OPENING)) or (
+        abs(y.values[y.index(EdgeValue(1, "heavy", "y", Edge.OPENING))]) < 0.1
+    )
     with pytest.raises(FrameError, match="cannot turn"):
         tidying.frame_set(demo, [demo.entries[0].trial.id], Frame(angle=0.1), {})
 

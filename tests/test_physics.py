@@ -13,9 +13,9 @@ from inertian.analysis.evaluation import Evaluator
 from inertian.motion.fits.free_motion import FreeMotion
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.accounts import laws
-from inertian.physics.accounts.collision_inputs import mass_key
 from inertian.physics.accounts.ledger import ENERGY
 from inertian.physics.accounts.verdicts import Expectation, Verdict, judge
+from inertian.physics.definitions.fact_names import mass_key
 from inertian.project.project import RESTITUTION, Entry, Project, Series
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning

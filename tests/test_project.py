@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 
 from inertian.analysis.evaluation import Evaluator
 from inertian.motion.fits.free_motion import FreeMotion
-from inertian.physics.accounts.collision_inputs import mass_key
 from inertian.physics.accounts.ledger import ENERGY
 from inertian.physics.accounts.verdicts import Expectation
+from inertian.physics.definitions.fact_names import mass_key
 from inertian.project.edits import (
     edge_moved,
     expectation_set,

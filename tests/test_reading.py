@@ -226,9 +226,9 @@ def spoilt(rng, delimiter):
 @pytest.mark.parametrize("seed", range(40))
 def test_the_fast_way_gives_what_the_careful_way_gives(seed, monkeypatch):
     content = spoilt(random.Random(seed), random.Random(seed).choice([",", ";", "\t"]))
-    monkeypatch.setattr(large_tables, "FROM", 10**9)
+    monkeypatch.setattr(large_tables, "LEAST_BYTES", 10**9)
     careful = read_bytes("a.csv", content)
-    monkeypatch.setattr(large_tables, "FROM", 1000)
+    monkeypatch.setattr(large_tables, "LEAST_BYTES", 1000)
     fast = read_bytes("a.csv", content)
     assert codes(fast) == codes(careful)
     for one, two in zip(fast.trials, careful.trials, strict=True):
@@ -240,7 +240,7 @@ def test_the_fast_way_gives_what_the_careful_way_gives(seed, monkeypatch):
 
 @pytest.mark.parametrize(("end", "mark"), [("\n", "."), ("\r\n", "."), ("\n", ","), ("\r\n", ",")])
 def test_the_fast_way_takes_either_line_end_and_mark(end, mark, monkeypatch):
-    monkeypatch.setattr(large_tables, "FROM", 1000)
+    monkeypatch.setattr(large_tables, "LEAST_BYTES", 1000)
     taken = []
     honest = large_tables.BulkTable.fill
     monkeypatch.setattr(large_tables.BulkTable, "fill", lambda *a: taken.append(1) or honest(*a))
@@ -254,7 +254,7 @@ def test_the_fast_way_takes_either_line_end_and_mark(end, mark, monkeypatch):
 
 
 def test_long_time_stamps_lose_no_digit_on_the_fast_way(monkeypatch):
-    monkeypatch.setattr(large_tables, "FROM", 1000)
+    monkeypatch.setattr(large_tables, "LEAST_BYTES", 1000)
     lines = ["timestamp,heavy (m)", *(f"{1795617000 + k / 1000:.6f},{k}" for k in range(2000))]
     trial = read_bytes("a.csv", "\n".join(lines).encode()).trials[0]
     np.testing.assert_array_equal(trial.time.seconds, np.round(np.arange(2000) / 1000, 6))

@@ -24,8 +24,8 @@ from inertian.motion.recording.frame import (
 )
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import Span, SpanKind, Spans
-from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, mass_key
 from inertian.physics.definitions.derived_quantities import DerivedQuantity
+from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key
 from inertian.physics.definitions.reading_units import unit_of_reading
 from inertian.physics.definitions.requests import TOTAL, Quantity, QuantityRef, ReadingKind
 from inertian.physics.evaluation.quantity_values import at_all_samples, quantity_values

@@ -10,7 +10,7 @@ from inertian.analysis.evaluation import Evaluator
 from inertian.desktop.look import formula_words, words
 from inertian.motion.fits.curves import CurveShape
 from inertian.motion.spans.spans import Span, SpanKind, Spans
-from inertian.physics.accounts.collision_inputs import SCALE
+from inertian.physics.definitions.fact_names import SCALE
 from inertian.physics.definitions.requests import CurveRequest, Quantity, QuantityRef
 from inertian.project.marking_edits import curve_added
 from inertian.project.project import Entry, Project, Series

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox
 
 from inertian.desktop.look import words
 from inertian.desktop.shell import project_files
+from inertian.physics.accounts.laws import Edge, EdgeValue
 from inertian.project.project import Project
 from pointing import LEFT, move, press, release, strip_x
 
@@ -205,7 +206,9 @@ def test_reading_noise_can_be_typed_and_given_back(open_window, demo, qtbot):
         window.document.project, demo.entries[0].trial.id
     ).inputs
     fine = window.document.evaluator.readings(demo, demo.entries[0].trial.id).inputs
-    assert rough.u("v heavy x open") > 6 * fine.u("v heavy x open")
+    assert rough.u(EdgeValue(1, "heavy", "x", Edge.OPENING)) > 6 * fine.u(
+        EdgeValue(1, "heavy", "x", Edge.OPENING)
+    )
     type_noise("0.1 mm")
     assert "smaller than the scatter" in window.margin.notes.text()
     type_noise("")
@@ -325,7 +328,9 @@ def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(
     assert [s.name for s in window.document.entry.spans] == ["before", "contact", "after"]
     qtbot.waitUntil(lambda: window.margin.results_ready, timeout=20_000)
     assert "The mass of heavy is missing" in window.margin.reason.text()
-    assert "±" in window.margin.readings["heavy", "x", "open"].text()  # speeds need no masses
+    assert (
+        "±" in window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text()
+    )  # speeds need no masses
     window.show_stage(words.LEDGER)
     for text in ("19.1 ± 0.1 kg", "11.3 ± 0.1 kg"):
         qtbot.keyClicks(window.ledger.mass.line, text)

@@ -16,14 +16,9 @@ from inertian.motion.fits.free_motion import BodyFit, FreeMotion, fit_body, shar
 from inertian.motion.noise.reading_noise import InstrumentNoise, noise_of_free_motion
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.spans import Span
-from inertian.physics.accounts.collision_inputs import (
-    AccountError,
-    CollisionInputs,
-    SharedDecelerations,
-    read_collision,
-    shared_decelerations,
-)
+from inertian.physics.accounts.collision_inputs import AccountError, CollisionInputs, read_collision
 from inertian.physics.accounts.ledger import ENERGY, Accounts, build_accounts
+from inertian.physics.accounts.shared_decelerations import SharedDecelerations, shared_decelerations
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.requests import TOTAL, CurveRequest, QuantityRef
 from inertian.physics.evaluation.quantity_values import at_all_samples

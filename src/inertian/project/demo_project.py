@@ -9,7 +9,7 @@ from inertian.files.trial_building import trials_of
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Span, SpanKind, Spans
-from inertian.physics.accounts.collision_inputs import mass_key
+from inertian.physics.definitions.fact_names import mass_key
 from inertian.project.project import Project, with_trials
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import unit_of

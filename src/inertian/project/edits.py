@@ -12,8 +12,8 @@ from inertian.motion.recording.trials import Channel, Trial
 from inertian.motion.spans.clock_alignment import join_trials
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Span, SpanKind, Spans, move_edge, move_span
-from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, offset_key
 from inertian.physics.accounts.verdicts import Expectation
+from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, offset_key
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project, with_trials
 from inertian.quantities.errors import InertianError

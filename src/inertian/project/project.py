@@ -12,7 +12,6 @@ from inertian.motion.recording.tidying import TidyStep
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
-from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, mass_key, offset_key
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.derived_quantities import (
     READY_MADE,
@@ -22,6 +21,7 @@ from inertian.physics.definitions.derived_quantities import (
     centre_of_mass_quantities,
     resolve,
 )
+from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key, offset_key
 from inertian.physics.definitions.reading_units import units_by_name
 from inertian.physics.definitions.requests import CurveRequest, NamedReading, Quantity, QuantityRef
 from inertian.quantities.facts import Fact, FactId, Meaning

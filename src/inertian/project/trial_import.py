@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from inertian.motion.recording.trials import Trial
-from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, mass_key
+from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key
 from inertian.project.history import Edit
 from inertian.project.project import Project, with_trials
 from inertian.quantities.facts import Fact, FactId, Meaning

@@ -8,16 +8,18 @@ all channels of that clock along their velocities.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from inertian.quantities.correlation import correlated
+from inertian.quantities.facts import Fact, FactId
 
 Array = NDArray[np.float64]
 Rows = NDArray[np.intp]
 Mask = NDArray[np.bool_]
+Name = Any  # of a quantity: any hashable key, such as a frozen dataclass
 
 
 class ChannelId(NamedTuple):
@@ -104,6 +106,17 @@ class SharedPart:
     source: ErrorSource
     ids: tuple["FactKey", ...]
     covariance: Array
+
+    @classmethod
+    def single(cls, source: ErrorSource, key: "FactKey", u: float) -> "SharedPart":
+        """Return the part of a source that moves one fact alone, by a standard uncertainty u."""
+        return cls(source, (key,), np.array([[u**2]]))
+
+
+def fact_part(key: FactId, fact: Fact) -> SharedPart:
+    """Return the part of the covariance that comes from the ± of a fact."""
+    source = ErrorSource(key.name, "fact", f"fact {key.name}", fact.bounded)
+    return SharedPart.single(source, key, fact.u)
 
 
 FactKey = object  # any hashable identity; FactId in practice
@@ -241,7 +254,7 @@ class SourceCovariance:
 class JointScalars:
     """Correlated scalars: names, values and covariance, kept apart by source so that a budget can be read off."""
 
-    names: tuple[str, ...]
+    names: tuple[Name, ...]
     values: Array
     parts: tuple[SourceCovariance, ...]
     pools: Pools
@@ -254,21 +267,21 @@ class JointScalars:
             total += part.covariance
         return total
 
-    def index(self, name: str) -> int:
+    def index(self, name: Name) -> int:
         """Return the place of one quantity. Raises ValueError if there is none of that name."""
         return self.names.index(name)
 
-    def u(self, name: str) -> float:
+    def u(self, name: Name) -> float:
         """Return the standard uncertainty of one quantity."""
         i = self.index(name)
         return float(np.sqrt(max(sum(part.covariance[i, i] for part in self.parts), 0.0)))
 
-    def dof(self, name: str) -> float:
+    def dof(self, name: Name) -> float:
         """Return the effective degrees of freedom of one quantity's uncertainty."""
         i = self.index(name)
         return self.pools.dof(_by_pool({part: float(part.covariance[i, i]) for part in self.parts}))
 
-    def shape(self, name: str) -> "ErrorShape":
+    def shape(self, name: Name) -> "ErrorShape":
         """Return how the error of one quantity is distributed: a t part and rectangular parts."""
         i = self.index(name)
         free = {
@@ -280,7 +293,7 @@ class JointScalars:
             float(np.sqrt(max(sum(free.values()), 0.0))), self.pools.dof(_by_pool(free)), width
         )
 
-    def shares(self, name: str) -> dict[ErrorSource, float]:
+    def shares(self, name: Name) -> dict[ErrorSource, float]:
         """Return the budget of one quantity: variance by source; it adds up to u²."""
         i = self.index(name)
         return {part.source: float(part.covariance[i, i]) for part in self.parts}
@@ -339,7 +352,7 @@ def _without_gaps(used: Sequence[SampleWeights]) -> tuple[dict[tuple[int, int], 
 
 
 def joint_scalars(
-    named: Mapping[str, Estimate],
+    named: Mapping[Name, Estimate],
     noise: ClockNoise,
     shared: Sequence[SharedPart],
     pools: Pools = Pools(),

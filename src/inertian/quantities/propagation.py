@@ -12,13 +12,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from inertian.quantities.complex_step import STEP
 from inertian.quantities.coverage import P68, P95, Scalar
-from inertian.quantities.estimates import Array, JointScalars, Rows, SourceCovariance
+from inertian.quantities.estimates import Array, JointScalars, Name, Rows, SourceCovariance
 
-Inputs = Mapping[str, NDArray[Any]]
-Law = Callable[[Inputs], Mapping[str, NDArray[Any]]]
+Inputs = Mapping[Name, NDArray[Any]]
+Law = Callable[[Inputs], Mapping[Name, NDArray[Any]]]
 
-_STEP = 1e-30  # of the complex step: no subtraction, so it may be tiny
 # Design: first order is trusted while the second-order term is below a tenth of u
 SECOND_ORDER_LIMIT = 0.1
 DRAWS = 20_000
@@ -37,26 +37,26 @@ class Propagated:
 
 
 def _run(
-    law: Law, names: tuple[str, ...], columns: NDArray[Any]
-) -> tuple[tuple[str, ...], NDArray[Any]]:
+    law: Law, names: tuple[Name, ...], columns: NDArray[Any]
+) -> tuple[tuple[Name, ...], NDArray[Any]]:
     results = law(dict(zip(names, columns, strict=True)))
     shape = columns.shape[1:]
     return tuple(results), np.stack([np.broadcast_to(r, shape) for r in results.values()])
 
 
 def gradients(
-    law: Law, names: tuple[str, ...], points: Array
-) -> tuple[tuple[str, ...], Array, Array]:
+    law: Law, names: tuple[Name, ...], points: Array
+) -> tuple[tuple[Name, ...], Array, Array]:
     """Return ∂output/∂input at several points, shape (outputs, inputs, points), and the outputs there.
 
     `points` has shape (inputs, points), the outputs (outputs, points).
     """
     n, m = points.shape
     moved = np.repeat(points[:, None, :], n, axis=1).astype(complex)
-    moved[np.arange(n), np.arange(n), :] += 1j * _STEP
+    moved[np.arange(n), np.arange(n), :] += 1j * STEP
     outputs, values = _run(law, names, moved.reshape(n, n * m))
     values = values.reshape(len(outputs), n, m)
-    return outputs, values.imag / _STEP, values[:, 0].real
+    return outputs, values.imag / STEP, values[:, 0].real
 
 
 def _second_order(
@@ -134,7 +134,7 @@ def draw(joint: JointScalars, draws: int, seed: int, known: bool = False) -> Arr
     return total
 
 
-class Results(Mapping[str, Scalar]):
+class Results(Mapping[Name, Scalar]):
     """The results of a law as scalars with honest intervals, each worked out when first asked for.
 
     Where the second-order term exceeds a tenth of u, u and the factors come from Monte Carlo, as intervals about the
@@ -144,24 +144,24 @@ class Results(Mapping[str, Scalar]):
     def __init__(self, law: Law, joint: JointScalars, seed: int = SEED) -> None:
         self._law, self._inputs, self._seed = law, joint, seed
         self.first = propagate(law, joint)
-        self._known: dict[str, Scalar] = {}
+        self._known: dict[Name, Scalar] = {}
 
-    def __iter__(self) -> Iterator[str]:
+    def __iter__(self) -> Iterator[Name]:
         return iter(self.first.joint.names)
 
     def __len__(self) -> int:
         return len(self.first.joint.names)
 
-    def value(self, name: str) -> float:
+    def value(self, name: Name) -> float:
         """Return the value of one result, without its uncertainty."""
         return float(self.first.joint.values[self.first.joint.index(name)])
 
-    def __getitem__(self, name: str) -> Scalar:
+    def __getitem__(self, name: Name) -> Scalar:
         if name not in self._known:
             self._known[name] = self._scalar(name)
         return self._known[name]
 
-    def _scalar(self, name: str) -> Scalar:
+    def _scalar(self, name: Name) -> Scalar:
         joint = self.first.joint
         try:
             place = joint.index(name)
@@ -181,7 +181,7 @@ class Results(Mapping[str, Scalar]):
 
 
 def _by_draws(
-    law: Law, joint: JointScalars, output: str, involved: NDArray[np.bool_], dof: float, seed: int
+    law: Law, joint: JointScalars, output: Name, involved: NDArray[np.bool_], dof: float, seed: int
 ) -> Scalar:
     """One result by Monte Carlo, drawing only the inputs that move it.
 
@@ -193,7 +193,7 @@ def _by_draws(
     parts = tuple(
         SourceCovariance(p.source, p.covariance[np.ix_(index, index)]) for p in joint.parts
     )
-    inputs: dict[str, NDArray[Any]] = {name: joint.values[i] for i, name in enumerate(joint.names)}
+    inputs: dict[Name, NDArray[Any]] = {name: joint.values[i] for i, name in enumerate(joint.names)}
     value = float(law(inputs)[output])
     away = []
     for known in (True, False):

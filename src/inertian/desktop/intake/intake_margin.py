@@ -23,7 +23,7 @@ from inertian.desktop.look.fact_text import fact_text, read_mass
 from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.state.document import Document
-from inertian.physics.accounts.collision_inputs import mass_key
+from inertian.physics.definitions.fact_names import mass_key
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact

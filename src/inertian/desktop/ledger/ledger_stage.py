@@ -22,9 +22,9 @@ from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.pages.margin import other_forms
 from inertian.desktop.state.document import Document
-from inertian.physics.accounts.collision_inputs import mass_key
 from inertian.physics.accounts.ledger import ENERGY, Accounts, Ledger
 from inertian.physics.accounts.verdicts import SIGN, Expectation
+from inertian.physics.definitions.fact_names import mass_key
 from inertian.project.edits import expectation_set, fact_set, spans_suggested
 from inertian.project.project import RESTITUTION, Entry
 from inertian.quantities.coverage import Scalar

@@ -1,7 +1,7 @@
 """How what is typed into the fields of the setup becomes a fact, and how sizes are said."""
 
 from inertian.desktop.look import words
-from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
+from inertian.physics.definitions.fact_names import SCALE, TIME_BASE
 from inertian.quantities.facts import Fact, Meaning, parse_positive
 from inertian.quantities.rounding import write_estimate
 from inertian.quantities.units import Unit, unit_of

@@ -20,9 +20,11 @@ from inertian.desktop.look.number_format import format_estimate, format_number, 
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.state.document import Document
 from inertian.motion.fits.free_motion import FreeMotion
-from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE, CollisionInputs, mass_key
+from inertian.physics.accounts.collision_inputs import CollisionInputs
+from inertian.physics.accounts.laws import Edge, EdgeValue
 from inertian.physics.accounts.ledger import ENERGY, Accounts, Ledger, restitution_of
 from inertian.physics.accounts.verdicts import SIGN
+from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key
 from inertian.project.edits import fact_set, motion_set, stretch_set, window_set
 from inertian.project.project import READING_NOISE, Entry
 from inertian.quantities.coverage import Scalar
@@ -47,7 +49,7 @@ class Margin(QScrollArea):
         self.masses: dict[str, FactField] = {}
         self.stretches: dict[str, FactField] = {}
         self.slowing: dict[str, QLabel] = {}
-        self.readings: dict[tuple[str, str, str], QLabel] = {}
+        self.readings: dict[EdgeValue, QLabel] = {}
         self.accounts: dict[str, tuple[QLabel, QLabel]] = {}
         document.changed.connect(self.refresh)
         document.selected.connect(self.refresh)
@@ -230,12 +232,12 @@ class Margin(QScrollArea):
             grid.addWidget(name, row, 0, 1, 3)
             row += 1
             for axis in body.axes:
-                for side, word in (("open", words.BEFORE_AT), ("close", words.AFTER_AT)):
+                for side, word in ((Edge.OPENING, words.BEFORE_AT), (Edge.CLOSING, words.AFTER_AT)):
                     grid.addWidget(label(f"v<sub>{axis}</sub> {word}", "soft"), row, 0)
                     value = label("")
                     value.setAlignment(Qt.AlignmentFlag.AlignRight)
                     grid.addWidget(value, row, 1)
-                    self.readings[body.name, axis, side] = value
+                    self.readings[EdgeValue(1, body.name, axis, side)] = value
                     row += 1
         grid.addWidget(label(words.RESTITUTION), row, 0)
         self.restitution = label("")
@@ -373,8 +375,7 @@ class Margin(QScrollArea):
     def _show_speeds(self, readings: CollisionInputs) -> None:
         """Speeds and restitution; they need no masses."""
         inputs = readings.inputs
-        for (body, axis, side), shower in self.readings.items():
-            name = f"v {body} {axis} {side}"
+        for name, shower in self.readings.items():
             value = float(inputs.values[inputs.index(name)])
             shower.setText(format_estimate(value, inputs.u(name), "m/s"))
             if not self._document.previewing:

@@ -13,12 +13,13 @@ import numpy as np
 
 from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.recording.trials import Channel
-from inertian.quantities.estimates import Array, Pools
+from inertian.quantities.estimates import Array, ErrorSource, Pools
 
 SCATTERED = "The reading noise that was given is smaller than the scatter about the fits, so the scatter is used."
 # Normal deviates by which the scatter must exceed a given noise where no free motion is marked
 LARGER = 3.3
 READINGS, STAMPS = "readings", "time stamps"
+STAMP_SOURCE = ErrorSource("time stamps", STAMPS, STAMPS)  # one error per stamp, for all channels
 
 
 @dataclass(frozen=True)

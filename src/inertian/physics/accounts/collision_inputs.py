@@ -7,16 +7,24 @@ import numpy as np
 
 from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.fits.polynomial_fits import PolynomialFit
-from inertian.motion.noise.reading_noise import READINGS, STAMPS, InstrumentNoise
+from inertian.motion.noise.reading_noise import READINGS, STAMP_SOURCE, InstrumentNoise
 from inertian.motion.numerics.quantisation import (
     harmonic_amplitudes,
     harmonic_patterns,
     white_variance,
 )
-from inertian.motion.recording.frame import ANGLE, FILE_FRAME, ORIGIN, Frame
+from inertian.motion.recording.frame import FILE_FRAME, Frame
 from inertian.motion.recording.trials import Channel, Trial
 from inertian.motion.spans.spans import Span
-from inertian.physics.accounts.laws import Encounter
+from inertian.physics.accounts.laws import (
+    ContactInput,
+    Edge,
+    EdgeValue,
+    Encounter,
+    MassOf,
+)
+from inertian.physics.accounts.shared_decelerations import SharedDecelerations
+from inertian.physics.evaluation.frame_facts import Motion
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import (
     Array,
@@ -28,13 +36,15 @@ from inertian.quantities.estimates import (
     SampleWeights,
     SharedPart,
     SparseRows,
+    fact_part,
     joint_scalars,
-    overlap,
 )
 from inertian.quantities.facts import Fact, FactId
 
 TIMER_Z = 5.0  # the contact is timed by a body whose change of speed exceeds this many of its own u
-STAMP_SOURCE = ErrorSource("time stamps", STAMPS, STAMPS)
+
+
+InputKey = EdgeValue | MassOf | ContactInput
 
 
 class AccountError(InertianError):
@@ -46,92 +56,6 @@ class AccountError(InertianError):
 
     def __str__(self) -> str:
         return self.why
-
-
-SCALE, TIME_BASE = "scale", "time base"
-
-
-def offset_key(body: str) -> str:
-    """Return the name under which the setup keeps the clock offset of a body that another recorder followed."""
-    return f"clock offset of {body}"
-
-
-def mass_key(body: str) -> str:
-    """Return the name under which the setup keeps the mass of a body."""
-    return f"mass of {body}"
-
-
-def deceleration_key(body: str) -> str:
-    """Return the name of the shared deceleration of a body."""
-    return f"deceleration of {body}"
-
-
-@dataclass(frozen=True, eq=False)
-class SharedDecelerations:
-    """The shared decelerations of a series in m/s²: values by body, and their covariance by source."""
-
-    values: Mapping[str, float]
-    parts: tuple[SharedPart, ...]
-    scope: str
-
-    def key(self, body: str) -> tuple[FactId, float] | None:
-        """Return identity and value of one body's deceleration, or None if it has none."""
-        if body not in self.values:
-            return None
-        return FactId(deceleration_key(body), self.scope), self.values[body]
-
-    def u(self, body: str) -> float:
-        """Return the standard uncertainty of one body's deceleration in m/s²."""
-        key = FactId(deceleration_key(body), self.scope)
-        return float(
-            np.sqrt(
-                sum(
-                    p.covariance[p.ids.index(key), p.ids.index(key)]
-                    for p in self.parts
-                    if key in p.ids
-                )
-            )
-        )
-
-
-def shared_decelerations(
-    spans: Sequence[Sequence[BodyFit]],
-    values: Mapping[str, float],
-    noise: InstrumentNoise,
-    scope: str,
-) -> SharedDecelerations:
-    """Return the shared decelerations with covariance from reading noise and from the time stamps they share."""
-    keys = {body: FactId(deceleration_key(body), scope) for body in values}
-    fits = {b: [f for group in spans for f in group if f.body == b and f.moving] for b in values}
-    information = {b: sum(f.information for f in fits[b]) for b in values}
-    parts = [
-        SharedPart(
-            ErrorSource(deceleration_key(b), "fact", READINGS),
-            (keys[b],),
-            np.array([[noise.reading**2 / information[b]]]),
-        )
-        for b in values
-    ]
-    order = tuple(values)
-    matrix = np.zeros((len(order), len(order)))
-    for group in spans:
-        pulled = {
-            f.body: SampleWeights(
-                next(iter(f.fits.values())).start,
-                np.sum([f.bent[a] * f.velocity(a, values[f.body]) for a in f.fits], axis=0)
-                / information[f.body],
-            )
-            for f in group
-            if f.body in values and f.moving
-        }
-        for i, b1 in enumerate(order):
-            for j, b2 in enumerate(order):
-                if b1 in pulled and b2 in pulled:
-                    left, right, _rows = overlap(pulled[b1], pulled[b2])
-                    matrix[i, j] += noise.stamp**2 * float(left @ right)
-    if noise.stamp > 0.0 and order:
-        parts.append(SharedPart(STAMP_SOURCE, tuple(keys[b] for b in order), matrix))
-    return SharedDecelerations(dict(values), tuple(parts), scope)
 
 
 @dataclass(frozen=True, eq=False)
@@ -206,102 +130,76 @@ def read_collision(
     followed along the same axes.
     """
     _require_same_axes(trial)
-    named: dict[str, Estimate] = {}
-    for side, fits, time in (("open", before, contact.start), ("close", after, contact.stop)):
-        for fit in fits:
-            for axis in fit.fits:
-                for order, letter in enumerate("xva"):
-                    name = f"{letter} {fit.body} {axis} {side}"
-                    named[name] = stretched(
-                        fit.estimate(axis, time, order, glide.key(fit.body)), order, stretches or {}
-                    )
-    for body, (key, _fact) in (offsets or {}).items():
-        _let_clocks_slip(named, body, key)
-    if ANGLE in (stretches or {}):
-        _let_axes_turn(named, (stretches or {})[ANGLE][0], frame)
-    for axis, name in ORIGIN.items():
-        if name in (stretches or {}):
-            _let_origin_move(named, axis, (stretches or {})[name][0], frame)
-    known = [*(stretches or {}).values(), *(offsets or {}).values()]
-    shared = [*glide.parts, *(_part_of_fact(key, fact) for key, fact in known)]
-    bodies = tuple(fit.body for fit in before)
-    for name, (key, fact) in [(f"m {b}", masses[b]) for b in bodies if b in masses] + (
-        [("e", restitution)] if restitution else []
+    facts, offsets = stretches or {}, offsets or {}
+    named: dict[InputKey, Estimate] = {}
+    for edge, fits, time in (
+        (Edge.OPENING, before, contact.start),
+        (Edge.CLOSING, after, contact.stop),
     ):
+        for fit in fits:
+            clock = offsets[fit.body][0] if fit.body in offsets else None
+            named |= _edge_values(fit, edge, time, glide, frame, facts, clock)
+    known = [*facts.values(), *offsets.values()]
+    shared = [*glide.parts, *(fact_part(key, fact) for key, fact in known)]
+    bodies = tuple(fit.body for fit in before)
+    constants: list[tuple[InputKey, tuple[FactId, Fact]]] = [
+        (MassOf(b), masses[b]) for b in bodies if b in masses
+    ]
+    if restitution:
+        constants.append((ContactInput.RESTITUTION, restitution))
+    for name, (key, fact) in constants:
         named[name] = Estimate(fact.si, {}, {key: 1.0})
-        shared.append(_part_of_fact(key, fact))
+        shared.append(fact_part(key, fact))
     wait = FactId("moment of contact", f"trial {trial.id}")
     half = ErrorSource("moment of contact", "fact", "moment", True)
-    shared.append(SharedPart(half, (wait,), np.array([[contact.length**2 / 12.0]])))
+    shared.append(SharedPart.single(half, wait, contact.length / np.sqrt(12.0)))
     sigma = clock_noise(trial, [*before, *after], noise, glide)
     inputs = joint_scalars(named, sigma, shared, noise.pools)
     timer = _timer(inputs, bodies, trial.axes)
     if timer is None:
-        inputs = joint_scalars(
-            {**named, "wait": Estimate(0.0, {}, {wait: 1.0})}, sigma, shared, noise.pools
-        )
+        named[ContactInput.WAIT] = Estimate(0.0, {}, {wait: 1.0})
+        inputs = joint_scalars(named, sigma, shared, noise.pools)
     return CollisionInputs(
         Encounter(bodies, trial.axes, contact.start, contact.stop, timer), inputs
     )
 
 
-def _part_of_fact(key: FactId, fact: Fact) -> SharedPart:
-    return SharedPart(
-        ErrorSource(key.name, "fact", f"fact {key.name}", fact.bounded),
-        (key,),
-        np.array([[fact.u**2]]),
-    )
+def _edge_values(
+    fit: BodyFit,
+    edge: Edge,
+    time: float,
+    glide: SharedDecelerations,
+    frame: Frame,
+    facts: Mapping[str, tuple[FactId, Fact]],
+    clock: FactId | None,
+) -> dict[InputKey, Estimate]:
+    """Position, velocity and acceleration of a body at an instant, with their sensitivities to the frame.
 
-
-def _let_clocks_slip(named: dict[str, Estimate], body: str, key: FactId) -> None:
-    """Give a body's estimates their sensitivity to the offset of its clock: ∂x/∂offset = −v, ∂v/∂offset = −a."""
-    for name in [n for n in named if n.split(" ", 1)[1].rsplit(" ", 2)[0] == body and n[0] in "xv"]:
-        slope = -named["xva"["xva".index(name[0]) + 1] + name[1:]].value
-        old = named[name]
-        named[name] = Estimate(old.value, old.weights, {**old.sensitivities, key: slope})
-
-
-def _let_axes_turn(named: dict[str, Estimate], key: FactId, frame: Frame) -> None:
-    """Give vectors their sensitivity to the angle of the axes: each component changes by the other one."""
-    values = {name: one.value for name, one in named.items()}
-    for name, old in list(named.items()):
-        letter, rest = name.split(" ", 1)
-        body, axis, side = rest.rsplit(" ", 2)
-        pair = {a: values.get(f"{letter} {body} {a} {side}", 0.0) for a in "xy"}
-        rates = frame.turned_rates(pair)
-        named[name] = Estimate(old.value, old.weights, {**old.sensitivities, key: rates[axis]})
-
-
-def _let_origin_move(named: dict[str, Estimate], axis: str, key: FactId, frame: Frame) -> None:
-    """Give positions their sensitivity to the origin along an axis of the file."""
-    for name, old in list(named.items()):
-        own = name.rsplit(" ", 2)[1]
-        if name[0] == "x":
-            slope = -frame.mixed(own, axis)
-            named[name] = Estimate(old.value, old.weights, {**old.sensitivities, key: slope})
-
-
-def stretched(
-    estimate: Estimate, order: int, stretches: Mapping[str, tuple[FactId, Fact]]
-) -> Estimate:
-    """Return a position (order 0), velocity (1) or acceleration (2) with its sensitivities to scale and time base.
-
-    A length is the scale times what was read, a time the time base times what was read, so ∂/∂scale is value/scale and
-    ∂/∂(time base) is −order · value/(time base). Friction over the length of the contact, which is stretched too, is of
-    second order and left out.
+    Friction over the length of the contact, which scale and time base stretch too, is of second order and left out.
     """
-    more: dict[object, float] = {}
-    if SCALE in stretches:
-        key, fact = stretches[SCALE]
-        more[key] = estimate.value / fact.si
-    if TIME_BASE in stretches and order:
-        key, fact = stretches[TIME_BASE]
-        more[key] = -order * estimate.value / fact.si
-    return (
-        Estimate(estimate.value, estimate.weights, {**estimate.sensitivities, **more})
-        if more
-        else estimate
-    )
+    plain = {
+        (axis, order): fit.estimate(axis, time, order, glide.key(fit.body))
+        for axis in fit.fits
+        for order in range(3)
+    }
+    found: dict[InputKey, Estimate] = {}
+    for (axis, order), one in plain.items():
+        across = plain.get(("y" if axis == "x" else "x", order))
+        later = plain.get((axis, order + 1))
+        motion = Motion(
+            axis,
+            order,
+            one.value,
+            across.value if across else None,
+            later.value if later else None,
+        )
+        slopes: dict[object, float] = {
+            key: float(s) for key, s in motion.slopes(frame, facts, clock).items()
+        }
+        found[EdgeValue(order, fit.body, axis, edge)] = Estimate(
+            one.value, one.weights, {**one.sensitivities, **slopes}
+        )
+    return found
 
 
 def _require_same_axes(trial: Trial) -> None:
@@ -322,7 +220,7 @@ def _timer(inputs: JointScalars, bodies: Sequence[str], axes: Sequence[str]) -> 
     for body in bodies:
         kick2, u2 = 0.0, 0.0
         for axis in axes:
-            i, j = inputs.index(f"v {body} {axis} open"), inputs.index(f"v {body} {axis} close")
+            i, j = (inputs.index(EdgeValue(1, body, axis, edge)) for edge in Edge)
             kick2 += float(inputs.values[j] - inputs.values[i]) ** 2
             u2 += covariance[i, i] + covariance[j, j] - 2.0 * covariance[i, j]
         if u2 > 0.0 and np.sqrt(kick2 / u2) > clearest:

@@ -1,22 +1,78 @@
 """The laws of a collision as plain NumPy functions of named inputs, in SI, analytic in each.
 
-Inputs of a body b along an axis x: `m b` mass; `x b x open`, `v b x open`, `a b x open` position, velocity and free
-acceleration at the opening instant, `… close` the same at the closing instant. `wait` is where the contact is taken to
-be inside the marked span, if the motion itself does not tell. First-order propagation, Monte Carlo and tests all call
-these functions.
+First-order propagation, Monte Carlo and tests all call these functions.
 """
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from enum import Enum, StrEnum
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-Values = Mapping[str, NDArray[Any]]
-Results = dict[str, Any]
-OPENING, CLOSING, UNACCOUNTED, EXPECTED = "opening", "closing", "unaccounted", "expected"
+Values = Mapping[Any, NDArray[Any]]
+Results = dict[Any, Any]
 FRICTION, GIVEN_LOSS = "outside forces", "into other forms, by e"
+
+
+class Edge(StrEnum):
+    """The two instants between which a contact is accounted for."""
+
+    OPENING = "opening"
+    CLOSING = "closing"
+
+
+@dataclass(frozen=True)
+class EdgeValue:
+    """An input: position (order 0), velocity (1) or free acceleration (2) of a body at an instant."""
+
+    order: int
+    body: str
+    axis: str
+    edge: Edge
+
+
+@dataclass(frozen=True)
+class MassOf:
+    """An input: the mass of a body."""
+
+    body: str
+
+
+class ContactInput(Enum):
+    """Inputs of which there is one: the restitution that is given, and where in the span a contact is.
+
+    The latter counts from the middle in s, where the motion itself does not tell.
+    """
+
+    RESTITUTION = "e"
+    WAIT = "wait"
+
+
+class Total(StrEnum):
+    """Results that are of all bodies together."""
+
+    OPENING = "opening"
+    CLOSING = "closing"
+    EXPECTED = "expected"
+    UNACCOUNTED = "unaccounted"
+    RESTITUTION = "e"
+
+
+@dataclass(frozen=True)
+class AmountOf:
+    """A result: what one body has at an instant."""
+
+    edge: Edge
+    body: str
+
+
+@dataclass(frozen=True)
+class EntryOf:
+    """A result: what came from outside, by name."""
+
+    name: str
 
 
 def momentum(m: Any, v: Any) -> Any:
@@ -63,14 +119,13 @@ def contact_moment(q: Values, at: Encounter) -> Any:
     From x_before(t) = x_after(t) along the change of velocity of the timing body, at second order about the middle.
     """
     if at.timer is None:
-        return at.middle + q["wait"]
+        return at.middle + q[ContactInput.WAIT]
     half = 0.5 * (at.closing - at.opening)
     apart: Any = 0.0
     kick2: Any = 0.0
     for axis in at.axes:
-        name = f"{at.timer} {axis}"
-        x1, v1, a1 = (q[f"{k} {name} open"] for k in "xva")
-        x2, v2, a2 = (q[f"{k} {name} close"] for k in "xva")
+        x1, v1, a1 = _motion(q, at.timer, axis, Edge.OPENING)
+        x2, v2, a2 = _motion(q, at.timer, axis, Edge.CLOSING)
         before, after = x1 + v1 * half + 0.5 * a1 * half**2, x2 - v2 * half + 0.5 * a2 * half**2
         kick = (v2 - a2 * half) - (v1 + a1 * half)
         apart = apart + (after - before) * kick
@@ -79,11 +134,17 @@ def contact_moment(q: Values, at: Encounter) -> Any:
     return at.middle + np.where(np.abs(np.real(away)) <= half, away, half * np.sign(np.real(away)))
 
 
+def _motion(q: Values, body: str, axis: str, edge: Edge) -> tuple[Any, Any, Any]:
+    """Position, velocity and acceleration of a body at an instant."""
+    x, v, a = (q[EdgeValue(order, body, axis, edge)] for order in range(3))
+    return x, v, a
+
+
 def _at_contact(q: Values, at: Encounter, moment: Any, body: str, axis: str) -> tuple[Any, Any]:
     """The velocities just before and just after the contact, carried there along the free motions."""
-    v1 = q[f"v {body} {axis} open"] + q[f"a {body} {axis} open"] * (moment - at.opening)
-    v2 = q[f"v {body} {axis} close"] - q[f"a {body} {axis} close"] * (at.closing - moment)
-    return v1, v2
+    _, v1, a1 = _motion(q, body, axis, Edge.OPENING)
+    _, v2, a2 = _motion(q, body, axis, Edge.CLOSING)
+    return v1 + a1 * (moment - at.opening), v2 - a2 * (at.closing - moment)
 
 
 def momentum_account(q: Values, at: Encounter, axis: str) -> Results:
@@ -94,9 +155,11 @@ def momentum_account(q: Values, at: Encounter, axis: str) -> Results:
     """
     opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
     for b in at.bodies:
-        m, v1, v2 = q[f"m {b}"], q[f"v {b} {axis} open"], q[f"v {b} {axis} close"]
+        m = q[MassOf(b)]
+        v1, v2 = (q[EdgeValue(1, b, axis, edge)] for edge in Edge)
         in1, in2 = _at_contact(q, at, moment, b, axis)
-        opened[f"{OPENING} {b}"], closed[f"{CLOSING} {b}"] = momentum(m, v1), momentum(m, v2)
+        opened[AmountOf(Edge.OPENING, b)] = momentum(m, v1)
+        closed[AmountOf(Edge.CLOSING, b)] = momentum(m, v2)
         outside = outside + momentum(m, in1 - v1) + momentum(m, v2 - in2)
     return _account(opened, closed, {FRICTION: outside})
 
@@ -108,10 +171,10 @@ def energy_account(q: Values, at: Encounter, given_e: bool) -> Results:
     """
     opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
     for b in at.bodies:
-        m = q[f"m {b}"]
+        m = q[MassOf(b)]
         squares: list[Any] = [0.0, 0.0, 0.0, 0.0]
         for axis in at.axes:
-            v1, v2 = q[f"v {b} {axis} open"], q[f"v {b} {axis} close"]
+            v1, v2 = (q[EdgeValue(1, b, axis, edge)] for edge in Edge)
             squares = [
                 s + v * v
                 for s, v in zip(
@@ -119,24 +182,26 @@ def energy_account(q: Values, at: Encounter, given_e: bool) -> Results:
                 )
             ]
         e1, e2, in1, in2 = (kinetic_energy(m, s) for s in squares)
-        opened[f"{OPENING} {b}"], closed[f"{CLOSING} {b}"] = e1, e2
+        opened[AmountOf(Edge.OPENING, b)], closed[AmountOf(Edge.CLOSING, b)] = e1, e2
         outside = outside + (in1 - e1) + (e2 - in2)
     entries = {FRICTION: outside}
     if given_e:
-        m1, m2 = (q[f"m {b}"] for b in at.bodies)
-        entries[GIVEN_LOSS] = -restitution_loss(m1, m2, q["e"], _closing_speed(q, at)[0])
+        m1, m2 = (q[MassOf(b)] for b in at.bodies)
+        entries[GIVEN_LOSS] = -restitution_loss(
+            m1, m2, q[ContactInput.RESTITUTION], _closing_speed(q, at)[0]
+        )
     return _account(opened, closed, entries)
 
 
 def _account(opened: Results, closed: Results, entries: Results) -> Results:
     opening, closing = sum(opened.values()), sum(closed.values())
     expected = opening + sum(entries.values())
-    named = {f"entry {name}": value for name, value in entries.items()}
+    named = {EntryOf(name): value for name, value in entries.items()}
     totals = {
-        OPENING: opening,
-        CLOSING: closing,
-        EXPECTED: expected,
-        UNACCOUNTED: closing - expected,
+        Total.OPENING: opening,
+        Total.CLOSING: closing,
+        Total.EXPECTED: expected,
+        Total.UNACCOUNTED: closing - expected,
     }
     return {**opened, **closed, **named, **totals}
 
@@ -149,7 +214,7 @@ def _closing_speed(q: Values, at: Encounter) -> tuple[Any, Any]:
     for axis in at.axes:
         ends = []
         for b in (first, second):
-            x, v, a = (q[f"{k} {b} {axis} open"] for k in "xva")
+            x, v, a = _motion(q, b, axis, Edge.OPENING)
             wait = moment - at.opening
             ends.append(x + v * wait + 0.5 * a * wait**2)
         line[axis] = ends[1] - ends[0]
@@ -167,7 +232,7 @@ def _closing_speed(q: Values, at: Encounter) -> tuple[Any, Any]:
 def restitution(q: Values, at: Encounter) -> Results:
     """Return e = −(relative velocity after)/(before) along the line of centres at contact (Newton's law of impact)."""
     before, after = _closing_speed(q, at)
-    return {"e": -after / before}
+    return {Total.RESTITUTION: -after / before}
 
 
 LawFunction = Callable[[Values], Results]

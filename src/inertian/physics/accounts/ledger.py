@@ -9,11 +9,13 @@ import numpy as np
 
 from inertian.physics.accounts.collision_inputs import AccountError, CollisionInputs
 from inertian.physics.accounts.laws import (
-    CLOSING,
-    EXPECTED,
-    OPENING,
-    UNACCOUNTED,
+    AmountOf,
+    ContactInput,
+    Edge,
+    EntryOf,
     LawFunction,
+    MassOf,
+    Total,
     Values,
     energy_account,
     momentum_account,
@@ -61,44 +63,42 @@ class Ledger:
     @property
     def opening(self) -> Scalar:
         """The total at the opening instant."""
-        return self.amounts[OPENING]
+        return self.amounts[Total.OPENING]
 
     @property
     def closing(self) -> Scalar:
         """The total at the closing instant."""
-        return self.amounts[CLOSING]
+        return self.amounts[Total.CLOSING]
 
     @property
     def expected(self) -> Scalar:
         """What should be there at the closing instant: opening + entries."""
-        return self.amounts[EXPECTED]
+        return self.amounts[Total.EXPECTED]
 
     @property
     def unaccounted(self) -> Scalar:
         """What is left: closing − opening − entries."""
-        return self.amounts[UNACCOUNTED]
+        return self.amounts[Total.UNACCOUNTED]
 
     @property
     def entries(self) -> tuple[tuple[str, Scalar], ...]:
         """What came from outside, by name."""
         return tuple(
-            (n.removeprefix("entry "), self.amounts[n])
-            for n in self.amounts
-            if n.startswith("entry ")
+            (key.name, self.amounts[key]) for key in self.amounts if isinstance(key, EntryOf)
         )
 
     @property
     def bodies(self) -> tuple[BodyLine, ...]:
         """Each body's line."""
         return tuple(
-            BodyLine(b, self.amounts[f"{OPENING} {b}"], self.amounts[f"{CLOSING} {b}"])
+            BodyLine(b, *(self.amounts[AmountOf(edge, b)] for edge in Edge))
             for b in self.body_names
         )
 
     @property
     def budget(self) -> Mapping[ErrorSource, float]:
         """The variance of the unaccounted amount by source."""
-        return self.amounts.first.joint.shares(UNACCOUNTED)
+        return self.amounts.first.joint.shares(Total.UNACCOUNTED)
 
 
 @dataclass(frozen=True)
@@ -137,10 +137,8 @@ def _ledger(
     readings: CollisionInputs,
 ) -> Ledger:
     amounts, at = Results(function, readings.inputs), readings.encounter
-    sums = [
-        sum(abs(amounts.value(f"{side} {b}")) for b in at.bodies) for side in (OPENING, CLOSING)
-    ]
-    left = amounts[UNACCOUNTED]
+    sums = [sum(abs(amounts.value(AmountOf(edge, b))) for b in at.bodies) for edge in Edge]
+    left = amounts[Total.UNACCOUNTED]
     judgement = judge(expectation, left.value, left.u, left.dof, max(sums))
     return Ledger(law, unit, expectation, at.opening, at.closing, at.bodies, amounts, judgement)
 
@@ -154,7 +152,7 @@ def build_accounts(readings: CollisionInputs, expectations: Mapping[str, Expecta
     """
     at = readings.encounter
     for body in at.bodies:
-        if f"m {body}" not in readings.inputs.names:
+        if MassOf(body) not in readings.inputs.names:
             raise AccountError(body, f"The mass of {body} is missing.")
     ledgers = []
     for axis in at.axes:
@@ -164,7 +162,9 @@ def build_accounts(readings: CollisionInputs, expectations: Mapping[str, Expecta
         ledgers.append(_ledger(law, MOMENTUM_UNIT, function, expectation, readings))
     expectation = expectations.get(ENERGY, Expectation.NOT_CONSERVED)
     found = restitution_of(readings)
-    if expectation is Expectation.GIVEN_E and ("e" not in readings.inputs.names or found is None):
+    if expectation is Expectation.GIVEN_E and (
+        ContactInput.RESTITUTION not in readings.inputs.names or found is None
+    ):
         expectation = Expectation.NOT_CONSERVED
     function = partial(energy_account, at=at, given_e=expectation is Expectation.GIVEN_E)
     ledgers.append(_ledger(ENERGY, ENERGY_UNIT, function, expectation, readings))
@@ -183,7 +183,7 @@ def _joint_test(readings: CollisionInputs, ledgers: tuple[Ledger, ...]) -> Joint
         return None
 
     def all_axes(q: Values) -> dict[str, Any]:
-        return {axis: momentum_account(q, at, axis)[UNACCOUNTED] for axis in at.axes}
+        return {axis: momentum_account(q, at, axis)[Total.UNACCOUNTED] for axis in at.axes}
 
     joint = propagate(all_axes, readings.inputs).joint
     covariance = joint.covariance
@@ -215,5 +215,5 @@ def restitution_of(readings: CollisionInputs) -> Scalar | None:
     if len(at.bodies) != 2 or at.timer is None:
         return None
     with np.errstate(all="ignore"):
-        e = Results(partial(restitution, at=at), readings.inputs)["e"]
+        e = Results(partial(restitution, at=at), readings.inputs)[Total.RESTITUTION]
     return e if np.isfinite(e.value) and np.isfinite(e.u) else None

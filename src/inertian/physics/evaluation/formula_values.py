@@ -13,9 +13,8 @@ from inertian.motion.numerics.operators import (
     operator_of_slopes,
     operator_of_weights,
 )
-from inertian.motion.recording.frame import ANGLE, ORIGIN, zero_key
+from inertian.motion.recording.frame import ANGLE, zero_key
 from inertian.motion.spans.spans import SpanKind
-from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
 from inertian.physics.definitions.derived_quantities import (
     DerivedQuantityError,
     FormulaName,
@@ -24,13 +23,14 @@ from inertian.physics.definitions.derived_quantities import (
 )
 from inertian.physics.definitions.reading_units import units_by_name
 from inertian.physics.definitions.requests import QuantityRef
+from inertian.physics.evaluation.frame_facts import Motion
 from inertian.physics.evaluation.trial_context import NoValueError, QuantityValues, TrialContext
+from inertian.quantities.complex_step import slope
 from inertian.quantities.estimates import Array, ChannelId, Estimate, Rows
 from inertian.quantities.expressions import AREA, SIMPSON, STEPSUM
 from inertian.quantities.facts import FactId
 
 RULES = {AREA: Rule.TRAPEZOID, SIMPSON: Rule.SIMPSON, STEPSUM: Rule.STEP}
-STEP = 1e-30  # of the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112)
 CENTRE_AT = {"x_c": ("centre x", 0), "y_c": ("centre y", 1)}
 SAME_CLOCK_SHARE = 0.8  # share of readings at the moments asked for; less means a clock of its own
 LEAST_QUIET_SAMPLES = 4  # samples in spans of rest, at least
@@ -115,18 +115,17 @@ def _evaluated(
     def run(moved: Mapping[str, Any], moved_rates: Mapping[str, Any]) -> Any:
         return ready.formula.along(moved, moved_rates) + np.zeros(m)
 
+    def by_value(name: str) -> Array:
+        return np.asarray(slope(lambda x: run({**values, name: x}, rates), values[name]))
+
+    def by_rate(name: str) -> Array:
+        return np.asarray(slope(lambda x: run(values, {**rates, name: x}), rates[name]))
+
+    moving = [n for n in values if n not in ready.needed or ready.needed[n].kind != "time"]
     with np.errstate(all="ignore"):
         y = np.asarray(run(values, rates), dtype=float)
-        slopes = {
-            name: np.imag(run({**values, name: values[name] + 1j * STEP}, rates)) / STEP
-            for name in values
-            if name not in ready.needed or ready.needed[name].kind != "time"
-        }
-        of_rates = {
-            n: np.imag(run(values, {**rates, n: rates[n] + 1j * STEP})) / STEP
-            for n in rates
-            if n in local
-        }
+        slopes = {name: by_value(name) for name in moving}
+        of_rates = {name: by_rate(name) for name in rates if name in local}
     return y, slopes, of_rates
 
 
@@ -183,8 +182,7 @@ def _read_out(
     pulled += [(d, of_rates[n], rates[n]) for n, d in above.items() if d.kind == "local"]
     more = [
         _missed(seen, pulled, times, rows),
-        _stretched(seen, pulled, m),
-        _turned(seen, pulled, operator, m),
+        _frame_slopes(seen, pulled, operator, m),
         _zeroed(seen, sampled, slopes),
     ]
     more += [{key: slopes[n] * s for key, s in one.facts.items()} for n, one in areas.items()]
@@ -347,37 +345,18 @@ def _facts(
 Pulled = Sequence[tuple[FormulaName, Array, Array]]  # a local derivative, ∂y by it, and its value
 
 
-def _stretched(seen: TrialContext, pulled: Pulled, m: int) -> dict[FactId, Array]:
-    """∂y/∂fact of a scale, which stretches all positions, and of a time base, which stretches all times."""
-    found: dict[FactId, Array] = {}
-    if SCALE in seen.shared:
-        key, fact = seen.shared[SCALE]
-        found[key] = sum((s * value / fact.si for _, s, value in pulled), np.zeros(m))
-    if TIME_BASE in seen.shared:
-        key, fact = seen.shared[TIME_BASE]
-        found[key] = sum((-d.order * s * value / fact.si for d, s, value in pulled), np.zeros(m))
-    return found
-
-
-def _turned(
+def _frame_slopes(
     seen: TrialContext, pulled: Pulled, operator: Callable[[FormulaName], Operator], m: int
 ) -> dict[FactId, Array]:
-    """∂y/∂fact of the angle of the axes and of the origin."""
+    """∂y/∂fact of the facts of the frame."""
     found: dict[FactId, Array] = {}
-    handed = seen.frame.sign("x") * seen.frame.sign("y")
-    for needed, s, _ in pulled:
+    for needed, s, value in pulled:
+        across = None
         if ANGLE in seen.shared and set(seen.trial.body(needed.body).axes) == {"x", "y"}:
-            key = seen.shared[ANGLE][0]
-            other = FormulaName(
-                "local", needed.body, "y" if needed.axis == "x" else "x", needed.order
-            )
+            axis = "y" if needed.axis == "x" else "x"
+            other = FormulaName("local", needed.body, axis, needed.order)
             across = operator(other).applied(samples_of(seen, other))
-            found[key] = (
-                found.get(key, np.zeros(m))
-                + s * (handed if needed.axis == "x" else -handed) * across
-            )
-        for axis, name in ORIGIN.items():
-            if needed.order == 0 and name in seen.shared:
-                key = seen.shared[name][0]
-                found[key] = found.get(key, np.zeros(m)) - s * seen.frame.mixed(needed.axis, axis)
+        motion = Motion(needed.axis, needed.order, value, across)
+        for key, by_fact in motion.slopes(seen.frame, seen.shared).items():
+            found[key] = found.get(key, np.zeros(m)) + s * by_fact
     return found

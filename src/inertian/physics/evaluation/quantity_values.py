@@ -4,18 +4,18 @@ A quantity is a formula of local positions, velocities and accelerations; its pa
 on the samples into its own (JCGM 100:2008, 5.1.2), so that readings of it keep all their correlations.
 """
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 import numpy as np
 
 from inertian.motion.derivatives.local_derivatives import mean_over_windows
 from inertian.motion.numerics.local_polynomials import local_operator
 from inertian.motion.numerics.operators import Operator, identity_operator
-from inertian.motion.recording.frame import ANGLE, CENTRE, ORIGIN, zero_key
-from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
+from inertian.motion.recording.frame import ANGLE, CENTRE, zero_key
 from inertian.physics.definitions.requests import NEEDS_CENTRE, NEEDS_MASS, Quantity, QuantityRef
 from inertian.physics.evaluation.formula_series import formula_at_all_samples
 from inertian.physics.evaluation.formula_values import formula_values
+from inertian.physics.evaluation.frame_facts import Motion
 from inertian.physics.evaluation.trial_context import NoValueError, QuantityValues, TrialContext
 from inertian.quantities.estimates import (
     Array,
@@ -30,21 +30,9 @@ ORDERS = {
     Quantity.ACCELERATION: 2,
     Quantity.MOMENTUM: 1,
 }
-# powers of length and of 1/time in each quantity, for a scale or a time base that is a fact with a ±
-DIMENSIONS = {
-    Quantity.POSITION: (1, 0),
-    Quantity.RADIUS: (1, 0),
-    Quantity.VELOCITY: (1, 1),
-    Quantity.SPEED: (1, 1),
-    Quantity.MOMENTUM: (1, 1),
-    Quantity.ACCELERATION: (1, 2),
-    Quantity.KINETIC: (2, 2),
-    Quantity.ANGLE: (0, 0),
-    Quantity.ANGULAR_SPEED: (0, 1),
-    Quantity.SENSOR: (0, 0),
-}
 EXACT_UP_TO = 1_000  # samples up to which each is moved along its own velocity
-ChannelDerivative = Mapping[tuple[str, int], Array]  # by axis and order of the derivative
+ChannelKey = tuple[str, int]  # axis, order of the derivative
+ChannelDerivative = Mapping[ChannelKey, Array]
 
 
 def quantity_values(
@@ -76,7 +64,13 @@ def quantity_values(
             for (axis, k), s in slopes.items()
             if k > 0 or rows is None
         }
-        for key, s in {**missed, **_fact_slopes(seen, shown, name, y, local, slopes)}.items():
+
+        def across(key: ChannelKey, name: str = name) -> Array:
+            operator = operator_at(seen, name, *key, times, rows)
+            return operator.applied(_samples(seen, name, key[0]))
+
+        of_facts = _fact_slopes(seen, shown, name, y, local, slopes, across)
+        for key, s in {**missed, **of_facts}.items():
             facts[key] = facts.get(key, np.zeros(len(times))) + s
     return QuantityValues(times, values, tuple(terms), facts)
 
@@ -107,7 +101,11 @@ def at_all_samples(seen: TrialContext, shown: QuantityRef, body: str) -> tuple[A
                 seen.reading_part(name, axis, order) + found[axis, order].left_out ** 2
             )
             jitter.add(name, axis, order, s)
-        for key, slope in _fact_slopes(seen, shown, name, y, local, slopes).items():
+
+        def across(key: ChannelKey, name: str = name) -> Array:
+            return seen.derivative(name, *key).value
+
+        for key, slope in _fact_slopes(seen, shown, name, y, local, slopes, across).items():
             facts[key] = facts.get(key, np.zeros(n)) + slope
     variance += jitter.variance()
     us = seen.us()
@@ -277,52 +275,28 @@ def _fact_slopes(
     body: str,
     y: Array,
     local: ChannelDerivative,
-    slopes: Mapping[tuple[str, int], Array],
+    slopes: Mapping[ChannelKey, Array],
+    across: Callable[[ChannelKey], Array],
 ) -> dict[FactId, Array]:
-    """∂y/∂fact for the facts that a quantity hangs on."""
+    """∂y/∂fact for the facts that a quantity hangs on; `across` gives what was not needed for y itself."""
     found: dict[FactId, Array] = {}
     if shown.quantity in NEEDS_MASS:
         key, fact = seen.masses[body]
         found[key] = y / fact.si
-    lengths, rates = DIMENSIONS[shown.quantity]
-    for name, power in ((SCALE, lengths), (TIME_BASE, -rates)):
-        if name in seen.shared and power:
-            key, fact = seen.shared[name]
-            found[key] = power * y / fact.si
-    if ANGLE in seen.shared and set(seen.trial.body(body).axes) == {"x", "y"}:
-        key, _ = seen.shared[ANGLE]
-        handed = seen.frame.sign("x") * seen.frame.sign("y")
-        turned = np.zeros(len(y))
-        for (axis, order), s in slopes.items():
-            other = "y" if axis == "x" else "x"
-            sideways = local.get((other, order))
-            if sideways is None:
-                sideways = _across(seen, body, other, order, len(y))
-            turned = turned + s * (handed if axis == "x" else -handed) * sideways
-        found[key] = turned
-    if shown.quantity in (Quantity.POSITION, *NEEDS_CENTRE):
-        found.update(_place_slopes(seen, slopes))
-    return found
-
-
-def _across(seen: TrialContext, body: str, axis: str, order: int, m: int) -> Array:
-    """The component at right angles, which the angle of the axes mixes in; its mean where not at samples."""
-    values = seen.derivative(body, axis, order).value
-    return values if len(values) == m else np.full(m, float(np.nanmean(values)))
-
-
-def _place_slopes(
-    seen: TrialContext, slopes: Mapping[tuple[str, int], Array]
-) -> dict[FactId, Array]:
-    """Sensitivities to the origin and to the centre of rotation."""
-    found: dict[FactId, Array] = {}
-    places = {axis: s for (axis, order), s in slopes.items() if order == 0}
-    for axis, name in ORIGIN.items():
-        if name in seen.shared:
-            found[seen.shared[name][0]] = -sum(
-                (s * seen.frame.mixed(a, axis) for a, s in places.items()), np.zeros(1)
-            )
-    for axis, name in CENTRE.items():
-        if name in seen.shared and axis in places:
-            found[seen.shared[name][0]] = -places[axis]
+    centre = dict.fromkeys("xy", 0.0)
+    if shown.quantity in NEEDS_CENTRE:  # the centre is of the picture: a scale stretches it too
+        centre = dict(zip("xy", seen.frame.centre or (0.0, 0.0), strict=True))
+    for (axis, order), s in slopes.items():
+        value = local[axis, order] - (centre[axis] if order == 0 else 0.0)
+        sideways = None
+        if ANGLE in seen.shared and set(seen.trial.body(body).axes) == {"x", "y"}:
+            other = ("y" if axis == "x" else "x", order)
+            sideways = local[other] if other in local else across(other)
+        motion = Motion(axis, order, value, sideways)
+        for fact_id, slope in motion.slopes(seen.frame, seen.shared).items():
+            found[fact_id] = found.get(fact_id, np.zeros(len(y))) + s * slope
+    if shown.quantity in NEEDS_CENTRE:
+        for axis, name in CENTRE.items():
+            if name in seen.shared and (axis, 0) in slopes:
+                found[seen.shared[name][0]] = -slopes[axis, 0]
     return found

@@ -14,7 +14,7 @@ from inertian.motion.derivatives.local_fit_cache import (
     LocalFits,
 )
 from inertian.motion.noise.local_noise import NOTICED, LocalNoise
-from inertian.motion.noise.reading_noise import READINGS, InstrumentNoise
+from inertian.motion.noise.reading_noise import READINGS, STAMP_SOURCE, InstrumentNoise
 from inertian.motion.numerics.local_polynomials import nearest
 from inertian.motion.numerics.operators import Operator
 from inertian.motion.numerics.outliers import robust_scatter
@@ -27,7 +27,6 @@ from inertian.motion.numerics.quantisation import (
 from inertian.motion.recording.frame import Frame
 from inertian.motion.recording.trials import Channel, Trial
 from inertian.motion.spans.spans import Spans
-from inertian.physics.accounts.collision_inputs import STAMP_SOURCE
 from inertian.physics.definitions.derived_quantities import DerivedQuantity
 from inertian.physics.definitions.requests import TOTAL, NamedReading
 from inertian.quantities.errors import Refusal
@@ -41,6 +40,7 @@ from inertian.quantities.estimates import (
     ReadingNoise,
     SampleWeights,
     SharedPart,
+    fact_part,
 )
 from inertian.quantities.facts import Fact, FactId
 
@@ -257,17 +257,10 @@ class TrialContext:
     def fact_parts(self) -> list[SharedPart]:
         """Return the parts of the covariance that come from facts."""
         missed = [
-            SharedPart(
-                ErrorSource(k.name, "local fits", f"local fits {k.name}"), (k,), np.ones((1, 1))
-            )
+            SharedPart.single(ErrorSource(k.name, "local fits", f"local fits {k.name}"), k, 1.0)
             for k in self._all_missed()
         ]
-        return missed + [
-            SharedPart(
-                ErrorSource(k.name, "fact", f"fact {k.name}", f.bounded), (k,), np.array([[f.u**2]])
-            )
-            for k, f in self.facts().items()
-        ]
+        return missed + [fact_part(key, fact) for key, fact in self.facts().items()]
 
 
 @dataclass(frozen=True, eq=False)

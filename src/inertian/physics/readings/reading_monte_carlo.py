@@ -13,8 +13,8 @@ import numpy as np
 
 from inertian.motion.numerics.operators import Operator
 from inertian.motion.recording.frame import ANGLE, CENTRE, ORIGIN, zero_key
-from inertian.physics.accounts.collision_inputs import SCALE, TIME_BASE
 from inertian.physics.definitions.derived_quantities import FormulaName, ResolvedFormula
+from inertian.physics.definitions.fact_names import SCALE, TIME_BASE
 from inertian.physics.definitions.requests import (
     NEEDS_CENTRE,
     NEEDS_MASS,
@@ -30,6 +30,7 @@ from inertian.physics.evaluation.formula_values import (
     sample_counts,
     samples_of,
 )
+from inertian.physics.evaluation.frame_facts import FrameErrors, Motion
 from inertian.physics.evaluation.quantity_values import formula, needed_of, operator_at
 from inertian.physics.evaluation.trial_context import NoValueError, TrialContext
 from inertian.physics.readings.reading_plan import ReadingPlan, reading_plan
@@ -144,21 +145,23 @@ class Draws:
 
     def local(self, body: str, axis: str, order: int, times: Array, rows: Rows | None) -> Array:
         """Return a position (order 0), velocity (1) or acceleration (2) at some times, drawn; (count, m)."""
-        found = self._in_frame(body, axis, order, times, rows)
-        _, angle = self.shared(ANGLE)
+        value, across = self._in_frame(body, axis, order, times, rows), None
         if ANGLE in self.seen.shared and set(self.seen.trial.body(body).axes) == {"x", "y"}:
-            frame = self.seen.frame
-            handed = frame.sign("x") * frame.sign("y") * (1.0 if axis == "x" else -1.0)
             across = self._in_frame(body, "y" if axis == "x" else "x", order, times, rows)
-            found = found * np.cos(angle) + handed * across * np.sin(angle)
-        scale, off = self.shared(SCALE)
-        found = found * (1.0 + off / scale.si) if scale else found
-        base, off = self.shared(TIME_BASE)
-        found = found * (1.0 + off / base.si) ** -order if base else found
-        if order == 0:
-            for other, name in ORIGIN.items():
-                found = found - self.seen.frame.mixed(axis, other) * self.shared(name)[1]
-        return np.asarray(found)
+        return np.asarray(
+            Motion(axis, order, value, across).with_errors(self.seen.frame, self._frame_errors())
+        )
+
+    def _frame_errors(self) -> FrameErrors:
+        """How far off the facts of the frame are, drawn."""
+        scale, off_scale = self.shared(SCALE)
+        base, off_base = self.shared(TIME_BASE)
+        return FrameErrors(
+            off_scale / scale.si if scale else 0.0,
+            off_base / base.si if base else 0.0,
+            self.shared(ANGLE)[1],
+            {axis: self.shared(name)[1] for axis, name in ORIGIN.items()},
+        )
 
     def _in_frame(self, body: str, axis: str, order: int, times: Array, rows: Rows | None) -> Array:
         operator = operator_at(self.seen, body, axis, order, times, rows)
