@@ -19,7 +19,7 @@ from inertian.files.interpretation.columns import Column
 from inertian.files.interpretation.tables import Table, is_spoilt_row, skipped
 from inertian.quantities.estimates import Array
 
-LEAST_ROWS = 400_000  # bytes: below it, the careful way is as fast
+LEAST_BYTES = 400_000  # bytes: below it, the careful way is as fast
 # Bytes that the understanding rests on; the longer one for a long preamble
 HEAD_LINES = (3_000, 100_000)
 MOST_CUT = 2000  # lines that are cut out; with more, the file is looked at line by line
@@ -62,7 +62,7 @@ class BulkTable:
 def head_of(content: bytes, length: int) -> bytes | None:
     """Return the first lines of a large text, cut at a line end, or None if no head can stand for the rest."""
     if (
-        len(content) < LEAST_ROWS
+        len(content) < LEAST_BYTES
         or content[:2] in (b"\xff\xfe", b"\xfe\xff")
         or content[:4].count(0)
     ):
