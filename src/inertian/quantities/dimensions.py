@@ -4,13 +4,30 @@ A dimension is the powers of metre, kilogram and second in the SI unit of a quan
 2.3.3); angles are plain numbers.
 """
 
-import ast
 import re
 from collections.abc import Mapping
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import NamedTuple
 
-from inertian.quantities.expressions import CONSTANTS, Formula, FormulaError
+from inertian.quantities.expression_tree import (
+    Binary,
+    Call,
+    Expression,
+    Negative,
+    Number,
+    Operation,
+    Symbol,
+    Visitor,
+)
+from inertian.quantities.expressions import (
+    CONSTANTS,
+    INTEGRALS,
+    LEVEL,
+    RATE,
+    Formula,
+    FormulaError,
+)
 from inertian.quantities.units import plain_units
 
 
@@ -129,73 +146,83 @@ def dimension_of(formula: Formula, known: Mapping[str, Dimension]) -> Dimension:
     Raises FormulaError where unlike quantities are added, or a function is given what is no plain number, or a name has
     no dimension.
     """
-    return _dimension(formula.text, formula.tree, known)
+    return _DimensionOf(formula.text, known).visit(formula.tree)
 
 
-def _dimension(text: str, node: ast.expr, known: Mapping[str, Dimension]) -> Dimension:
-    if isinstance(node, ast.Constant):
+@dataclass(frozen=True, eq=False)
+class _DimensionOf(Visitor[Dimension]):
+    """The dimension of an expression, from those of its names."""
+
+    text: str
+    known: Mapping[str, Dimension]
+
+    def number(self, _node: Number) -> Dimension:
         return NUMBER
-    if isinstance(node, ast.Name):
-        if node.id in CONSTANTS:
+
+    def symbol(self, node: Symbol) -> Dimension:
+        if node.name in CONSTANTS:
             return NUMBER
-        if node.id not in known:
-            raise FormulaError(text, f"“{node.id}” is not known here.")
-        return known[node.id]
-    if isinstance(node, ast.UnaryOp):
-        return _dimension(text, node.operand, known)
-    if isinstance(node, ast.Call):
-        return _of_call(text, node, known)
-    assert isinstance(node, ast.BinOp)
-    left, right = _dimension(text, node.left, known), _dimension(text, node.right, known)
-    if isinstance(node.op, ast.Mult):
-        return left.times(right)
-    if isinstance(node.op, ast.Div):
-        return left.times(right, Fraction(-1))
-    if isinstance(node.op, ast.Pow):
-        return _of_power(text, node, left, right)
-    if left != right:
-        sign = "+" if isinstance(node.op, ast.Add) else "−"
-        raise FormulaError(
-            text, f"{left} {sign} {right} has no meaning: only quantities of one kind can be added."
-        )
-    return left
+        if node.name not in self.known:
+            raise FormulaError(self.text, f"“{node.name}” is not known here.")
+        return self.known[node.name]
 
+    def negative(self, node: Negative) -> Dimension:
+        return self.visit(node.inner)
 
-def _of_call(text: str, node: ast.Call, known: Mapping[str, Dimension]) -> Dimension:
-    assert isinstance(node.func, ast.Name)
-    inner = _dimension(text, node.args[0], known)
-    if node.func.id == "rate":
-        return inner.times(OF_KIND["time"], Fraction(-1))
-    if node.func.id == "area":
-        return inner.times(OF_KIND["time"])
-    if node.func.id == "sqrt":
-        return NUMBER.times(inner, Fraction(1, 2))
-    if node.func.id == "abs":
-        return inner
-    if inner != NUMBER:
-        raise FormulaError(text, f"{node.func.id} needs a plain number or an angle, not {inner}.")
-    return NUMBER
-
-
-def _of_power(text: str, node: ast.BinOp, base: Dimension, exponent: Dimension) -> Dimension:
-    if exponent != NUMBER:
-        raise FormulaError(text, f"an exponent has to be a plain number, not {exponent}.")
-    if base == NUMBER:
+    def call(self, node: Call) -> Dimension:
+        inner = self.visit(node.argument)
+        if node.function == RATE:
+            return inner.times(OF_KIND["time"], Fraction(-1))
+        if node.function in INTEGRALS:
+            return inner.times(OF_KIND["time"])
+        if node.function == "sqrt":
+            return NUMBER.times(inner, Fraction(1, 2))
+        if node.function in ("abs", LEVEL):
+            return inner
+        if inner != NUMBER:
+            raise FormulaError(
+                self.text, f"{node.function} needs a plain number or an angle, not {inner}."
+            )
         return NUMBER
-    power = _constant(node.right)
-    if power is None:
-        raise FormulaError(text, f"the exponent of {base} has to be written as a number.")
-    return NUMBER.times(base, power)
+
+    def binary(self, node: Binary) -> Dimension:
+        left, right = self.visit(node.left), self.visit(node.right)
+        match node.operation:
+            case Operation.MULTIPLY:
+                return left.times(right)
+            case Operation.DIVIDE:
+                return left.times(right, Fraction(-1))
+            case Operation.POWER:
+                return self._power(left, right, node.right)
+        if left != right:
+            raise FormulaError(
+                self.text,
+                f"{left} {node.operation} {right} has no meaning: "
+                "only quantities of one kind can be added.",
+            )
+        return left
+
+    def _power(self, base: Dimension, exponent: Dimension, written: Expression) -> Dimension:
+        if exponent != NUMBER:
+            raise FormulaError(self.text, f"an exponent has to be a plain number, not {exponent}.")
+        if base == NUMBER:
+            return NUMBER
+        power = _constant(written)
+        if power is None:
+            raise FormulaError(self.text, f"the exponent of {base} has to be written as a number.")
+        return NUMBER.times(base, power)
 
 
-def _constant(node: ast.expr) -> Fraction | None:
+def _constant(node: Expression) -> Fraction | None:
     """The value of an exponent that holds no names, or None."""
-    if isinstance(node, ast.Constant) and isinstance(node.value, int | float):
-        return Fraction(node.value).limit_denominator(1000)
-    if isinstance(node, ast.UnaryOp):
-        inner = _constant(node.operand)
-        return None if inner is None else -inner if isinstance(node.op, ast.USub) else inner
-    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Div):
-        above, below = _constant(node.left), _constant(node.right)
-        return above / below if above is not None and below else None
-    return None
+    match node:
+        case Number(value):
+            return Fraction(value).limit_denominator(1000)
+        case Negative(inner):
+            power = _constant(inner)
+            return None if power is None else -power
+        case Binary(Operation.DIVIDE, left, right):
+            above, below = _constant(left), _constant(right)
+            return above / below if above is not None and below else None
+        case _:
+            return None

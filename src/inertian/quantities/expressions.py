@@ -13,6 +13,18 @@ from typing import Any
 import numpy as np
 
 from inertian.quantities.errors import InertianError
+from inertian.quantities.expression_tree import (
+    Binary,
+    Call,
+    Expression,
+    Negative,
+    Number,
+    Operation,
+    Symbol,
+    Visitor,
+    symbols_in,
+    walk,
+)
 
 LONGEST, DEEPEST, LARGEST_POWER = 300, 40, 30.0
 FUNCTIONS: Mapping[str, Callable[[Any], Any]] = {
@@ -46,12 +58,19 @@ SLOPES: Mapping[str, Callable[[Any], Any]] = {
     "abs": lambda x: x / np.sqrt(x * x),
 }
 CONSTANTS = {"pi": np.pi, "π": np.pi, "e": np.e}
-_OPERATIONS: Mapping[type, Callable[[Any, Any], Any]] = {
-    ast.Add: lambda a, b: a + b,
-    ast.Sub: lambda a, b: a - b,
-    ast.Mult: lambda a, b: a * b,
-    ast.Div: lambda a, b: a / b,
-    ast.Pow: lambda a, b: a**b,
+_OPERATIONS: Mapping[Operation, Callable[[Any, Any], Any]] = {
+    Operation.ADD: lambda a, b: a + b,
+    Operation.SUBTRACT: lambda a, b: a - b,
+    Operation.MULTIPLY: lambda a, b: a * b,
+    Operation.DIVIDE: lambda a, b: a / b,
+    Operation.POWER: lambda a, b: a**b,
+}
+_WRITTEN: Mapping[type[ast.operator], Operation] = {
+    ast.Add: Operation.ADD,
+    ast.Sub: Operation.SUBTRACT,
+    ast.Mult: Operation.MULTIPLY,
+    ast.Div: Operation.DIVIDE,
+    ast.Pow: Operation.POWER,
 }
 _SPELLINGS = {
     "−": "-",
@@ -85,23 +104,21 @@ class Formula:
 
     text: str
     names: tuple[str, ...]
-    tree: ast.expr
+    tree: Expression
 
     def __call__(self, **values: Any) -> Any:
         """Return the value for values of all names: numbers or arrays, real or complex."""
-        return _value(self.tree, values, {})
+        return _Value(values, {}).visit(self.tree)
 
     def along(self, values: Mapping[str, Any], rates: Mapping[str, Any]) -> Any:
         """Return the value where names also have rates of change, which `rate(…)` is made of by the chain rule."""
-        return _value(self.tree, values, rates)
+        return _Value(values, rates).visit(self.tree)
 
     @property
     def rates(self) -> tuple[str, ...]:
         """The names that stand inside a `rate(…)`."""
-        inside = [
-            n.args[0] for n in ast.walk(self.tree) if isinstance(n, ast.Call) and _called(n) == RATE
-        ]
-        found = {n.id: None for part in inside for n in ast.walk(part) if isinstance(n, ast.Name)}
+        inside = [n for n in walk(self.tree) if isinstance(n, Call) and n.function == RATE]
+        found = {name for part in inside for name in symbols_in(part.argument)}
         return tuple(name for name in self.names if name in found)
 
 
@@ -121,14 +138,15 @@ def parse_formula(text: str, rates: bool = False) -> Formula:
     for one, other in (*_SPELLINGS.items(), *_RAISED.items()):
         plain = plain.replace(one, other)
     try:
-        tree = ast.parse(_with_products(text, plain), mode="eval").body
+        written = ast.parse(_with_products(text, plain), mode="eval").body
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise FormulaError(
             text, "something is missing or too much; check brackets and signs."
         ) from None
-    names: dict[str, None] = {}
-    _check(text, tree, names, 0, (*FUNCTIONS, RATE, *OVER_TIME) if rates else tuple(FUNCTIONS))
-    return Formula(text.strip(), tuple(names), tree)
+    functions = (*FUNCTIONS, RATE, *OVER_TIME) if rates else tuple(FUNCTIONS)
+    tree = _Reader(text, functions).expression(written, 0)
+    names = tuple(name for name in symbols_in(tree) if name not in CONSTANTS)
+    return Formula(text.strip(), names, tree)
 
 
 def _with_products(text: str, plain: str) -> str:
@@ -151,42 +169,59 @@ def _with_products(text: str, plain: str) -> str:
     return "".join(out)
 
 
-def _called(node: ast.Call) -> str:
-    return node.func.id if isinstance(node.func, ast.Name) else ""
+@dataclass(frozen=True)
+class _Reader:
+    """From what the parser of Python found to an expression; what is not plain arithmetic is refused."""
+
+    text: str
+    functions: Sequence[str]
+
+    def expression(self, node: ast.expr, depth: int) -> Expression:
+        """Return a node as an expression. Raises FormulaError."""
+        if depth > DEEPEST:
+            raise FormulaError(self.text, "it is nested too deeply.")
+        match node:
+            case ast.BinOp(left, operator, right) if type(operator) in _WRITTEN:
+                return self._binary(left, _WRITTEN[type(operator)], right, depth)
+            case ast.UnaryOp(ast.USub(), operand):
+                return Negative(self.expression(operand, depth + 1))
+            case ast.UnaryOp(ast.UAdd(), operand):
+                return self.expression(operand, depth + 1)
+            case ast.Call():
+                return self._call(node, depth)
+            case ast.Name(name):
+                if name in self.functions:
+                    raise FormulaError(self.text, f"{name} needs an argument in brackets.")
+                return Symbol(name)
+            case ast.Constant(int() | float() as value) if _plain_number(value):
+                return Number(float(value))
+        raise FormulaError(self.text, "only numbers, names, + − * / ^ and functions can be used.")
+
+    def _binary(
+        self, left: ast.expr, operation: Operation, right: ast.expr, depth: int
+    ) -> Expression:
+        if operation is Operation.POWER and not _small(right):
+            raise FormulaError(
+                self.text, f"exponents are numbers up to {LARGEST_POWER:g}, or a name."
+            )
+        return Binary(
+            operation, self.expression(left, depth + 1), self.expression(right, depth + 1)
+        )
+
+    def _call(self, node: ast.Call, depth: int) -> Expression:
+        name = node.func.id if isinstance(node.func, ast.Name) else ""
+        if name not in self.functions or node.keywords or len(node.args) != 1:
+            raise FormulaError(
+                self.text, f"functions are {', '.join(self.functions)}, of one argument."
+            )
+        argument = self.expression(node.args[0], depth + 1)
+        if name == RATE and any(isinstance(n, Call) and n.function == RATE for n in walk(argument)):
+            raise FormulaError(self.text, "a rate of a rate cannot be had; use an acceleration.")
+        return Call(name, argument)
 
 
-def _check(
-    text: str, node: ast.expr, names: dict[str, None], depth: int, functions: Sequence[str]
-) -> None:
-    """Refuse what is not arithmetic, and note the names."""
-    if depth > DEEPEST:
-        raise FormulaError(text, "it is nested too deeply.")
-    if isinstance(node, ast.BinOp) and type(node.op) in _OPERATIONS:
-        if isinstance(node.op, ast.Pow) and not _small(node.right):
-            raise FormulaError(text, f"exponents are numbers up to {LARGEST_POWER:g}, or a name.")
-        _check(text, node.left, names, depth + 1, functions)
-        _check(text, node.right, names, depth + 1, functions)
-    elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.UAdd):
-        _check(text, node.operand, names, depth + 1, functions)
-    elif isinstance(node, ast.Call):
-        if _called(node) not in functions or node.keywords or len(node.args) != 1:
-            raise FormulaError(text, f"functions are {', '.join(functions)}, of one argument.")
-        if _called(node) == RATE and RATE in {
-            _called(n) for n in ast.walk(node.args[0]) if isinstance(n, ast.Call)
-        }:
-            raise FormulaError(text, "a rate of a rate cannot be had; use an acceleration.")
-        _check(text, node.args[0], names, depth + 1, functions)
-    elif isinstance(node, ast.Name):
-        if node.id in functions:
-            raise FormulaError(text, f"{node.id} needs an argument in brackets.")
-        if node.id not in CONSTANTS:
-            names[node.id] = None
-    elif not (isinstance(node, ast.Constant) and _plain_number(node.value)):
-        raise FormulaError(text, "only numbers, names, + − * / ^ and functions can be used.")
-
-
-def _plain_number(value: object) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e100
+def _plain_number(value: float) -> bool:
+    return not isinstance(value, bool) and abs(value) < 1e100
 
 
 def _small(node: ast.expr) -> bool:
@@ -200,47 +235,62 @@ def _small(node: ast.expr) -> bool:
     return isinstance(node, ast.Name)
 
 
-def _value(node: ast.expr, values: Mapping[str, Any], rates: Mapping[str, Any]) -> Any:
-    if isinstance(node, ast.BinOp):
-        return _OPERATIONS[type(node.op)](
-            _value(node.left, values, rates), _value(node.right, values, rates)
-        )
-    if isinstance(node, ast.UnaryOp):
-        inner = _value(node.operand, values, rates)
-        return -inner if isinstance(node.op, ast.USub) else inner
-    if isinstance(node, ast.Call):
-        if _called(node) == RATE:
-            return _rate(node.args[0], values, rates)
-        return FUNCTIONS[_called(node)](_value(node.args[0], values, rates))
-    if isinstance(node, ast.Name):
-        return CONSTANTS[node.id] if node.id in CONSTANTS else values[node.id]
-    assert isinstance(node, ast.Constant)
-    return np.float64(node.value)  # type: ignore[arg-type] # divides by zero as arrays do
+@dataclass(frozen=True, eq=False)
+class _Value(Visitor[Any]):
+    """The value of an expression, from values and rates of change of its names."""
+
+    values: Mapping[str, Any]
+    rates: Mapping[str, Any]
+
+    def number(self, node: Number) -> Any:
+        return np.float64(node.value)  # divides by zero as arrays do
+
+    def symbol(self, node: Symbol) -> Any:
+        return CONSTANTS[node.name] if node.name in CONSTANTS else self.values[node.name]
+
+    def negative(self, node: Negative) -> Any:
+        return -self.visit(node.inner)
+
+    def binary(self, node: Binary) -> Any:
+        return _OPERATIONS[node.operation](self.visit(node.left), self.visit(node.right))
+
+    def call(self, node: Call) -> Any:
+        if node.function == RATE:
+            return _Rate(self).visit(node.argument)
+        return FUNCTIONS[node.function](self.visit(node.argument))
 
 
-def _rate(node: ast.expr, values: Mapping[str, Any], rates: Mapping[str, Any]) -> Any:
-    """d/dt of a part of a formula, by the rules of differentiation; what has no rate of its own stays as it is."""
-    if isinstance(node, ast.Constant):
+@dataclass(frozen=True, eq=False)
+class _Rate(Visitor[Any]):
+    """d/dt of an expression, by the rules of differentiation; what has no rate of its own stays as it is."""
+
+    value: _Value
+
+    def number(self, _node: Number) -> Any:
         return 0.0
-    if isinstance(node, ast.Name):
-        return rates.get(node.id, 0.0)
-    if isinstance(node, ast.UnaryOp):
-        inner = _rate(node.operand, values, rates)
-        return -inner if isinstance(node.op, ast.USub) else inner
-    if isinstance(node, ast.Call):
-        return SLOPES[_called(node)](_value(node.args[0], values, rates)) * _rate(
-            node.args[0], values, rates
-        )
-    assert isinstance(node, ast.BinOp)
-    a, b = _value(node.left, values, rates), _value(node.right, values, rates)
-    da, db = _rate(node.left, values, rates), _rate(node.right, values, rates)
-    if isinstance(node.op, ast.Add):
-        return da + db
-    if isinstance(node.op, ast.Sub):
-        return da - db
-    if isinstance(node.op, ast.Mult):
-        return da * b + a * db
-    if isinstance(node.op, ast.Div):
-        return (da * b - a * db) / (b * b)
-    raised = b * a ** (b - 1.0) * da
-    return raised if np.all(db == 0.0) else raised + np.log(a) * a**b * db
+
+    def symbol(self, node: Symbol) -> Any:
+        return self.value.rates.get(node.name, 0.0)
+
+    def negative(self, node: Negative) -> Any:
+        return -self.visit(node.inner)
+
+    def call(self, node: Call) -> Any:
+        outer = SLOPES[node.function](self.value.visit(node.argument))
+        return outer * self.visit(node.argument)
+
+    def binary(self, node: Binary) -> Any:
+        a, b = self.value.visit(node.left), self.value.visit(node.right)
+        da, db = self.visit(node.left), self.visit(node.right)
+        match node.operation:
+            case Operation.ADD:
+                return da + db
+            case Operation.SUBTRACT:
+                return da - db
+            case Operation.MULTIPLY:
+                return da * b + a * db
+            case Operation.DIVIDE:
+                return (da * b - a * db) / (b * b)
+            case Operation.POWER:
+                raised = b * a ** (b - 1.0) * da
+                return raised if np.all(db == 0.0) else raised + np.log(a) * a**b * db

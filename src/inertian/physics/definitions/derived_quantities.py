@@ -6,13 +6,20 @@ are replaced by their formulas, so that one expression in readings and facts is 
 uncertainties with their correlations (JCGM 100:2008, 5.2.2).
 """
 
-import ast
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from inertian.quantities.dimensions import OF_KIND, Dimension, dimension_of, parse_unit
 from inertian.quantities.errors import InertianError
+from inertian.quantities.expression_tree import (
+    Call,
+    Expression,
+    Symbol,
+    substituted,
+    symbols_in,
+    walk,
+)
 from inertian.quantities.expressions import (
     CONSTANTS,
     FUNCTIONS,
@@ -267,7 +274,7 @@ def resolve(
 
 def _made(
     quantity: DerivedQuantity,
-    whole: ast.expr,
+    whole: Expression,
     bodies: Sequence[str],
     body: str,
     axes: Mapping[str, tuple[str, ...]],
@@ -275,16 +282,14 @@ def _made(
     readings: Mapping[str, str],
 ) -> "ResolvedFormula":
     """An expression with what each of its names stands for, and its areas made likewise. Raises FormulaError."""
-    parts: dict[str, ast.expr] = {}
+    parts: dict[str, Expression] = {}
     tree = _without_areas(whole, parts)
     areas = {
         name: _made(quantity, part, bodies, body, axes, sensors, readings)
         for name, part in parts.items()
     }
-    used = (n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and not _function(n))
-    formula = Formula(
-        quantity.text, tuple(dict.fromkeys(name for name in used if name not in CONSTANTS)), tree
-    )
+    names = tuple(name for name in symbols_in(tree) if name not in CONSTANTS)
+    formula = Formula(quantity.text, names, tree)
     if set(formula.rates) & set(areas):
         raise FormulaError(
             quantity.text,
@@ -303,21 +308,17 @@ def _made(
     return ResolvedFormula(formula, needed, dimension_of(formula, known), areas)
 
 
-def _without_areas(node: ast.expr, parts: dict[str, ast.expr]) -> ast.expr:
+def _without_areas(whole: Expression, parts: dict[str, Expression]) -> Expression:
     """The expression with a name in place of each area; `parts` gets what is integrated under that name."""
-    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
-        if node.func.id in OVER_TIME:
-            name = f"{node.func.id}_{len(parts)}"
-            parts[name] = node.args[0]
-            return ast.Name(name, ast.Load())
-        return ast.Call(node.func, [_without_areas(node.args[0], parts)], [])
-    if isinstance(node, ast.BinOp):
-        return ast.BinOp(
-            _without_areas(node.left, parts), node.op, _without_areas(node.right, parts)
-        )
-    if isinstance(node, ast.UnaryOp):
-        return ast.UnaryOp(node.op, _without_areas(node.operand, parts))
-    return node
+
+    def named(node: Symbol | Call) -> Expression | None:
+        if isinstance(node, Symbol) or node.function not in OVER_TIME:
+            return None
+        name = f"{node.function}_{len(parts)}"
+        parts[name] = node.argument
+        return Symbol(name)
+
+    return substituted(whole, named)
 
 
 def _parts(
@@ -330,67 +331,55 @@ def _parts(
     if quantity.symbol in above:
         raise DerivedQuantityError(quantity.symbol, "it hangs on itself.")
     if quantity.symbol not in known or not above:
-        nodes = list(ast.walk(formula_of(quantity).tree))
-        inner = (own[n.id] for n in nodes if isinstance(n, ast.Name) and n.id in own)
+        nodes = list(walk(formula_of(quantity).tree))
+        inner = (own[n.name] for n in nodes if isinstance(n, Symbol) and n.name in own)
         known[quantity.symbol] = len(nodes) + sum(
             _parts(q, own, known, (*above, quantity.symbol)) for q in inner
         )
     return known[quantity.symbol]
 
 
-def _function(node: ast.Name) -> bool:
-    return node.id in (*FUNCTIONS, RATE, *OVER_TIME)
-
-
 def _substituted(
-    node: ast.expr,
+    tree: Expression,
     own: Mapping[str, DerivedQuantity],
     body: str,
     axes: Mapping[str, tuple[str, ...]],
     above: tuple[str, ...],
-) -> ast.expr:
-    """The expression with symbols of one's own, and v, a, r and ω, replaced by what they are."""
-    if isinstance(node, ast.Name):
-        if node.id in own:
-            one = own[node.id]
-            if one.symbol in above:
-                raise DerivedQuantityError(one.symbol, "it hangs on itself.")
-            return _substituted(formula_of(one).tree, own, body, axes, (*above, one.symbol))
-        return _in_coordinates(node, body, axes)
-    if isinstance(node, ast.BinOp):
-        left, right = (
-            _substituted(part, own, body, axes, above) for part in (node.left, node.right)
-        )
-        return ast.BinOp(left, node.op, right)
-    if isinstance(node, ast.UnaryOp):
-        return ast.UnaryOp(node.op, _substituted(node.operand, own, body, axes, above))
-    if isinstance(node, ast.Call):
-        return ast.Call(node.func, [_substituted(node.args[0], own, body, axes, above)], [])
-    return node
+) -> Expression:
+    """The expression with derived quantities, and v, a, r and ω, replaced by what they are."""
+
+    def meaning(node: Symbol | Call) -> Expression | None:
+        if isinstance(node, Call):
+            return None
+        if node.name not in own:
+            return _in_coordinates(node, body, axes)
+        one = own[node.name]
+        if one.symbol in above:
+            raise DerivedQuantityError(one.symbol, "it hangs on itself.")
+        return _substituted(formula_of(one).tree, own, body, axes, (*above, one.symbol))
+
+    return substituted(tree, meaning)
 
 
-def _in_coordinates(node: ast.Name, body: str, axes: Mapping[str, tuple[str, ...]]) -> ast.expr:
-    """v and a of a body in the plane, and r and ω, as expressions in its coordinates; other names as they are."""
-    name, _, suffix = node.id.partition("_")
+def _in_coordinates(
+    node: Symbol, body: str, axes: Mapping[str, tuple[str, ...]]
+) -> Expression | None:
+    """v and a of a body in the plane, and r and ω, as expressions in its coordinates; None for other names."""
+    name, _, suffix = node.name.partition("_")
     whose = _body_named(suffix, tuple(axes)) if suffix else body
     if whose is None or name not in (*IN_THE_PLANE, *ABOUT_CENTRE) or not axes.get(whose):
-        return node
+        return None
     tail = f"_{suffix}" if suffix else ""
     if name in IN_THE_PLANE and len(axes.get(whose, ())) < 2:
         own_axis = (*axes.get(whose, ()), "x")[0]
-        return ast.Name(f"{name}_{own_axis}{tail}", ast.Load())
+        return Symbol(f"{name}_{own_axis}{tail}")
+
+    def with_suffix(inner: Symbol | Call) -> Expression | None:
+        sampled = isinstance(inner, Symbol) and inner.name in SAMPLED_NAMES
+        return Symbol(inner.name + tail) if isinstance(inner, Symbol) and sampled else None
+
     text = IN_THE_PLANE.get(name) or ABOUT_CENTRE[name]
-    return _with_suffix(parse_formula(text).tree, tail)
-
-
-def _with_suffix(node: ast.expr, tail: str) -> ast.expr:
-    if isinstance(node, ast.Name):
-        return ast.Name(node.id + tail if node.id in SAMPLED_NAMES else node.id, ast.Load())
-    if isinstance(node, ast.BinOp):
-        return ast.BinOp(_with_suffix(node.left, tail), node.op, _with_suffix(node.right, tail))
-    if isinstance(node, ast.Call):
-        return ast.Call(node.func, [_with_suffix(node.args[0], tail)], [])
-    return node
+    return substituted(parse_formula(text).tree, with_suffix)
 
 
 def _body_named(suffix: str, bodies: Sequence[str]) -> str | None:
