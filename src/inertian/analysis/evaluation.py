@@ -1,11 +1,10 @@
 """From a project to results: lazy, cached, and only what a change touches is computed anew."""
 
 import weakref
-from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
-from typing import TypeVar
+from typing import TypeVar, cast
 
 import numpy as np
 
@@ -31,10 +30,12 @@ from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array
 from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.memo import Memo, Recent, room
 
-CACHED = 256  # results kept at most
-# Samples that kept results may rest on; fewer results are kept of long recordings
-CACHED_SAMPLES = 20_000_000
+# Results that are remembered, and samples they may rest on together: fewer of long recordings, but
+# always a few, so that undo and redo find theirs
+MOST_REMEMBERED, REMEMBERED_SAMPLES, LEAST_REMEMBERED = 256, 20_000_000, 4
+REMEMBERED_FOR_ONE_SERIES = 8  # results of trials that are remembered for each one of a series
 
 Result = TypeVar("Result")
 
@@ -100,11 +101,6 @@ def _stated(entries: Sequence[Entry]) -> float:
     return float(np.sqrt(np.mean(np.square(known)))) if known and len(known) == len(sigmas) else 0.0
 
 
-def _room(samples: int) -> int:
-    """How many results to keep that rest on this many samples each."""
-    return max(4, min(CACHED, CACHED_SAMPLES // max(samples, 1)))
-
-
 class Evaluator:
     """Computes results of a project and remembers them, by the identity of what they depend on.
 
@@ -112,32 +108,25 @@ class Evaluator:
     """
 
     def __init__(self) -> None:
-        self._by_trial: weakref.WeakKeyDictionary[Trial, OrderedDict[Hashable, object]] = (
-            weakref.WeakKeyDictionary()
-        )
-        self._series: OrderedDict[Hashable, tuple[tuple[weakref.ref[Trial], ...], SeriesResult]] = (
-            OrderedDict()
-        )
-        self._results: OrderedDict[Hashable, tuple[object, object]] = OrderedDict()
+        self._of_trials = Memo()
+        self._series: Recent[SeriesResult] = Recent()
+        self._results: Recent[object] = Recent()
         self._size = 0  # samples behind one series result
 
     def adopt(self, other: "Evaluator") -> None:
         """Take over what another evaluator worked out, on a thread of its own; it must not be used any more."""
-        for trial, known in other._by_trial.items():
-            self._by_trial.setdefault(trial, OrderedDict()).update(known)
-        self._series.update(other._series)
-        self._results.update(other._results)
+        self._of_trials.adopt(other._of_trials)
+        self._series.adopt(other._series)
+        self._results.adopt(other._results)
         self._size = max(self._size, other._size)
 
     def _of_trial(self, trial: Trial, key: Hashable, compute: Callable[[], Result]) -> Result:
-        cache = self._by_trial.setdefault(trial, OrderedDict())
-        if key in cache:
-            cache.move_to_end(key)
-        else:
-            cache[key] = compute()
-            while len(cache) > _room(len(trial.t)):
-                cache.popitem(last=False)
-        return cache[key]  # type: ignore[return-value]
+        return self._of_trials.get(trial, key, compute, self._room(len(trial.t)))
+
+    @staticmethod
+    def _room(samples: int) -> int:
+        """How many results to keep that rest on so many samples each."""
+        return room(MOST_REMEMBERED, samples, REMEMBERED_SAMPLES, LEAST_REMEMBERED)
 
     def fit(
         self, trial: Trial, body: str, span: Span, model: FreeMotion, alone: bool = False
@@ -164,18 +153,15 @@ class Evaluator:
             name,
             settings.motion,
             given,
-            tuple((id(t), e.spans) for t, e in zip(counted, entries, strict=True)),
+            tuple((weakref.ref(t), e.spans) for t, e in zip(counted, entries, strict=True)),
         )
-        known = self._series.get(key)
-        if known and all(ref() is trial for ref, trial in zip(known[0], counted, strict=True)):
-            self._series.move_to_end(key)
-            return known[1]
-        result = self._evaluate(entries, settings.motion, settings.scope, given)
-        self._series[key] = (tuple(weakref.ref(trial) for trial in counted), result)
         self._size = sum(len(e.trial.t) for e in entries)
-        while len(self._series) > max(_room(self._size) // 8, 2):
-            self._series.popitem(last=False)
-        return result
+
+        def compute() -> SeriesResult:
+            return self._evaluate(entries, settings.motion, settings.scope, given)
+
+        most = max(self._room(self._size) // REMEMBERED_FOR_ONE_SERIES, 2)
+        return self._series.get(key, compute, most)
 
     def _evaluate(
         self, entries: Sequence[Entry], model: FreeMotion, scope: str, given: float | None
@@ -349,20 +335,17 @@ class Evaluator:
         self, key: Hashable, source: object, compute: Callable[[], Result]
     ) -> Result | InertianError:
         """Return a result, or why there is none, from the cache if it was made from this very source before."""
-        place = (id(source), key)
-        known = self._results.get(place)
-        if known and known[0] is source:
-            self._results.move_to_end(place)
-            return known[1]  # type: ignore[return-value]
-        result: Result | InertianError
-        try:
-            result = compute()
-        except InertianError as error:
-            result = error
-        self._results[place] = (source, result)
-        while len(self._results) > _room(self._size):
-            self._results.popitem(last=False)
-        return result
+
+        def result() -> Result | InertianError:
+            try:
+                return compute()
+            except InertianError as error:
+                return error
+
+        place = (weakref.ref(source), key)
+        return cast(
+            "Result | InertianError", self._results.get(place, result, self._room(self._size))
+        )
 
 
 def _read(

@@ -4,7 +4,6 @@ import csv
 import hashlib
 import io
 import json
-import weakref
 from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from typing import Any
@@ -33,10 +32,11 @@ from inertian.project.schema import (
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array
 from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.memo import Memo
 from inertian.quantities.units import PIXEL, Unit, unit_of
 
 ANALYSIS, PACKAGE = "analysis.json", "datapackage.json"
-_tables: weakref.WeakKeyDictionary[Trial, bytes] = weakref.WeakKeyDictionary()
+_memo = Memo()
 
 
 class ProjectFileError(InertianError):
@@ -71,17 +71,19 @@ def _columns(trial: Trial) -> list[tuple[str, str, Array]]:
 
 def table_of(trial: Trial) -> bytes:
     """Return a trial's raw samples as CSV in the file's own units; every float comes back bit for bit."""
-    if trial not in _tables:
-        out = io.StringIO()
-        writer = csv.writer(out, lineterminator="\n")
-        others = _columns(trial)
-        writer.writerow([f"time ({trial.time_unit.symbol})", *(title for title, _, _ in others)])
-        columns = [trial.raw_time, *(values for _, _, values in others)]
-        writer.writerows(
-            [[_number(v) for v in row] for row in zip(*(c.tolist() for c in columns), strict=True)]
-        )
-        _tables[trial] = out.getvalue().encode()
-    return _tables[trial]
+    return _memo.get(trial, "table", lambda: _table_of(trial))
+
+
+def _table_of(trial: Trial) -> bytes:
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    others = _columns(trial)
+    writer.writerow([f"time ({trial.time_unit.symbol})", *(title for title, _, _ in others)])
+    columns = [trial.raw_time, *(values for _, _, values in others)]
+    writer.writerows(
+        [[_number(v) for v in row] for row in zip(*(c.tolist() for c in columns), strict=True)]
+    )
+    return out.getvalue().encode()
 
 
 def _saved_channel(channel: Channel) -> SavedChannel:
@@ -318,7 +320,7 @@ def _entry(
         provenance,
         saved.time_base,
     )
-    _tables[trial] = table
+    _memo.get(trial, "table", lambda: table)
     return with_saved_marks(Entry(trial, saved.series), saved)
 
 

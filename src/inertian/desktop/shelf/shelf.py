@@ -1,7 +1,6 @@
 """The shelf: trials as cards, in series that fold."""
 
 from dataclasses import dataclass
-from weakref import WeakKeyDictionary
 
 import numpy as np
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPointF, QRectF, QSize, Qt
@@ -23,6 +22,7 @@ from inertian.desktop.look.tokens import (
 from inertian.desktop.state.document import Document
 from inertian.motion.recording.trials import Trial
 from inertian.physics.accounts.verdicts import SIGN, Verdict
+from inertian.quantities.memo import Memo
 
 TRACE_POINTS = 60  # of a card's small picture
 TRIAL_ROLE = Qt.ItemDataRole.UserRole
@@ -119,7 +119,7 @@ class _Card(QStyledItemDelegate):
     def __init__(self, document: Document, theme: Theme, model: ShelfModel) -> None:
         super().__init__()
         self._document, self._theme, self._model = document, theme, model
-        self._traces: WeakKeyDictionary[Trial, list[QPolygonF]] = WeakKeyDictionary()
+        self._memo = Memo()
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         """Qt: cards, or lower rows when there are many."""
@@ -212,11 +212,10 @@ class _Card(QStyledItemDelegate):
         painter.setPen(QColor(self._theme.ink))
 
     def _paint_trace(self, painter: QPainter, box: QRectF, trial: Trial) -> None:
-        if trial not in self._traces:
-            self._traces[trial] = _small_traces(trial)
+        traces = self._memo.get(trial, "traces", lambda: _small_traces(trial))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         to_box = QTransform(box.width(), 0, 0, -box.height(), box.left(), box.bottom())
-        for place, line in enumerate(self._traces[trial]):
+        for place, line in enumerate(traces):
             painter.setPen(QPen(markers.colour(self._theme, place), 1.2))
             painter.drawPolyline(to_box.map(line))
 

@@ -4,7 +4,6 @@ What a channel says of its windows, noise and misfits, does not hang on where co
 out once; a wall that moves then only changes which windows there may be.
 """
 
-from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
@@ -27,9 +26,11 @@ from inertian.motion.numerics.operators import Operator
 from inertian.motion.numerics.sliding_fits import DerivativeRequest, even_runs
 from inertian.motion.numerics.window_selection import LONG_RECORDING, QUOTED_DEGREE, Misfits
 from inertian.quantities.estimates import Array, Mask, ReadingNoise, Rows, locked
+from inertian.quantities.memo import Recent, room
 
 # Channels with walls, and samples in them, that are kept at most
-REMEMBERED, REMEMBERED_SAMPLES = (24, 10_000_000)
+REMEMBERED, REMEMBERED_SAMPLES = 24, 10_000_000
+LEAST_REMEMBERED = 6  # of them, however long: what the strips of two bodies in the plane need
 SAMPLES_WATCHED = 400  # samples that tell the noise by which windows are chosen
 # Samples in all windows together of an unevenly spaced recording, at most
 MOST_UNEVEN_WEIGHTS = 500_000
@@ -209,7 +210,7 @@ class LocalFitCache:
     """Remembers local fits by channel, walls and window asked for; it does not hold on to the trial itself."""
 
     def __init__(self) -> None:
-        self._fits: OrderedDict[tuple[object, ...], LocalFits] = OrderedDict()
+        self._fits: Recent[LocalFits] = Recent()
         self._latest: dict[tuple[object, ...], LocalFits] = {}
         self._noises: dict[tuple[str, str], LocalNoise] = {}
         self._seen: dict[tuple[object, ...], float] = {}
@@ -221,15 +222,8 @@ class LocalFitCache:
         """Return the local fits of a channel that do not reach across some walls, times in s."""
         walls = tuple(walls)
         key = (channel.name, channel.given, walls, window)
-        if key in self._fits:
-            self._fits.move_to_end(key)
-        else:
-            self._fits[key] = self._made(channel, walls, window)
-            while len(self._fits) > max(
-                6, min(REMEMBERED, REMEMBERED_SAMPLES // max(len(channel.t), 1))
-            ):
-                self._fits.popitem(last=False)
-        return self._fits[key]
+        most = room(REMEMBERED, len(channel.t), REMEMBERED_SAMPLES, LEAST_REMEMBERED)
+        return self._fits.get(key, lambda: self._made(channel, walls, window), most)
 
     def of(
         self,

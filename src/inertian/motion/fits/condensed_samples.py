@@ -8,7 +8,6 @@ their covariances and residual sums come out as from all samples, and dragging a
 thousand.
 """
 
-import weakref
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -16,6 +15,7 @@ import numpy as np
 
 from inertian.motion.recording.trials import Trial
 from inertian.quantities.estimates import Array, Mask
+from inertian.quantities.memo import Memo
 
 BLOCK, NODES = 1024, 4  # fits up to parabolas, times their velocities, squared: degree 6
 LEAST_ROWS = 16 * BLOCK  # rows in a span from which blocks are worth it
@@ -70,14 +70,12 @@ class CondensedTrial:
     steps: Array  # running sums, shape (blocks + 1, channels)
 
 
-_known: "weakref.WeakKeyDictionary[Trial, CondensedTrial | None]" = weakref.WeakKeyDictionary()
+_memo = Memo()
 
 
 def condensed_trial(trial: Trial) -> CondensedTrial | None:
     """Return the blocks of a trial, made when first asked for; None where they would not help."""
-    if trial not in _known:
-        _known[trial] = _made(trial)
-    return _known[trial]
+    return _memo.get(trial, "blocks", lambda: _made(trial))
 
 
 def _made(trial: Trial) -> CondensedTrial | None:

@@ -1,7 +1,5 @@
 """From the raw recording to the samples that count, in the frame: what all later stages see of a trial."""
 
-import weakref
-from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -11,6 +9,7 @@ from inertian.motion.recording.frame import FILE_FRAME, Frame, in_frame
 from inertian.motion.recording.tidying import Effect, TidyStep, apply_steps, bridge
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.quantities.estimates import Array, Rows
+from inertian.quantities.memo import Memo
 
 REMEMBERED_STATES = 6  # states of one trial that are remembered, for undo and dragging
 
@@ -31,9 +30,7 @@ class PreparedTrial:
     effects: tuple[Effect, ...] = ()
 
 
-_known: "weakref.WeakKeyDictionary[Trial, OrderedDict[object, PreparedTrial]]" = (
-    weakref.WeakKeyDictionary()
-)
+_memo = Memo()
 
 
 def prepare(
@@ -44,14 +41,7 @@ def prepare(
         # Not remembered: it would hold on to its own key
         return PreparedTrial(trial, trial, {}, {}, {})
     key = (tuple(steps), replace(frame, time_zero=0.0, centre=None))
-    states = _known.setdefault(trial, OrderedDict())
-    if key in states:
-        states.move_to_end(key)
-    else:
-        states[key] = _prepared(trial, steps, frame)
-        while len(states) > REMEMBERED_STATES:
-            states.popitem(last=False)
-    return states[key]
+    return _memo.get(trial, key, lambda: _prepared(trial, steps, frame), REMEMBERED_STATES)
 
 
 def _prepared(trial: Trial, steps: Sequence[TidyStep], frame: Frame) -> PreparedTrial:

@@ -1,0 +1,65 @@
+"""Remembering what was worked out, without holding on to what it was worked out of."""
+
+import weakref
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from typing import Generic, TypeVar, cast
+
+Result = TypeVar("Result")
+Asked = TypeVar("Asked")
+
+
+def room(most: int, samples: int, most_samples: int, least: int = 1) -> int:
+    """Return how many results to keep that rest on so many samples each, from `least` to `most`."""
+    return max(least, min(most, most_samples // max(samples, 1)))
+
+
+class Recent(Generic[Result]):
+    """The results that were asked for last, by key.
+
+    A key may hold weak references: they equal one another only while what they refer to is alive and the same. Not for
+    use from two threads at once.
+    """
+
+    def __init__(self) -> None:
+        self._results: OrderedDict[Hashable, Result] = OrderedDict()
+
+    def get(self, key: Hashable, compute: Callable[[], Result], most: int) -> Result:
+        """Return the result of a key, worked out if it is not there; the oldest beyond `most` go."""
+        if key in self._results:
+            self._results.move_to_end(key)
+            return self._results[key]
+        result = self._results[key] = compute()
+        while len(self._results) > most:
+            self._results.popitem(last=False)
+        return result
+
+    def adopt(self, other: "Recent[Result]") -> None:
+        """Take over what another one remembers."""
+        self._results.update(other._results)
+
+    def __len__(self) -> int:
+        return len(self._results)
+
+
+class Memo:
+    """Results by owner and key; they go when their owner does, so they must not refer to it strongly."""
+
+    def __init__(self) -> None:
+        self._owners: weakref.WeakKeyDictionary[object, Recent[object]] = (
+            weakref.WeakKeyDictionary()
+        )
+
+    def get(
+        self, owner: object, key: Hashable, compute: Callable[[], Asked], most: int = 1
+    ) -> Asked:
+        """Return a result, worked out if it is not there; of one owner at most `most` are kept."""
+        mine = self._owners.get(owner)
+        if mine is None:
+            mine = self._owners[owner] = Recent()
+        return cast(Asked, mine.get(key, compute, most))
+
+    def adopt(self, other: "Memo") -> None:
+        """Take over what another one remembers."""
+        for owner, known in other._owners.items():
+            self._owners.setdefault(owner, Recent()).adopt(known)
