@@ -46,7 +46,12 @@ def test_an_edge_dragged_in_the_rail_changes_every_number_before_release(open_wi
     during = numbers(window)
     assert all(
         during[k] != start[k]
-        for k in (("heavy", "x", "opening"), ("light", "x", "opening"), "momentum x", "kinetic energy")
+        for k in (
+            ("heavy", "x", "opening"),
+            ("light", "x", "opening"),
+            "momentum x",
+            "kinetic energy",
+        )
     )
     assert window.document.history.undo_name is None
     release(rail, rail.x_of(0.3), y)

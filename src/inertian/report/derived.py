@@ -18,7 +18,8 @@ from inertian.motion.derivatives.derive import (
     stated_sigma,
 )
 from inertian.motion.derivatives.local_derivatives import WindowRequest
-from inertian.motion.noise.local_noise import SCATTERED, LocalNoise, pool_noise
+from inertian.motion.noise.local_noise import LocalNoise, pool_noise
+from inertian.motion.noise.stated_noise import SCATTER_USED, least_noise
 from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import StepKind, TidyStep
 from inertian.motion.recording.trials import Trial
@@ -57,14 +58,13 @@ class NoiseRequest:
             return {b.name: sigma for b in trial.followed if (sigma := stated_sigma(b)) is not None}
         if self.of_step:
             return {
-                b.name: max(c.resolution for c in b.channels) / math.sqrt(12.0)
-                for b in trial.followed
+                b.name: least_noise(max(c.resolution for c in b.channels)) for b in trial.followed
             }
         return {b.name: self.sigma for b in trial.followed} if self.sigma is not None else {}
 
     def said_of(self, body: BodyDerived) -> BodyDerived:
         """Return what was derived of a body, with a remark where it was to have the noise of a column and has none."""
-        if not self.insists or body.noise.given or body.noise.remark == SCATTERED:
+        if not self.insists or body.noise.given or body.noise.remark == SCATTER_USED:
             return body
         remark = "; ".join(part for part in (NO_COLUMN, body.noise.remark) if part)
         return replace(body, noise=replace(body.noise, remark=remark))

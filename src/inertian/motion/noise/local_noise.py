@@ -13,6 +13,12 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from inertian.motion.noise.reading_noise import component_variances
+from inertian.motion.noise.stated_noise import (
+    SCATTER_USED,
+    STEP_USED,
+    contradicted,
+    least_noise,
+)
 from inertian.motion.numerics.outliers import MEDIAN_TO_SIGMA, robust_scatter
 from inertian.motion.numerics.sliding_fits import degree_for, even_basis, sliding_estimates
 from inertian.motion.numerics.window_selection import (
@@ -39,13 +45,10 @@ ROUNDS, SETTLED = 4, 0.03
 # Ρ that is assumed at first: windows then begin wide enough for residuals to show it
 STARTING_CORRELATION = 0.6
 CORRELATED_REMARK = "neighbouring readings err alike; the uncertainties reckon with it"
-SCATTERED = "the samples scatter more than the noise that was given, so the scatter is used"
-STEP_REMARK = "the noise that was given is smaller than the step of the recording allows, which is used: step/√12"
 # Degrees of freedom of one body in one trial above which others have nothing to add
 ENOUGH_DOF = 30.0
 # Normal deviates by which the variances of two recordings of one instrument may differ
 POOLING_LIMITS = 2.0
-LARGER = 3.3  # normal deviates by which the scatter must exceed a given noise to be used instead
 
 
 @dataclass(frozen=True)
@@ -117,7 +120,7 @@ def first_guess(stretches: Sequence[NoiseSegment], step: float) -> float:
     squares = sum(sigma**2 * n for sigma, n in sizes)
     total = sum(n for _, n in sizes)
     top = max((float(np.abs(s.x).max()) for s in stretches), default=1.0)
-    return float(max(np.sqrt(squares / max(total, 1)), step / np.sqrt(12.0), 1e-12 * top, 1e-300))
+    return float(max(np.sqrt(squares / max(total, 1)), least_noise(step), 1e-12 * top, 1e-300))
 
 
 def noise_of_segments(
@@ -213,7 +216,7 @@ def _expected(n: int, window: int) -> tuple[Array, Array, float]:
 
 def _matched(left: Sequence[_Residuals], step: float) -> LocalNoise:
     """σ and ρ whose expected squares and products are those found."""
-    floor = step**2 / 12.0
+    floor = least_noise(step) ** 2
     squares = products = share = freedom = 0.0
     expected0, expected1, white1 = (
         np.zeros(len(CORRELATION_GRID)),
@@ -292,7 +295,7 @@ def _with_jitter(
     result = []
     for noise, own in zip(noises, groups, strict=True):
         reading = own.reading(stamp) if own is not None else noise.sigma**2
-        reading = max(reading, noise.step**2 / 12.0, 1e-4 * noise.sigma**2)
+        reading = max(reading, least_noise(noise.step) ** 2, 1e-4 * noise.sigma**2)
         result.append(replace(noise, sigma=float(np.sqrt(reading)), stamp=float(np.sqrt(stamp))))
     return result
 
@@ -318,7 +321,7 @@ def _stamp_variance(noise: LocalNoise, own: _BySpeed | None) -> tuple[float, flo
     """The variance of a time stamp in s² that one body shows, and the variance of that; zeros if it shows nothing."""
     if own is None:
         return 0.0, 0.0
-    floor = max(noise.step**2 / 12.0, 1e-300)
+    floor = max(least_noise(noise.step) ** 2, 1e-300)
     _, stamp, covariance = component_variances(
         own.speed2, own.mean * own.freedom, own.freedom, floor
     )
@@ -356,12 +359,10 @@ def pool_noise(noises: Sequence[LocalNoise]) -> list[LocalNoise]:
 
 def with_given(noise: LocalNoise, given: float) -> LocalNoise:
     """Return the noise with a σ that is known, in SI; if the scatter is clearly larger, the scatter, and it is said."""
-    floor = noise.step / np.sqrt(12.0)
-    larger = noise.dof > 0.0 and (noise.sigma / given) ** 2 > 1.0 + LARGER * np.sqrt(
-        2.0 / noise.dof
-    )
+    floor = least_noise(noise.step)
+    larger = contradicted((noise.sigma / given) ** 2, noise.dof)
     if larger and noise.sigma > floor * (1.0 + 1e-9):
-        return replace(noise, remark=SCATTERED)
+        return replace(noise, remark=SCATTER_USED)
     if given < floor:
-        return replace(noise, sigma=floor, dof=np.inf, given=True, remark=STEP_REMARK)
+        return replace(noise, sigma=floor, dof=np.inf, given=True, remark=STEP_USED)
     return replace(noise, sigma=given, dof=np.inf, given=True)

@@ -12,12 +12,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from inertian.motion.fits.free_motion import BodyFit
+from inertian.motion.noise.stated_noise import SCATTER_USED, contradicted, least_noise
 from inertian.motion.recording.trials import Channel
 from inertian.quantities.estimates import Array, ErrorSource, Pools
 
-SCATTERED = "The reading noise that was given is smaller than the scatter about the fits, so the scatter is used."
-# Normal deviates by which the scatter must exceed a given noise where no free motion is marked
-LARGER = 3.3
 READINGS, STAMPS = "readings", "time stamps"
 STAMP_SOURCE = ErrorSource("time stamps", STAMPS, STAMPS)  # one error per stamp, for all channels
 
@@ -42,11 +40,8 @@ class InstrumentNoise:
         """Return a given noise, or what the samples of a trial scatter by, where none was given or that is larger."""
         if not self.given:
             return scatter
-        clearly = np.isfinite(scatter.dof) and scatter.dof > 0.0
-        if clearly and (scatter.reading / self.reading) ** 2 > 1.0 + LARGER * np.sqrt(
-            2.0 / scatter.dof
-        ):
-            return replace(scatter, stated=self.stated, remark=SCATTERED)
+        if contradicted((scatter.reading / self.reading) ** 2, scatter.dof):
+            return replace(scatter, stated=self.stated, remark=SCATTER_USED)
         return replace(self, stamp=scatter.stamp)
 
     def variance(self, channel: Channel) -> Array | float:
@@ -149,7 +144,7 @@ def noise_of_free_motion(
 
     `spans` holds, for each free span of each trial, the fits of all its bodies; `decelerations` the shared one of each
     body in m/s²; `resolution` the step of the readings in m, whose /√12 is the least noise there can be. `given` is a
-    typed σ in m: if it is smaller than the scatter, the scatter is used and `remark` says so.
+    typed σ in m: if the scatter contradicts it, the scatter is used and `remark` says so.
     """
     shares: dict[str, float] = {}
     for fit in (f for fits in spans for f in fits if f.body in decelerations):
@@ -162,7 +157,7 @@ def noise_of_free_motion(
         for g in _scatters(own, decelerations, shares)
     ]
     groups = [g for g in groups if g.freedom > 0.5]
-    floor = resolution**2 / 12.0
+    floor = least_noise(resolution) ** 2
     if not groups:
         return InstrumentNoise(given or floor**0.5, 0.0, float("inf"), Pools(), given is not None)
     tiny = max(floor, 1e-24)
@@ -174,10 +169,10 @@ def noise_of_free_motion(
         relative[READINGS, STAMPS] = relative[STAMPS, READINGS] = float(covariance[0, 1]) / (a * b)
     remark = ""
     if given is not None:
-        if given**2 >= a:
+        if not contradicted(a / given**2, 2.0 / relative[READINGS, READINGS]):
             pools = Pools({k: r for k, r in relative.items() if READINGS not in k})
             return InstrumentNoise(given, b**0.5, float("inf"), pools, True)
-        remark = SCATTERED
+        remark = SCATTER_USED
     return InstrumentNoise(
         a**0.5, b**0.5, 2.0 / relative[READINGS, READINGS], Pools(relative), False, remark
     )

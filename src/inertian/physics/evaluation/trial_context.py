@@ -15,6 +15,7 @@ from inertian.motion.derivatives.local_fit_cache import (
 )
 from inertian.motion.noise.local_noise import NOTICED, LocalNoise
 from inertian.motion.noise.reading_noise import READINGS, STAMP_SOURCE, InstrumentNoise
+from inertian.motion.noise.stated_noise import least_noise
 from inertian.motion.numerics.local_polynomials import nearest
 from inertian.motion.numerics.operators import Operator
 from inertian.motion.numerics.outliers import robust_scatter
@@ -227,7 +228,7 @@ class TrialContext:
         )
         good = np.isfinite(channel.si)
         spot = max(
-            robust_scatter(self.trial.t[good], channel.si[good]), channel.resolution / np.sqrt(12.0)
+            robust_scatter(self.trial.t[good], channel.si[good]), least_noise(channel.resolution)
         )
         if not found.sigma * SPOILED > spot > 0.0:
             return found

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from inertian.motion.noise.stated_noise import contradicted
 from inertian.physics.evaluation.trial_context import TrialContext
-from inertian.physics.readings.readings import CLEARLY, CurveResult, correlated_scalars
+from inertian.physics.readings.readings import CurveResult, correlated_scalars
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.facts import FactId
 
@@ -56,7 +57,7 @@ def combine_parameters(
     mean = float(weights @ values)
     chi = float(np.sum((values - mean) ** 2 / np.maximum(own, np.finfo(float).tiny)))
     freedom = len(alone) - 1
-    agree = chi <= freedom * (1.0 + CLEARLY * np.sqrt(2.0 / freedom))
+    agree = not contradicted(chi / freedom, freedom)
     variance = float(weights**2 @ own) * (1.0 if agree else chi / freedom)
     for key in {key for a in alone for key in a.shared}:
         variance += float(weights @ [a.shared.get(key, 0.0) for a in alone]) ** 2

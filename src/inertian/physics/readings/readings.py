@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from inertian.motion.fits.curves import CurveFit, CurveShape, fit_curve, shape_definition
+from inertian.motion.noise.stated_noise import contradicted
 from inertian.motion.spans.spans import Span
 from inertian.physics.definitions.reading_units import rate_unit
 from inertian.physics.definitions.requests import (
@@ -31,7 +32,6 @@ from inertian.quantities.coverage import P95, Scalar, coverage_factor
 from inertian.quantities.estimates import Array, Estimate, JointScalars, Rows, joint_scalars
 from inertian.quantities.propagation import Results
 
-CLEARLY = 3.3  # normal deviates by which χ² must exceed ν before ± is widened to the scatter
 WIDENED = "; the samples scatter more than the noise, so each ± is widened to their scatter"
 
 
@@ -226,7 +226,7 @@ def _wider(chi: float | None, fit: CurveFit) -> float:
     if chi is None or fit.dof < 1:
         return 1.0
     ratio = chi / fit.dof
-    return float(np.sqrt(ratio)) if ratio > 1.0 + CLEARLY * np.sqrt(2.0 / fit.dof) else 1.0
+    return float(np.sqrt(ratio)) if contradicted(ratio, fit.dof) else 1.0
 
 
 def _widened(one: Scalar, factor: float, dof: int) -> Scalar:
