@@ -18,7 +18,6 @@ from scipy.stats import binom
 from inertian.analysis.evaluation import Evaluator
 from inertian.motion.fits.curves import CurveShape
 from inertian.motion.noise.reading_noise import InstrumentNoise
-from inertian.motion.numerics.integrals import baseline, integrate, integrate_twice
 from inertian.motion.recording.frame import ANGLE, CENTRE
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import Span, SpanKind, Spans
@@ -29,6 +28,7 @@ from inertian.physics.definitions.requests import (
     QuantityRef,
     ReadingKind,
 )
+from inertian.physics.evaluation.quantity_values import at_all_samples
 from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.physics.readings.readings import (
     correlated_scalars,
@@ -282,13 +282,18 @@ def towed(n: int, even: bool, rng: np.random.Generator, twice: bool) -> Drawn:
     inside, w = np.clip(t - 1.0, 0.0, 3.0), 2.0 * np.pi / 3.0
     pull = np.where((t > 1.0) & (t < 4.0), np.sin(inside * w), 0.0)
     a = pull + 0.3 + 0.01 * (t - 2.0) + 0.05 * rng.normal(size=n)
-    base = baseline(t, a, [(0.0, 0.95), (4.05, 5.0)], drifts=True)
-    found = (integrate_twice if twice else integrate)(t, a, 0.05, base=base)
+    rests = [Span("first", SpanKind.REST, 0.0, 0.95), Span("last", SpanKind.REST, 4.05, 5.0)]
+    sensor = Channel("a", "a", ACCELERATION, a)
+    trial = Trial("t", "made", "time", unit_of("time", "s"), t, (Body("sled", (), (sensor,)),))
+    project = Project("made", (Entry(trial, "s", Spans(rests)),), (Series("s"),), {})
+    seen = Evaluator().observed(project, project.entries[0])
+    shown = QuantityRef(Quantity.OWN, *(("x_lev", "m") if twice else ("v_lev", "m/s")))
+    value, u = at_all_samples(seen, shown, "sled")
     k = int(np.searchsorted(t, 3.9))
     late = inside[k]
     true = (late - np.sin(w * late) / w) / w if twice else (1.0 - np.cos(w * late)) / w
     quiet = int(np.sum((t < 0.95) | (t > 4.05))) - 2
-    return Scalar(float(found.value[k]), float(found.u[k]), float(quiet)), true, float("nan")
+    return Scalar(float(value[k]), float(u[k]), float(quiet)), true, float("nan")
 
 
 CELLS: dict[str, tuple[Callable[..., Drawn], dict[str, object]]] = {

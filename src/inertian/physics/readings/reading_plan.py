@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from inertian.motion.numerics.integrals import trapezoid_error
+from inertian.motion.numerics.integrals import Rule, sample_weights, trapezoid_error
 from inertian.motion.numerics.local_polynomials import local_operator
 from inertian.motion.numerics.window_selection import LONG_RECORDING
 from inertian.motion.spans.spans import Span
@@ -193,8 +193,7 @@ def _coefficients(kind: ReadingKind, t: Array, y: Array) -> Array:
         tau = t - t.mean()
         return np.asarray(tau / (tau @ tau))
     if kind is ReadingKind.AREA:
-        steps = np.diff(t)
-        return 0.5 * (np.append(steps, 0.0) + np.insert(steps, 0, 0.0))
+        return sample_weights(t, Rule.TRAPEZOID)
     c = np.zeros(n)
     c[int(np.argmin(y) if kind is ReadingKind.LEAST else np.argmax(y))] = 1.0
     return c
