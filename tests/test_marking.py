@@ -17,7 +17,7 @@ from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import StepKind, TidyError, TidyStep, runs_of
 from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans
 from inertian.physics.accounts.laws import Edge, EdgeValue
-from inertian.physics.definitions.fact_names import mass_key
+from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key
 from inertian.physics.definitions.requests import (
     CurveRequest,
     NamedReading,
@@ -25,6 +25,7 @@ from inertian.physics.definitions.requests import (
     QuantityRef,
     ReadingKind,
 )
+from inertian.physics.evaluation.frame_facts import Motion
 from inertian.physics.evaluation.quantity_values import at_all_samples, quantity_values
 from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.physics.readings.readings import (
@@ -146,12 +147,50 @@ def test_a_frame_turns_shifts_and_flips_without_changing_lengths(x0, y0, angle, 
     assert np.array([frame.undone(*p) for p in zip(u, v, strict=True)]) == pytest.approx(
         np.stack([x, y], 1), abs=1e-9
     )
-    more = replace(frame, angle=angle + 1e-7)
-    rates = frame.turned_rates({"x": float(u[0]), "y": float(v[0])})
-    moved = [a[0] for a in more.applied(x, y)]
-    assert [rates["x"], rates["y"]] == pytest.approx(
-        [(moved[0] - u[0]) / 1e-7, (moved[1] - v[0]) / 1e-7], abs=1e-5
+
+
+@given(
+    st.floats(-3.2, 3.2),
+    st.sampled_from([(), ("x",), ("y",), ("x", "y")]),
+    st.integers(0, 2),
+    st.floats(-5.0, 5.0),
+    st.floats(-5.0, 5.0),
+)
+@settings(max_examples=60)
+def test_slopes_of_frame_facts_are_what_a_changed_frame_does(angle, flipped, order, u, v):
+    """Scale, time base, angle, origin and clock, each moved by a little, against the stated slope."""
+    frame, step = Frame(origin=(0.4, -1.1), angle=angle, flipped=flipped), 1e-6
+    metre, second, degree = (
+        unit_of(k, s) for k, s in (("length", "m"), ("time", "s"), ("angle", "°"))
     )
+    facts = {
+        SCALE: (FactId(SCALE), Fact(2.0, 0.1, Meaning.STANDARD, metre)),
+        TIME_BASE: (FactId(TIME_BASE), Fact(0.5, 0.1, Meaning.STANDARD, second)),
+        ANGLE: (FactId(ANGLE), Fact(1.0, 0.1, Meaning.STANDARD, degree)),
+        ORIGIN["x"]: (FactId(ORIGIN["x"]), Fact(0.4, 0.1, Meaning.STANDARD, metre)),
+        ORIGIN["y"]: (FactId(ORIGIN["y"]), Fact(-1.1, 0.1, Meaning.STANDARD, metre)),
+    }
+    clock, later = FactId("clock"), 0.7
+    # A vector of the file, as the frame shows it; only places know of an origin
+    own = replace(frame, origin=(0.0, 0.0)) if order else frame
+    x, y = (float(p) for p in own.applied(np.array(u), np.array(v)))
+    for axis, value, across in (("x", x, y), ("y", y, x)):
+        found = Motion(axis, order, value, across, later).slopes(frame, facts, clock)
+        place = "xy".index(axis)
+        turned = replace(own, angle=angle + step).applied(np.array(u), np.array(v))[place]
+        assert found[FactId(ANGLE)] == pytest.approx((turned - value) / step, abs=1e-4)
+        assert found[FactId(SCALE)] == pytest.approx(value / 2.0)
+        assert found[clock] == pytest.approx(-later)
+        if order:
+            slower = value * ((0.5 + step) / 0.5) ** -order
+            assert found[FactId(TIME_BASE)] == pytest.approx((slower - value) / step, abs=1e-3)
+            assert FactId(ORIGIN["x"]) not in found
+        else:
+            for filed, moved in (("x", (0.4 + step, -1.1)), ("y", (0.4, -1.1 + step))):
+                there = replace(frame, origin=moved).applied(np.array(u), np.array(v))[place]
+                assert found[FactId(ORIGIN[filed])] == pytest.approx(
+                    (there - value) / step, abs=1e-4
+                )
 
 
 def test_turning_the_axes_leaves_energy_and_its_u_alone_and_a_bare_axis_cannot_turn(demo):

@@ -7,8 +7,9 @@ from hypothesis import strategies as st
 
 from conftest import recording
 from inertian.motion.derivatives.local_fit_cache import ChannelSamples, LocalFitCache
+from inertian.motion.fits.condensed_samples import SpanSamples
 from inertian.motion.fits.free_motion import FreeMotion, fit_body, shared_deceleration
-from inertian.motion.fits.polynomial_fits import TooFewSamplesError, fit_polynomial
+from inertian.motion.fits.polynomial_fits import TooFewSamplesError, fit_samples
 from inertian.motion.noise.reading_noise import READINGS, STAMPS, noise_of_free_motion
 from inertian.motion.noise.stated_noise import SCATTER_USED
 from inertian.motion.recording.trials import TrialError
@@ -16,6 +17,17 @@ from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans, move_edge, move_span
 
 FREE, CONTACT = SpanKind.FREE, SpanKind.CONTACT
+
+
+def fit_polynomial(t, x, degree, rows, sigma=None, span="span"):
+    """Fit a polynomial to some rows of one channel, weighed by 1/σ² where σ is given."""
+    used = np.isfinite(x[rows])
+    local = t[rows] - t[0]
+    at = local[used]
+    ends = {"": (float(at[0]), float(at[-1]))}
+    values = {"": np.where(used, x[rows], 0.0)}
+    samples = SpanSamples(rows.start, float(t[0]), local, {"": used.astype(float)}, values, ends)
+    return fit_samples(samples, "", degree, span, None if sigma is None else 1.0 / sigma[rows])
 
 
 @settings(max_examples=60)

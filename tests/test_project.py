@@ -24,7 +24,6 @@ from inertian.project.edits import (
     span_moved,
     spans_suggested,
     trial_removed,
-    trials_added,
 )
 from inertian.project.encoding import ProjectFileError, encode
 from inertian.project.history import Edit, History
@@ -53,7 +52,6 @@ def test_every_edit_is_undone_exactly_and_redone(demo):
         lambda p: expectation_set(p, "in line", ENERGY, Expectation.CONSERVED),
         lambda p: spans_suggested(p, first(p)),
         lambda p: trial_removed(p, first(p)),
-        lambda p: trials_added(p, [demo.entries[0].trial, demo.entries[1].trial], "more"),
     ):
         made = edit(history.project)
         assert made.name

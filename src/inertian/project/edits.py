@@ -1,6 +1,6 @@
 """Edits: pure functions from project to a named, finished edit. One gesture is one edit."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from inertian.motion.derivatives.local_derivatives import parse_window
@@ -15,7 +15,7 @@ from inertian.motion.spans.spans import Span, SpanKind, Spans, move_edge, move_s
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, offset_key
 from inertian.project.history import Edit
-from inertian.project.project import Entry, Project, with_trials
+from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId
 from inertian.quantities.units import PIXEL
@@ -108,13 +108,6 @@ def expectation_set(
     if e is not None and project.setup.get(key) != e:
         project = project.with_fact(key, e)
     return Edit(f"Expect {law}: {expectation}", project)
-
-
-def trials_added(project: Project, trials: Iterable[Trial], series: str) -> Edit:
-    """Add recordings to a series, spans suggested."""
-    trials = list(trials)
-    name = f"Bring in “{trials[0].name}”" if len(trials) == 1 else f"Bring in {len(trials)} trials"
-    return Edit(name, with_trials(project, trials, series) if trials else project)
 
 
 def trial_removed(project: Project, trial: str) -> Edit:

@@ -1,6 +1,6 @@
 """Everything about one investigation, as one immutable value."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import TYPE_CHECKING
@@ -92,10 +92,6 @@ class Project:
     setup: Mapping[FactId, Fact] = field(default_factory=dict)
     recipes: tuple["Recipe", ...] = ()
     own: tuple[DerivedQuantity, ...] = ()  # quantities of one's own, for all trials
-
-    def recipe_for(self, titles: Sequence[str]) -> "Recipe | None":
-        """Return the newest recipe for files with these column titles, or None."""
-        return next((r for r in reversed(self.recipes) if r.fits(titles)), None)
 
     def with_recipe(self, recipe: "Recipe") -> "Project":
         """Return this project with one recipe more, in place of an older one for the same titles."""

@@ -105,24 +105,6 @@ class PolynomialFit:
         return np.asarray(variance * (self.operator @ self.operator.T))
 
 
-def fit_polynomial(
-    t: Array, x: Array, degree: int, rows: slice, sigma: Array | None = None, span: str = "span"
-) -> PolynomialFit:
-    """Fit x(t) over some rows by (weighted) least squares, through QR on scaled local times.
-
-    t in s and x in m have shape (N,); rows picks the samples; `sigma` (m, shape (N,)) weights them by 1/σ². Missing
-    samples (NaN) are left out. Raises TooFewSamplesError with fewer samples than coefficients.
-    """
-    origin, own = float(t[0]), x[rows]
-    used = np.isfinite(own)
-    local = t[rows] - origin
-    at = local[used]
-    ends = {"": (float(at[0]), float(at[-1])) if at.size else (0.0, 0.0)}
-    x0 = {"": np.where(used, own, 0.0)}
-    samples = SpanSamples(rows.start, origin, local, {"": used.astype(float)}, x0, ends)
-    return fit_samples(samples, "", degree, span, None if sigma is None else 1.0 / sigma[rows])
-
-
 def fit_samples(
     samples: SpanSamples,
     axis: str,

@@ -72,13 +72,6 @@ class Frame:
         turn = {("x", "x"): cosine, ("x", "y"): sine, ("y", "x"): -sine, ("y", "y"): cosine}
         return self.sign(own) * turn[own, filed]
 
-    def turned_rates(self, values: Mapping[str, float]) -> dict[str, float]:
-        """Return ∂/∂angle of a vector given in the frame's axes: it turns by a quarter; empty along one axis only."""
-        if set(values) != {"x", "y"}:
-            return {}
-        handed = self.sign("x") * self.sign("y")
-        return {"x": handed * values["y"], "y": -handed * values["x"]}
-
 
 FILE_FRAME = Frame()
 
