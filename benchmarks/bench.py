@@ -1,8 +1,10 @@
-"""The bench with a million samples: from mouse move to all numbers while an edge is dragged, and panning.
+"""The bench with a million samples: from mouse move to all numbers while an edge is dragged, and
+panning.
 
-The drag goes through the real window: an edge of “before” is moved in small steps; timed is each step until every
-number in the margin is set. Panning is timed per painted frame, against one untouched pyqtgraph curve of the same size.
-Run: QT_QPA_PLATFORM=offscreen python benchmarks/bench.py [samples]
+The drag goes through the real window: an edge of “before” is moved in small steps; timed is each
+step until every number in the margin is set. Panning is timed per painted frame, against one
+untouched pyqtgraph curve of the same size. Run: QT_QPA_PLATFORM=offscreen python
+benchmarks/bench.py [samples]
 """
 
 import statistics
@@ -78,7 +80,9 @@ def drag_times(window: object, span: str, edge: str) -> list[float]:
 
 
 def frame_times(paint: object, box: object, width: float) -> list[float]:
-    """Seconds of each frame while the view moves along; `width` is the share of the trial that is seen."""
+    """Seconds of each frame while the view moves along; `width` is the share of the trial that is
+    seen.
+    """
     low, high = box.viewRange()[0]
     whole = high - low
     found = []
@@ -115,7 +119,8 @@ def main() -> None:
     for span, edge in (("before", "start"), ("before", "stop"), ("contact", "start")):
         times = drag_times(window, span, edge)
         print(
-            f"drag {span} {edge}: median {1e3 * statistics.median(times):.1f} ms, worst {1e3 * max(times):.1f} ms"
+            f"drag {span} {edge}: median {1e3 * statistics.median(times):.1f} ms, worst "
+            f"{1e3 * max(times):.1f} ms"
         )
     window.bench.view.choose_strips([*window.bench.view.shown_strips()])
     box = window.bench.strips()[0].plot.getPlotItem().vb
@@ -124,7 +129,8 @@ def main() -> None:
         reference = untouched(samples, width)
         median = statistics.median(times)
         print(
-            f"panning at {100 * width:.0f} %: {1e3 * median:.1f} ms a frame, {median / reference:.2f} × one plain "
+            f"panning at {100 * width:.0f} %: {1e3 * median:.1f} ms a frame, "
+            f"{median / reference:.2f} × one plain "
             f"curve ({1e3 * reference:.1f} ms), worst {max(times) / median:.1f} × median"
         )
 

@@ -1,4 +1,5 @@
-"""Coverage and width of velocities and accelerations over simulated motions, and speed at a million samples.
+"""Coverage and width of velocities and accelerations over simulated motions, and speed at a million
+samples.
 
 Run: python benchmarks/derivatives.py coverage [RUNS] | errors [MOTIONS] | speed
 """
@@ -27,7 +28,9 @@ KNOWN = LocalNoise(SIGMA, 0.0, 1e4, 0.0, 0.0)
 
 
 def motion(kind: str, rng: np.random.Generator) -> Motion:
-    """Return position, velocity and acceleration of a motion over two seconds, as functions of time."""
+    """Return position, velocity and acceleration of a motion over two seconds, as functions of
+    time.
+    """
     size = rng.uniform(0.1, 0.6)
     if kind.startswith("swinging"):
         decay = 1.0 / rng.uniform(0.8, 3.0) if kind.endswith("away") else 0.0
@@ -73,10 +76,12 @@ def recorded(moving: Motion, t: Array, noise: str, rng: np.random.Generator) -> 
 
 
 def cell(asked: tuple[int, bool, str, int]) -> tuple[tuple[int, bool, str], Array, Array]:
-    """Return coverage of 68 and 95 % on average and at the sharpest curvature, and the widths against the best window.
+    """Return coverage of 68 and 95 % on average and at the sharpest curvature, and the widths
+    against the best window.
 
-    One cell: number of samples, even spacing or not, noise, number of runs. Widths are root mean squares of u, those
-    of the best window the root mean square error of the best one window for all samples of that motion.
+    One cell: number of samples, even spacing or not, noise, number of runs. Widths are root mean
+    squares of u, those of the best window the root mean square error of the best one window for all
+    samples of that motion.
     """
     n, even, noise, runs = asked
     rng = np.random.default_rng(n + 7 * runs + 1000 * NOISES.index(noise) + 17 * even)
@@ -113,7 +118,8 @@ def coverage(runs: int) -> None:
         for noise in NOISES
     ]
     print(
-        "samples, spacing, noise | v 68 % | v 95 % | sharpest 68, 95 | a 68 % | a 95 % | sharpest 68, 95"
+        "samples, spacing, noise | v 68 % | v 95 % | sharpest 68, 95 | a 68 % | a 95 % | "
+        "sharpest 68, 95"
     )
     with ProcessPoolExecutor(2) as pool:
         for (n, even, noise), hits, _ in pool.map(cell, cells):
@@ -122,7 +128,9 @@ def coverage(runs: int) -> None:
 
 
 def errors(motions: int) -> None:
-    """Print how the error of the windows by the data compares with that of the best one window of each motion."""
+    """Print how the error of the windows by the data compares with that of the best one window of
+    each motion.
+    """
     rng = np.random.default_rng(4)
     ratios: dict[int, list[float]] = {1: [], 2: []}
     for k in range(motions):
@@ -149,7 +157,8 @@ def errors(motions: int) -> None:
     for order, name in ((1, "velocity"), (2, "acceleration")):
         r = np.array(ratios[order])
         print(
-            f"{name}: within 1.3 of the best window in {100 * np.mean(r <= 1.3):.0f} %, median {np.median(r):.2f}"
+            f"{name}: within 1.3 of the best window in {100 * np.mean(r <= 1.3):.0f} %, median "
+            f"{np.median(r):.2f}"
         )
 
 
@@ -163,7 +172,9 @@ def _best(work: Callable[[], object], times: int = 5) -> float:
 
 
 def speed() -> None:
-    """Print times of velocity, acceleration and their uncertainties, a million samples, against the references."""
+    """Print times of velocity, acceleration and their uncertainties, a million samples, against the
+    references.
+    """
     rng = np.random.default_rng(1)
     n = 1_000_000
     even, uneven = np.arange(n) * 0.001, np.cumsum(rng.uniform(0.0005, 0.0015, n))

@@ -35,7 +35,8 @@ def main() -> None:
         drag.cancel()
         window.close()
     print(
-        f"one move, numbers and picture: median {statistics.median(times):.0f} ms, longest {max(times):.0f} ms"
+        f"one move, numbers and picture: median {statistics.median(times):.0f} ms, longest "
+        f"{max(times):.0f} ms"
     )
 
 

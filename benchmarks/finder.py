@@ -1,7 +1,7 @@
 """How well the span finder does on simulated trials, and how long it takes.
 
-Run: .venv/bin/python benchmarks/finder.py [trials] [first seed]; seeds below 1000 were used in tuning, the judge
-starts at 100000.
+Run: .venv/bin/python benchmarks/finder.py [trials] [first seed]; seeds below 1000 were used in
+tuning, the judge starts at 100000.
 """
 
 import sys
@@ -51,7 +51,9 @@ class Tally:
 
 
 def faint(scene: Scene, h: Happening) -> bool:
-    """Whether an event changes velocities by less than a tenth of what they are: nobody could see it."""
+    """Whether an event changes velocities by less than a tenth of what they are: nobody could see
+    it.
+    """
     if h.kind not in ("contact", "interaction"):
         return False
     for course in (c for c in scene.courses if c.body in h.bodies):
@@ -94,7 +96,8 @@ def judge(scene: Scene, t, positions, tally: Tally, label: str) -> None:
         if not same:
             tally.missed[h.kind] += 1
             tally.bad.append(
-                f"{label}: no {h.kind} at {h.t0:.3f}; {[(f.kind.value, round(f.t0, 3)) for f in near]}"
+                f"{label}: no {h.kind} at {h.t0:.3f}; "
+                f"{[(f.kind.value, round(f.t0, 3)) for f in near]}"
             )
             continue
         best = min(same, key=lambda f: abs(f.t0 - h.t0) + abs(f.t1 - h.t1))
@@ -114,7 +117,8 @@ def judge(scene: Scene, t, positions, tally: Tally, label: str) -> None:
             tally.holding += len(held)
             if held:
                 tally.bad.append(
-                    f"{label}: {f.kind.value} {f.t0:.3f} {f.t1:.3f} holds {held[0].kind} {held[0].t0:.3f}"
+                    f"{label}: {f.kind.value} {f.t0:.3f} {f.t1:.3f} holds {held[0].kind} "
+                    f"{held[0].t0:.3f}"
                 )
             steady = [h for h in truth if h.kind not in EVENTS and set(h.bodies) & set(f.bodies)]
             most = max(steady, key=lambda h: min(f.t1, h.t1) - max(f.t0, h.t0))
@@ -129,7 +133,9 @@ def judge(scene: Scene, t, positions, tally: Tally, label: str) -> None:
 
 
 def _speeds(scene: Scene, t, positions, truth, found, tally: Tally) -> None:
-    """Errors of the speeds just before and after each impact, from true spans and from found ones."""
+    """Errors of the speeds just before and after each impact, from true spans and from found
+    ones.
+    """
     for h in (h for h in truth if h.kind in ("contact", "interaction")):
         for course in (c for c in scene.courses if c.body in h.bodies):
             for side, edge in ((0, h.t0), (1, h.t1)):
@@ -198,7 +204,8 @@ def report(tally: Tally) -> list[str]:
     for kind in EVENTS:
         edges, asked = tally.edges[kind], tally.asked[kind]
         lines.append(
-            f"{kind}: {asked} happened, {asked - tally.missed[kind]} found, edges right {100 * np.mean(edges):.1f} %"
+            f"{kind}: {asked} happened, {asked - tally.missed[kind]} found, edges right "
+            f"{100 * np.mean(edges):.1f} %"
         )
     lines.append(
         f"false spans: {tally.false} of {tally.spans} ({100 * tally.false / tally.spans:.2f} %)"
@@ -207,7 +214,8 @@ def report(tally: Tally) -> list[str]:
     speeds = np.array(tally.speeds)
     rms = np.sqrt((speeds**2).mean(axis=0))
     lines.append(
-        f"speeds at contacts: RMS error {1e3 * rms[0]:.2f} mm/s with true spans, {rms[1] / rms[0]:.3f} × with found"
+        f"speeds at contacts: RMS error {1e3 * rms[0]:.2f} mm/s with true spans, "
+        f"{rms[1] / rms[0]:.3f} × with found"
     )
     clipped = np.sqrt((np.clip(speeds, 0, 5 * np.median(speeds[:, 0])) ** 2).mean(axis=0))
     lines.append(f"  the same without the largest: {clipped[1] / clipped[0]:.3f} ×")
@@ -231,7 +239,10 @@ def speed() -> str:
         middle = time.perf_counter()
         find_spans(trial)
         ratios.append((time.perf_counter() - middle) / (middle - begin))
-    return f"{len(t)} samples of two bodies: {np.median(ratios):.1f} × savgol_filter of the same samples"
+    return (
+        f"{len(t)} samples of two bodies: {np.median(ratios):.1f} × savgol_filter of the same "
+        "samples"
+    )
 
 
 if __name__ == "__main__":

@@ -19,10 +19,13 @@ from inertian.report.inspection import inspection_json
 
 SEEDS = Path(__file__).parent.parent / "tests" / "ugly"
 PIECES = (
-    b",", b";", b"\t", b"\n", b"\r", b'"', b"'", b"\0", b"\xff\xfe", b"\xef\xbb\xbf", b"NaN", b"1e999", b"-", b"=1+1",
+    b",", b";", b"\t", b"\n", b"\r", b'"', b"'", b"\0", b"\xff\xfe", b"\xef\xbb\xbf", b"NaN",
+    b"1e999", b"-", b"=1+1",
     b"#",
-    b"time (s)", b"[", b"{", b"PK\x03\x04", b"\x1f\x8b", b"999999999999999999999", b"1,234", b"1.234,5", b" " * 200,
-    b"14:50:01", b"2026-11-25T14:50:01Z", b"<!DOCTYPE html>", "−µ°½".encode(), b"(((((", b"1" * 5000, b"[" * 3000,
+    b"time (s)", b"[", b"{", b"PK\x03\x04", b"\x1f\x8b", b"999999999999999999999", b"1,234",
+    b"1.234,5", b" " * 200,
+    b"14:50:01", b"2026-11-25T14:50:01Z", b"<!DOCTYPE html>", "−µ°½".encode(), b"(((((",
+    b"1" * 5000, b"[" * 3000,
 )  # fmt: skip
 
 

@@ -1,4 +1,5 @@
-"""200 files of 500 rows through the window: drop, understand, bring in; and the longest gap of the event loop.
+"""200 files of 500 rows through the window: drop, understand, bring in; and the longest gap of the
+event loop.
 
 Run: QT_QPA_PLATFORM=offscreen .venv/bin/python benchmarks/intake.py
 """
@@ -67,12 +68,14 @@ def main() -> None:
         total, first, second = done - begin, read - begin, done - read
         longest, when = max(gaps)
         print(
-            f"{FILES} files of {ROWS} rows: {total:.2f} s (understood {first:.2f}, brought in {second:.2f}; at most 4)"
+            f"{FILES} files of {ROWS} rows: {total:.2f} s (understood {first:.2f}, brought in "
+            f"{second:.2f}; at most 4)"
         )
         window.keeping.may_leave = lambda: True
         window.close()
         print(
-            f"longest gap of the event loop {1000 * longest:.0f} ms, at {when - begin:.2f} s (at most 100)"
+            f"longest gap of the event loop {1000 * longest:.0f} ms, at {when - begin:.2f} s "
+            "(at most 100)"
         )
 
 

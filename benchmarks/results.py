@@ -1,9 +1,10 @@
-"""How often intervals of results contain the truth: readings, energies, fits and integrals of simulated trials.
+"""How often intervals of results contain the truth: readings, energies, fits and integrals of
+simulated trials.
 
-Run: python benchmarks/results.py [RUNS] [SAMPLES ...] [NAMES ...]; a name is that of a result, or its beginning.
-Noise is estimated by the program from each trial alone, facts are drawn within their ±. A cell is well where its share
-lies within the two-sided 99.9 % limits for so many trials; the last column compares the mean width with that from noise
-that is known.
+Run: python benchmarks/results.py [RUNS] [SAMPLES ...] [NAMES ...]; a name is that of a result, or
+its beginning. Noise is estimated by the program from each trial alone, facts are drawn within their
+±. A cell is well where its share lies within the two-sided 99.9 % limits for so many trials; the
+last column compares the mean width with that from noise that is known.
 """
 
 import sys
@@ -277,7 +278,9 @@ def jittered(n: int, even: bool, rng: np.random.Generator) -> Drawn:
 
 
 def towed(n: int, even: bool, rng: np.random.Generator, twice: bool) -> Drawn:
-    """Velocity, or distance, of a towed sled from its accelerometer, with a baseline that drifts."""
+    """Velocity, or distance, of a towed sled from its accelerometer, with a baseline that
+    drifts.
+    """
     t = 2.5 * times(n, even, rng)
     inside, w = np.clip(t - 1.0, 0.0, 3.0), 2.0 * np.pi / 3.0
     pull = np.where((t > 1.0) & (t < 4.0), np.sin(inside * w), 0.0)
@@ -317,7 +320,9 @@ CELLS: dict[str, tuple[Callable[..., Drawn], dict[str, object]]] = {
 
 
 def cell(asked: tuple[str, int, bool, int]) -> tuple[str, int, bool, list[float], float]:
-    """Return the shares inside 68 and 95 % intervals of one cell, and the width against known noise."""
+    """Return the shares inside 68 and 95 % intervals of one cell, and the width against known
+    noise.
+    """
     name, n, even, runs = asked
     work, more = CELLS[name]
     rng = np.random.default_rng([list(CELLS).index(name), n, even])

@@ -1,7 +1,8 @@
 """Start to a usable window with the demo, against an empty pyqtgraph window.
 
-Both are timed as whole processes, from start to the first painted picture, ours through the real command `inertian
-demo`: by then the demo is made and read, its spans are suggested and the bench is drawn. Run: make bench
+Both are timed as whole processes, from start to the first painted picture, ours through the real
+command `inertian demo`: by then the demo is made and read, its spans are suggested and the bench is
+drawn. Run: make bench
 """
 
 import argparse
@@ -59,7 +60,8 @@ def main() -> None:
     ours, empty = (statistics.median(p[i] for p in pairs) for i in (0, 1))
     ratio = statistics.median(a / b for a, b in pairs)
     print(
-        f"start with the demo {ours:.2f} s, empty pyqtgraph window {empty:.2f} s, ratio {ratio:.2f} (at most 1.6)"
+        f"start with the demo {ours:.2f} s, empty pyqtgraph window {empty:.2f} s, ratio "
+        f"{ratio:.2f} (at most 1.6)"
     )
 
 

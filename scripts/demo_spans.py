@@ -1,4 +1,5 @@
-"""Write the spans that the finder suggests for the demo's recordings, so that starting the demo need not search.
+"""Write the spans that the finder suggests for the demo's recordings, so that starting the demo
+need not search.
 
 Run after a change of the finder or of the demo's recordings: python scripts/demo_spans.py
 """

@@ -40,7 +40,9 @@ def demo():
 
 @pytest.fixture
 def open_window(qtbot, tmp_path):
-    """Return a function that opens a real window on a project and waits until its results are there."""
+    """Return a function that opens a real window on a project and waits until its results are
+    there.
+    """
     from inertian.desktop.look.tokens import LIGHT
     from inertian.desktop.shell.application import make_window
 

@@ -1,4 +1,6 @@
-"""Journeys over the bench: set aside, mark, read off, fit, treat the others; with the mouse and with keys alone."""
+"""Journeys over the bench: set aside, mark, read off, fit, treat the others; with the mouse and
+with keys alone.
+"""
 
 import numpy as np
 import pytest
@@ -53,7 +55,7 @@ def at_sample(window, body, row):
     return place(plot(window), trial.t[row], trial.body(body).channel("x").si[row])
 
 
-# -- setting aside ---------------------------------------------------------------------------------------------------
+# -- setting aside ---------------------------------------------------------------------------------
 
 
 def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window, demo, qtbot):
@@ -140,7 +142,7 @@ def test_jumps_are_shown_before_they_are_set_aside_and_a_gap_is_bridged(open_win
     assert any("outside 0.200 s to 2.000 s" in text.replace(",", ".") for text in tidy_text(window))
 
 
-# -- spans and the plumb line ----------------------------------------------------------------------------------------
+# -- spans and the plumb line ----------------------------------------------------------------------
 
 
 def test_a_span_is_drawn_in_a_strip_named_and_its_readings_follow_the_mouse(
@@ -288,7 +290,7 @@ def test_a_span_is_begun_on_an_empty_rail_split_copied_and_removed_from_its_menu
     assert plot(window).getPlotItem().vb.viewRange()[0][1] > 2.0
 
 
-# -- strips, fits, frame ---------------------------------------------------------------------------------------------
+# -- strips, fits, frame ---------------------------------------------------------------------------
 
 
 def test_strips_are_added_moved_and_shown_in_other_units_and_copied(open_window, demo, qtbot):
@@ -397,7 +399,7 @@ def test_the_frame_is_typed_read_off_and_copied_to_the_series(open_window, demo,
     assert window.document.project is demo
 
 
-# -- the others ------------------------------------------------------------------------------------------------------
+# -- the others ------------------------------------------------------------------------------------
 
 
 def test_the_others_are_treated_alike_in_one_edit_and_the_doubtful_are_stepped_through(

@@ -1,4 +1,6 @@
-"""The pages and corners of the bench: what they say when something is missing, long, odd or done twice."""
+"""The pages and corners of the bench: what they say when something is missing, long, odd or done
+twice.
+"""
 
 import numpy as np
 import pytest

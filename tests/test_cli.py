@@ -10,7 +10,8 @@ from pathlib import Path
 import pytest
 
 LEDGER_KEYS = {
-    "law", "unit", "expectation", "opening", "entries", "closing", "unaccounted", "z", "p", "smallest_visible",
+    "law", "unit", "expectation", "opening", "entries", "closing", "unaccounted", "z", "p",
+    "smallest_visible",
     "verdict", "bodies",
 }  # fmt: skip
 SCALAR_KEYS = {"value", "u", "dof", "k68", "k95"}
@@ -141,7 +142,8 @@ def test_start_up_paints_before_heavy_modules_are_loaded():
         "application()\n"
         "w = make_window(demo_project())\n"
         "w._warm = True; w.show(); w.bench.refresh(); w.margin.refresh(); w.grab()\n"
-        "print(sorted({m.split('.')[0] for m in sys.modules} & {'scipy', 'pint', 'polars', 'pydantic', 'pandas'}))\n"
+        "print(sorted({m.split('.')[0] for m in sys.modules} & {'scipy', 'pint', 'polars', "
+        "'pydantic', 'pandas'}))\n"
     )
     done = subprocess.run(
         [sys.executable, "-c", code],
@@ -213,8 +215,10 @@ def test_inspect_keeps_its_contract(tmp_path):
     }
     assert [b["name"] for b in trial["bodies"]] == ["heavy", "sled"]
     x = trial["bodies"][0]["channels"]["x"]
-    assert x == {"column": "heavy (cm)", "unit": "cm", "si_unit": "m", "n": 3, "first": 0.1, "last": 0.58,
-                 "mean": pytest.approx(0.94 / 3), "sum_sq": pytest.approx(0.01 + 0.0676 + 0.3364)}  # fmt: skip
+    assert x == {"column": "heavy (cm)", "unit": "cm", "si_unit": "m", "n": 3, "first": 0.1,
+    "last": 0.58,
+                 "mean": pytest.approx(0.94 / 3),
+                 "sum_sq": pytest.approx(0.01 + 0.0676 + 0.3364)}  # fmt: skip
     assert trial["bodies"][1]["channels"]["F"]["si_unit"] == "N"
 
 
@@ -304,7 +308,8 @@ def test_spans_are_told_as_the_contract_says_and_a_bad_file_stops_nothing(tmp_pa
     assert isinstance(told["schema"], int)
     assert [f["path"].rsplit("/", 1)[-1] for f in told["files"]] == names
     kinds = {
-        "rest", "steady velocity", "steady acceleration", "contact", "interaction", "turning point", "bounce", "push",
+        "rest", "steady velocity", "steady acceleration", "contact", "interaction", "turning point",
+        "bounce", "push",
         "end stop",
     }  # fmt: skip
     for file in told["files"]:

@@ -1,7 +1,9 @@
-"""The promise, simulated: stated intervals contain the truth as often as they claim, and are no wider than need be.
+"""The promise, simulated: stated intervals contain the truth as often as they claim, and are no
+wider than need be.
 
-Every collision is a made recording of its own series: physical simulation, camera noise, jitter, lost frames, rounding,
-stones weighed with error. Spans are suggested, noise, jitter and decelerations estimated by the program, as in use.
+Every collision is a made recording of its own series: physical simulation, camera noise, jitter,
+lost frames, rounding, stones weighed with error. Spans are suggested, noise, jitter and
+decelerations estimated by the program, as in use.
 """
 
 import numpy as np
@@ -38,7 +40,9 @@ COLLISIONS, TRIALS = 2000, 3
 
 
 def _series(rng, camera, weighed):
-    """A series of in-line collisions with the true motion of each; stones that would stop on film are drawn again."""
+    """A series of in-line collisions with the true motion of each; stones that would stop on film
+    are drawn again.
+    """
     entries, truths = [], []
     while len(entries) < TRIALS:
         ranges = SPEEDS[rng.integers(len(SPEEDS))]
@@ -63,7 +67,8 @@ def _series(rng, camera, weighed):
 def _true_amounts(truth, ledger, mass):
     """Opening, closing and unaccounted amounts as they really were.
 
-    The friction during the few milliseconds of the hit belongs to the entries, so it is not part of the loss.
+    The friction during the few milliseconds of the hit belongs to the entries, so it is not part of
+    the loss.
     """
     m = np.array(mass)
     v = truth.velocity(np.array([ledger.opens_at, ledger.closes_at]))[:, 0]
@@ -77,7 +82,9 @@ def _true_amounts(truth, ledger, mass):
 
 
 def _known_width(evaluator, project, entry, camera):
-    """The u of the unaccounted momentum if noise and jitter were known, the least that could be claimed."""
+    """The u of the unaccounted momentum if noise and jitter were known, the least that could be
+    claimed.
+    """
     series = evaluator.series(project, "s")
     rounding = 1e-4**2 / 12.0
     known = InstrumentNoise(
@@ -156,7 +163,8 @@ def test_intervals_cover_verdicts_rarely_cry_wolf_and_widths_are_near_the_least(
     print(f"{meaning}: mean width {width / least:.3f} of the least possible")
     for rate, claimed in zip(alarms, (1 - P95, 0.0027), strict=True):
         low, high = binom.ppf((0.0005, 0.9995), COLLISIONS, claimed) / COLLISIONS
-        # errors inside limits have no tails, so there a verdict cries wolf less often than the t distribution says
+        # errors inside limits have no tails, so there a verdict cries wolf less often than the t
+        # distribution says
         assert (0 if meaning is Meaning.LIMITS else low) <= rate <= high
     assert width <= 1.15 * least
 

@@ -1,4 +1,6 @@
-"""Velocities and accelerations: exact on polynomials, honest about noise, never across an impact; and their command."""
+"""Velocities and accelerations: exact on polynomials, honest about noise, never across an impact;
+and their command.
+"""
 
 import csv
 import json
@@ -294,7 +296,9 @@ def test_a_jump_keeps_its_row_and_sways_nothing(tmp_path):
 @pytest.mark.slow
 @pytest.mark.parametrize(("n", "even"), [(60, True), (300, True), (300, False), (1500, True)])
 def test_jitter_of_the_clock_asks_for_wider_windows_where_the_body_is_fast_and_is_covered(n, even):
-    """Read as misfits, errors of the time stamps made windows narrow: u of v was 3 to 60 times as large."""
+    """Read as misfits, errors of the time stamps made windows narrow: u of v was 3 to 60 times as
+    large.
+    """
     rng, hits, widths = np.random.default_rng(n + even), [], []
     for _ in range(40 if n < 1000 else 12):
         w, phase = rng.uniform(2.5, 5.0), rng.uniform(0.0, 6.0)

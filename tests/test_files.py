@@ -1,4 +1,6 @@
-"""Reading any table: the ugly files with their hand-written values, random layouts, hostile bytes, recipes."""
+"""Reading any table: the ugly files with their hand-written values, random layouts, hostile bytes,
+recipes.
+"""
 
 import gzip
 import io
@@ -100,9 +102,11 @@ def layouts(draw):
     if " " in delimiter:
         bodies = [b.replace(" ", "_") for b in bodies]
     return {
-        "t": [round(k * step, 6) for k in range(n)], "bodies": bodies, "columns": columns, "decimals": decimals,
+        "t": [round(k * step, 6) for k in range(n)], "bodies": bodies, "columns": columns,
+        "decimals": decimals,
         "delimiter": delimiter, "decimal": draw(st.sampled_from([".", DELIMITERS[delimiter]])),
-        "unit": draw(st.sampled_from(["m", "cm", "mm"])), "end": draw(st.sampled_from(["\n", "\r\n", "\r"])),
+        "unit": draw(st.sampled_from(["m", "cm", "mm"])), "end": draw(st.sampled_from(["\n", "\r\n",
+        "\r"])),
         "encoding": draw(st.sampled_from(["utf-8", "utf-8-sig", "utf-16", "cp1252"])),
         "preamble": draw(st.lists(st.sampled_from(["# lane 2", "# seen by Ada", ""]), max_size=4)),
         "brackets": draw(st.sampled_from(["({})", "[{}]", "/ {}"])),
@@ -202,9 +206,11 @@ def test_traps_are_refused_within_their_bounds():
         ("bomb.csv.gz", bomb, Code.TOO_LARGE),
         ("bomb.zip", zipped({"a.csv": "0,1\n" * 30_000_000}), Code.TOO_LARGE),
         ("deep.json", b"[" * 100_000, Code.UNSAFE_CONTENT),
-        ("entities.xlsx", zipped({"[Content_Types].xml": "<x/>", "xl/worksheets/sheet1.xml": "<!DOCTYPE a><a/>"}),
+        ("entities.xlsx", zipped({"[Content_Types].xml": "<x/>",
+        "xl/worksheets/sheet1.xml": "<!DOCTYPE a><a/>"}),
          Code.UNSAFE_CONTENT),
-        ("far.xlsx", zipped({"[Content_Types].xml": "<x/>", "xl/worksheets/sheet1.xml": FAR}), Code.TOO_LARGE),
+        ("far.xlsx", zipped({"[Content_Types].xml": "<x/>", "xl/worksheets/sheet1.xml": FAR}),
+        Code.TOO_LARGE),
         ("links.zip", zipped({"/absolute.csv": TABLE, "..\\x.csv": TABLE}), Code.UNSAFE_ENTRY),
         ("field.csv", b"time (s),x (m)\n" + b"9" * 3_000_000, Code.NO_TABLE),
     ):  # fmt: skip
@@ -250,10 +256,14 @@ def test_a_recipe_goes_through_json_and_decides_what_the_file_leaves_open():
 @pytest.mark.parametrize(
     ("text", "why"),
     [
-        ("", "not JSON"), ("[]", "format"), ('{"format": "inertian recipe", "version": 9}', "version"),
+        ("", "not JSON"), ("[]", "format"), ('{"format": "inertian recipe", "version": 9}',
+        "version"),
         ('{"format": "inertian recipe", "version": 1, "speed": 3}', "speed"),
         ('{"format": "inertian recipe", "version": 1, "frame_rate": -3}', "above zero"),
-        ('{"format": "inertian recipe", "version": 1, "columns": [{"title": "", "place": 0, "role": "boss"}]}', "boss"),
+        ((
+            '{"format": "inertian recipe", "version": 1, "columns": [{"title": "", "place": 0, '
+            '"role": "boss"}]}'
+        ), "boss"),
     ],
 )  # fmt: skip
 def test_what_is_no_recipe_is_refused_in_words(text, why):

@@ -1,4 +1,6 @@
-"""The span finder against simulated scenes whose truth is known, and against recordings it must survive."""
+"""The span finder against simulated scenes whose truth is known, and against recordings it must
+survive.
+"""
 
 import importlib.util
 import json

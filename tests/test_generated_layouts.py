@@ -1,4 +1,6 @@
-"""Recordings written in random combinations of what loggers, spreadsheets and people do, and read back."""
+"""Recordings written in random combinations of what loggers, spreadsheets and people do, and read
+back.
+"""
 
 import random
 
@@ -42,12 +44,15 @@ def recording(rng):
     w = {
         "n": n, "unit": rng.choice(["m", "cm", "mm"]), "time": rng.choice(["s", "ms"]),
         "rate": rng.choice([10, 25, 50]),
-        "bodies": rng.sample(BODIES, rng.randint(1, 3)), "axes": rng.choice([["x"], ["x"], ["x", "y"]]),
+        "bodies": rng.sample(BODIES, rng.randint(1, 3)), "axes": rng.choice([["x"], ["x"], ["x",
+        "y"]]),
         "delimiter": rng.choice([",", ";", "\t", "|", " ; "]), "index": rng.random() < 0.3,
         "remark": rng.random() < 0.3,
         "speed": rng.random() < 0.2, "warmth": rng.random() < 0.2, "units_row": rng.random() < 0.25,
-        "two_rows": rng.random() < 0.3, "trailing": rng.random() < 0.2, "blank_lines": rng.random() < 0.15,
-        "preamble": [rng.choice(PREAMBLES) for _ in range(rng.randint(0, 4))], "quote": rng.random() < 0.15,
+        "two_rows": rng.random() < 0.3, "trailing": rng.random() < 0.2,
+        "blank_lines": rng.random() < 0.15,
+        "preamble": [rng.choice(PREAMBLES) for _ in range(rng.randint(0, 4))],
+        "quote": rng.random() < 0.15,
         "end": rng.choice(["\n", "\r\n", "\r"]),
         "encoding": rng.choice(["utf-8", "utf-8-sig", "utf-16", "latin-1"]),
         "last_end": rng.random() < 0.8, "messages": rng.random() < 0.25,

@@ -1,4 +1,6 @@
-"""What is done with what was read: stretched scales and times, two recorders on one trial, recipes in projects."""
+"""What is done with what was read: stretched scales and times, two recorders on one trial, recipes
+in projects.
+"""
 
 import json
 from dataclasses import replace
@@ -152,7 +154,9 @@ def test_the_u_of_scale_and_time_base_is_carried_into_the_account_and_cancels_wh
 
 @pytest.mark.slow
 def test_intervals_cover_when_scale_and_time_base_are_known_within_their_u():
-    """The true scale and time base differ from the stated ones by draws from their u, trial by trial."""
+    """The true scale and time base differ from the stated ones by draws from their u, trial by
+    trial.
+    """
     rng, hits, n = np.random.default_rng(8), 0, 400
     for _ in range(n):
         scale = Stated((1 + rng.normal(0, 0.01)) / 412, 0.01 / 412, "standard")
@@ -262,7 +266,9 @@ def test_a_name_that_looks_like_a_formula_is_data_and_runs_in_no_spreadsheet(tmp
 
 @pytest.mark.slow
 def test_intervals_cover_when_a_clock_offset_is_known_within_its_u():
-    """Positions at the contact of the body on the second clock, its offset off by draws from the stated u."""
+    """Positions at the contact of the body on the second clock, its offset off by draws from the
+    stated u.
+    """
     rng, hits, n, u = np.random.default_rng(9), 0, 400, 0.01
     for _ in range(n):
         t1, t2 = np.arange(0, 2.4, 0.02), np.arange(0, 2.4, 0.025)
@@ -286,7 +292,9 @@ def test_intervals_cover_when_a_clock_offset_is_known_within_its_u():
 @pytest.mark.parametrize("name", ["scale", "time base"])
 @pytest.mark.parametrize("law", ["momentum x", "kinetic energy"])
 def test_the_sensitivity_to_a_stretch_is_that_of_evaluating_anew(name, law):
-    """u through the fact alone equals |∂/∂fact| u, the derivative taken by changing the fact and evaluating again."""
+    """u through the fact alone equals |∂/∂fact| u, the derivative taken by changing the fact and
+    evaluating again.
+    """
     share = 1e-3
 
     def opening(scale_by=1.0, base_by=1.0, scale_u=0.0, base_u=0.0):

@@ -1,4 +1,6 @@
-"""Where things stand in files: long tables, blocks, clocks of their own, restarts, packages, archives, flaws."""
+"""Where things stand in files: long tables, blocks, clocks of their own, restarts, packages,
+archives, flaws.
+"""
 
 import io
 import json
@@ -223,11 +225,15 @@ def test_archives_give_what_is_usable_and_say_what_is_not():
     [
         ([{"t": 0, "x": 1}, {"t": 1, "x": 2}, {"t": 2, "x": 4}], ["body"], 3),
         ({"t": [0, 1, 2], "x": [1, 2, 4]}, ["body"], 3),
-        ({"time": {"unit": "ms", "values": [0, 1, 2]}, "heavy": {"unit": "cm", "values": [1, 2, 3]}}, ["heavy"], 3),
-        ({"columns": ["t", "heavy", "light"], "data": [[0, 1, 2], [1, 2, 2], [2, 3, 2]]}, ["heavy", "light"], 3),
+        ({"time": {"unit": "ms", "values": [0, 1, 2]}, "heavy": {"unit": "cm", "values": [1, 2,
+        3]}}, ["heavy"], 3),
+        ({"columns": ["t", "heavy", "light"], "data": [[0, 1, 2], [1, 2, 2], [2, 3, 2]]}, ["heavy",
+        "light"], 3),
         ({"bodies": [{"name": "heavy", "samples": [{"t": 0, "x": 1}, {"t": 1, "x": 2}]},
-                     {"name": "light", "samples": [{"t": 0, "x": 5}, {"t": 1, "x": 5}]}]}, ["heavy", "light"], 2),
-        ({"run": {"results": {"samples": [{"t": k, "pos": {"x": k, "y": -k}} for k in range(5)]}}}, ["body"], 5),
+                     {"name": "light", "samples": [{"t": 0, "x": 5}, {"t": 1, "x": 5}]}]}, ["heavy",
+                     "light"], 2),
+        ({"run": {"results": {"samples": [{"t": k, "pos": {"x": k, "y": -k}} for k in range(5)]}}},
+        ["body"], 5),
         ([[0, 1.5], [1, 2.5], [2, 3.5]], ["body"], 3),
     ],
 )  # fmt: skip
@@ -269,7 +275,8 @@ def test_json_without_a_table_is_refused_in_words(text):
 
 @pytest.mark.parametrize(
     ("file", "name"),
-    [("run_1.csv", "run 1"), ("a.b.tsv", "a.b"), ("In line 03.tsv", "In line 03"), ("x.csv.gz", "x"), (".csv", ".csv"),
+    [("run_1.csv", "run 1"), ("a.b.tsv", "a.b"), ("In line 03.tsv", "In line 03"), ("x.csv.gz",
+    "x"), (".csv", ".csv"),
      ("v1.25", "v1.25"), ("data", "data")],
 )  # fmt: skip
 def test_trials_are_named_after_their_files(file, name):
@@ -295,7 +302,10 @@ def npy(array):
 
 
 def test_trials_side_by_side_feed_one_body_and_keep_their_own_time_columns():
-    rows = "Run 1;;Run 2;;Gate\nt/s;x/m;t/s;x/m;no\n0,0;1,00;0,0;2,00;1\n0,1;1,11;0,1;2,09;2\n0,2;1,19;0,2;2,31;3\n"
+    rows = (
+        "Run 1;;Run "
+        "2;;Gate\nt/s;x/m;t/s;x/m;no\n0,0;1,00;0,0;2,00;1\n0,1;1,11;0,1;2,09;2\n0,2;1,19;0,2;2,31;3\n"
+    )
     for first, second in (("Run 1", "Run 2"), ("Messreihe 1", "Messreihe 2")):
         reading = read_bytes(
             "runs.csv", rows.replace("Run 1", first).replace("Run 2", second).encode()

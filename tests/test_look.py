@@ -1,4 +1,6 @@
-"""The look: contrast computed from the tokens, nothing clipped, every glyph in the shipped typeface."""
+"""The look: contrast computed from the tokens, nothing clipped, every glyph in the shipped
+typeface.
+"""
 
 from pathlib import Path
 

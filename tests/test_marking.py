@@ -68,7 +68,7 @@ def project_of(*trials):
     return with_trials(Project("p", series=(Series("s"),)), trials, "s")
 
 
-# -- tidy steps ------------------------------------------------------------------------------------------------------
+# -- tidy steps ------------------------------------------------------------------------------------
 
 
 def flawed():
@@ -132,7 +132,7 @@ def test_rows_and_runs_are_the_same_thing(rows):
     assert TidyStep(StepKind.SET_ASIDE, runs_of(rows)).rows(501).tolist() == sorted(set(rows))
 
 
-# -- frame -----------------------------------------------------------------------------------------------------------
+# -- frame -----------------------------------------------------------------------------------------
 
 places = st.floats(-5.0, 5.0)
 
@@ -158,7 +158,9 @@ def test_a_frame_turns_shifts_and_flips_without_changing_lengths(x0, y0, angle, 
 )
 @settings(max_examples=60)
 def test_slopes_of_frame_facts_are_what_a_changed_frame_does(angle, flipped, order, u, v):
-    """Scale, time base, angle, origin and clock, each moved by a little, against the stated slope."""
+    """Scale, time base, angle, origin and clock, each moved by a little, against the stated
+    slope.
+    """
     frame, step = Frame(origin=(0.4, -1.1), angle=angle, flipped=flipped), 1e-6
     metre, second, degree = (
         unit_of(k, s) for k, s in (("length", "m"), ("time", "s"), ("angle", "°"))
@@ -231,7 +233,7 @@ def test_an_origin_has_its_uncertainty_in_a_position_but_not_in_a_change():
     assert change.u < 0.002
 
 
-# -- spans -----------------------------------------------------------------------------------------------------------
+# -- spans -----------------------------------------------------------------------------------------
 
 
 def test_spans_are_named_split_and_retyped_and_keep_off_events(demo):
@@ -264,7 +266,7 @@ def test_the_spans_kept_for_the_demo_are_those_the_finder_finds(demo):
         assert suggest_spans(entry.trial) == marked_before(entry.trial) == entry.spans
 
 
-# -- readings --------------------------------------------------------------------------------------------------------
+# -- readings --------------------------------------------------------------------------------------
 
 
 def test_readings_of_exact_motions_are_exact_far_from_the_origin_of_time():
@@ -320,7 +322,8 @@ def test_a_band_is_what_readouts_say_sample_by_sample():
             seen, {"r": quantity_values(seen, shown, "a", t[row], row).estimate(np.ones(1))}
         )["r"]
         assert result.value == pytest.approx(values[20], rel=1e-9, abs=1e-12)
-        # one pass takes the velocity of the moment for the whole window, and position and slope for unrelated
+        # one pass takes the velocity of the moment for the whole window, and position and slope for
+        # unrelated
         assert result.u == pytest.approx(
             u[20], rel=0.05 if shown.quantity is Quantity.ANGULAR_SPEED else 0.03
         )
@@ -403,7 +406,7 @@ def test_two_points_near_one_another_share_their_samples():
     assert near.u < 0.5 * far.u
 
 
-# -- curves ----------------------------------------------------------------------------------------------------------
+# -- curves ----------------------------------------------------------------------------------------
 
 SHAPES = {
     CurveShape.CONSTANT: (0.7,),
@@ -456,7 +459,7 @@ def test_a_held_parameter_stays_and_a_wrong_shape_is_told_in_words():
     assert bad.fit.r_squared > 0.99  # and yet: R² never decides
 
 
-# -- treating others alike -------------------------------------------------------------------------------------------
+# -- treating others alike -------------------------------------------------------------------------
 
 
 def test_others_are_treated_like_one_and_few_need_a_look(demo):
@@ -610,8 +613,10 @@ def test_arithmetic_is_read_as_people_write_it(text, value):
 
 @pytest.mark.parametrize(
     "text",
-    ["", "a +", "9**9**9", "a**1000", "__import__('os')", "a.b", "a[0]", "lambda: 1", "1 if a else 2", "a;b",
-     "sin", "sin(a, b)", "-" * 60 + "a", "a" * 400, "a = 3", "“a”", "{a}", "x**(9**9)", "True and a"],
+    ["", "a +", "9**9**9", "a**1000", "__import__('os')", "a.b", "a[0]", "lambda: 1",
+    "1 if a else 2", "a;b",
+     "sin", "sin(a, b)", "-" * 60 + "a", "a" * 400, "a = 3", "“a”", "{a}", "x**(9**9)",
+     "True and a"],
 )  # fmt: skip
 def test_what_is_no_arithmetic_is_refused_in_words(text):
     with pytest.raises(FormulaError) as refusal:

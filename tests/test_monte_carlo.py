@@ -1,4 +1,6 @@
-"""Monte Carlo and budgets against the worked examples of the Guide: JCGM 101, 9.2, and JCGM 100, H.1 to H.3."""
+"""Monte Carlo and budgets against the worked examples of the Guide: JCGM 101, 9.2, and JCGM 100,
+H.1 to H.3.
+"""
 
 from dataclasses import replace
 
@@ -151,7 +153,8 @@ def test_h_2_resistance_and_reactance_with_their_correlations():
 
 
 THERMOMETER = (
-    (21.521, -0.171), (22.012, -0.169), (22.512, -0.166), (23.003, -0.159), (23.507, -0.164), (23.999, -0.165),
+    (21.521, -0.171), (22.012, -0.169), (22.512, -0.166), (23.003, -0.159), (23.507, -0.164),
+    (23.999, -0.165),
     (24.513, -0.156), (25.002, -0.157), (25.503, -0.159), (26.010, -0.161), (26.511, -0.160),
 )  # fmt: skip
 
@@ -174,11 +177,13 @@ def test_h_3_the_calibration_line_of_a_thermometer():
     assert round(coverage_factor(0.95, 9), 2) == 2.26
 
 
-# -- readings, drawn anew ---------------------------------------------------------------------------------------------
+# -- readings, drawn anew --------------------------------------------------------------------------
 
 
 def sled(rng, turn=None, n=60):
-    """A sled on a parabola that turns at a time, or never: what is seen of it, and its true speed as a function."""
+    """A sled on a parabola that turns at a time, or never: what is seen of it, and its true speed
+    as a function.
+    """
     t = np.arange(n) * 2.0 / n
     at = 5.0 if turn is None else turn
     x = -0.4 * (t - at) ** 2 + rng.normal(0.0, 1e-3, n)

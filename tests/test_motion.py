@@ -158,7 +158,9 @@ def test_an_empty_span_is_refused():
 
 
 def _glides(rng, spans, noise=0.0, jitter=0.0, a=0.1, n=60):
-    """Recordings of one or two bodies that slow down with `a`; `spans` lists their starting speeds."""
+    """Recordings of one or two bodies that slow down with `a`; `spans` lists their starting
+    speeds.
+    """
     fits = []
     for number, speeds in enumerate(spans):
         t = np.arange(n) * 0.02
@@ -223,7 +225,8 @@ def test_reading_noise_and_jitter_are_told_apart_without_bias(jitter, speeds):
         spread = np.var([f[0] for f in found]) / 0.0012**4
         assert spread == pytest.approx(relative, rel=0.45)
     else:
-        # σ_t² cannot be negative, so where there is no jitter a little of the reading noise is taken for it
+        # σ_t² cannot be negative, so where there is no jitter a little of the reading noise is
+        # taken for it
         assert 0.92 * 0.0012**2 < reading < 1.01 * 0.0012**2
         assert reading + stamp * 1.5**2 == pytest.approx(0.0012**2, rel=0.06)
 

@@ -1,4 +1,6 @@
-"""Noise that is not one white error of every reading: stated in columns, of coarse steps, alike next to next."""
+"""Noise that is not one white error of every reading: stated in columns, of coarse steps, alike
+next to next.
+"""
 
 import csv
 import json
@@ -67,7 +69,7 @@ def inside(share, runs, p=0.6827):
     return abs(share - p) < 3.3 * np.sqrt(p * (1.0 - p) / runs)
 
 
-# -- files ------------------------------------------------------------------------------------------------------------
+# -- files -----------------------------------------------------------------------------------------
 
 HEADERS = {
     "t (s),x (m),u_x (m)": {"body x": 1.0},
@@ -134,7 +136,7 @@ def test_turned_axes_mix_stated_uncertainties(angle, flipped):
     assert ux**2 == pytest.approx((0.3 * np.cos(angle)) ** 2 + (0.4 * np.sin(angle)) ** 2)
 
 
-# -- without a window -------------------------------------------------------------------------------------------------
+# -- without a window ------------------------------------------------------------------------------
 
 
 def derived(tmp_path, *more, text):
@@ -214,7 +216,7 @@ def test_what_is_known_well_or_of_another_step_is_not_pooled():
     assert found[0].sigma == pytest.approx(np.sqrt((4.0 + 50.0 * 1.44) / 54.0))
 
 
-# -- in the window ----------------------------------------------------------------------------------------------------
+# -- in the window ---------------------------------------------------------------------------------
 
 
 @pytest.mark.slow
@@ -253,7 +255,9 @@ def test_a_column_that_states_too_little_is_stretched_to_the_scatter():
 
 @pytest.mark.slow
 def test_readings_in_coarse_steps_cover_their_truth():
-    """A sled that creeps: without the pattern of rounding, means and speeds would cover about half as often."""
+    """A sled that creeps: without the pattern of rounding, means and speeds would cover about half
+    as often.
+    """
     rng, t, runs, hits = np.random.default_rng(7), np.arange(60) * 0.033, 300, []
     mean = NamedReading(
         "m", ReadingKind.MEAN, QuantityRef(Quantity.POSITION, "x"), "sled", (), "part"
@@ -317,7 +321,7 @@ def test_draws_agree_with_first_order(kind):
     assert np.interp(1.0, t, at_samples) == pytest.approx(first.u, rel=0.15)
 
 
-# -- the algebra ------------------------------------------------------------------------------------------------------
+# -- the algebra -----------------------------------------------------------------------------------
 
 
 @settings(max_examples=40)
@@ -372,7 +376,7 @@ def test_strips_of_local_fits_have_the_same_u_as_readings_at_their_samples():
     assert isinstance(whole.terms[0][1], type(identity_operator(np.arange(80), np.arange(80))))
 
 
-# -- on the screen ----------------------------------------------------------------------------------------------------
+# -- on the screen ---------------------------------------------------------------------------------
 
 
 def test_a_column_is_made_the_uncertainty_of_another_in_the_intake_and_counts(

@@ -1,4 +1,6 @@
-"""Formulas: units are checked, rings and dangers refused, uncertainties are those of the same thing by hand."""
+"""Formulas: units are checked, rings and dangers refused, uncertainties are those of the same thing
+by hand.
+"""
 
 from dataclasses import replace
 
@@ -335,7 +337,7 @@ def test_an_accelerometer_gives_velocity_and_distance_that_cover_the_truth():
     rng = np.random.default_rng(11)
     hits = []
     for _ in range(150):
-        trial, t, v, x = _sled(rng)
+        trial, _t, v, x = _sled(rng)
         seen = seen_of(project(trial))
         velocity, distance = (
             at_all_samples(seen, QuantityRef(Quantity.OWN, s, u), "sled")
@@ -362,7 +364,7 @@ def test_an_area_of_a_rate_is_the_change_and_a_rate_of_an_area_is_refused():
         quantity_values(seen, QuantityRef(Quantity.OWN, "no", "J"), "sled", t[10:20])
 
 
-# -- facts from measurements ------------------------------------------------------------------------------------------
+# -- facts from measurements -----------------------------------------------------------------------
 
 
 def lengths(**typed):
@@ -541,7 +543,9 @@ def test_a_towed_sled_with_an_offset_and_a_drift_is_levelled_by_its_spans_of_res
 
 @pytest.mark.parametrize(("rule", "order"), [("area", 2.0), ("simpson", 3.5), ("stepsum", 1.0)])
 def test_integrals_follow_their_rule_and_own_up_to_what_it_leaves_out(rule, order):
-    """A smooth push without noise: the error falls as it must, and the stated ± is at least of its size."""
+    """A smooth push without noise: the error falls as it must, and the stated ± is at least of its
+    size.
+    """
     misses, stated = [], []
     for n in (20, 40, 80):
         t = np.sort(np.linspace(0.0, 2.0, n))

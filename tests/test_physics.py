@@ -26,7 +26,9 @@ FREE, CONTACT = SpanKind.FREE, SpanKind.CONTACT
 
 
 def collision(v1, v2, e=0.8, m=(19.1, 11.3), a=0.0, noise=1e-4, seed=0, axes=("x",), gap=0.29):
-    """An ideal hit at t = 1 s with restitution e along x, gliding with deceleration a before and after."""
+    """An ideal hit at t = 1 s with restitution e along x, gliding with deceleration a before and
+    after.
+    """
     rng = np.random.default_rng(seed)
     t = np.arange(0.0, 2.0001, 0.02)
     w1, w2 = np.array(v1, dtype=float), np.array(v2, dtype=float)
@@ -69,7 +71,9 @@ def accounts(project):
 
 
 def check_balance(v1, v2, e, a, seed):
-    """Hold a made collision against its closed form: momentum, energy loss, restitution, friction, sums and budget."""
+    """Hold a made collision against its closed form: momentum, energy loss, restitution, friction,
+    sums and budget.
+    """
     m1, m2 = 19.1, 11.3
     made = accounts(collision((v1,), (v2,), e, a=a, noise=1e-6, seed=seed))
     momentum, energy = made.ledger("momentum x"), made.ledger(ENERGY)

@@ -1,4 +1,6 @@
-"""One table in every container gives the same trial; the fast and the careful way agree; workbooks cell by cell."""
+"""One table in every container gives the same trial; the fast and the careful way agree; workbooks
+cell by cell.
+"""
 
 import gzip
 import io
@@ -24,13 +26,16 @@ def codes(reading):
     return sorted(str(f.code) for f in reading.findings)
 
 
-# -- a workbook of our own making ------------------------------------------------------------------------------------
+# -- a workbook of our own making ------------------------------------------------------------------
 
 WORKBOOK = (
     '<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" '
     'xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets>{sheets}</sheets></workbook>'
 )
-RELATIONS = '<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">{all}</Relationships>'
+RELATIONS = (
+    "<Relationships "
+    'xmlns="http://schemas.openxmlformats.org/package/2006/relationships">{all}</Relationships>'
+)
 KIND = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/"
 MAIN = 'xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"'
 SHEET = f"<worksheet {MAIN}><sheetData>{{rows}}</sheetData></worksheet>"
@@ -39,7 +44,9 @@ STYLES = f'<styleSheet {MAIN}><cellXfs count="3">{FORMATS}</cellXfs></styleSheet
 
 
 def cell(place, value):
-    """One cell: text, number, ("f", formula, cached or None), ("time", fraction of a day) or ("date", days)."""
+    """One cell: text, number, ("f", formula, cached or None), ("time", fraction of a day) or
+    ("date", days).
+    """
     if isinstance(value, str):
         return f'<c r="{place}" t="inlineStr"><is><t>{escape(value)}</t></is></c>' if value else ""
     if isinstance(value, tuple) and value[0] == "f":
@@ -173,7 +180,7 @@ def test_dates_of_a_workbook_and_formulas_never_computed():
     np.testing.assert_allclose(reading.trials[0].time.seconds, np.arange(5.0), atol=1e-3)
 
 
-# -- the fast way and the careful way --------------------------------------------------------------------------------
+# -- the fast way and the careful way --------------------------------------------------------------
 
 ODD = [
     b"",
@@ -260,7 +267,7 @@ def test_long_time_stamps_lose_no_digit_on_the_fast_way(monkeypatch):
     np.testing.assert_array_equal(trial.time.seconds, np.round(np.arange(2000) / 1000, 6))
 
 
-# -- from what was read to a trial -----------------------------------------------------------------------------------
+# -- from what was read to a trial -----------------------------------------------------------------
 
 
 def test_a_trial_is_sorted_and_keeps_the_first_of_equal_times():

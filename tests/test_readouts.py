@@ -340,7 +340,7 @@ def test_readings_of_a_long_recording_are_those_of_the_motion(even):
     assert np.all(np.abs(value - (0.9 * np.cos(3.0 * t)) ** 2) < 6.0 * u + 1e-4)
 
 
-# -- windows by the data, and what they leave out ----------------------------------------------------------------------
+# -- windows by the data, and what they leave out --------------------------------------------------
 
 
 @st.composite

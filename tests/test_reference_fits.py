@@ -1,7 +1,8 @@
-"""Fits against certified results: the NIST's reference data sets, Pearson's data with York's weights, and the GUM.
+"""Fits against certified results: the NIST's reference data sets, Pearson's data with York's
+weights, and the GUM.
 
-The data sets of the NIST (Statistical Reference Datasets, 1998) come with packages that set-up fetches. Wampler's are
-defined by a formula.
+The data sets of the NIST (Statistical Reference Datasets, 1998) come with packages that set-up
+fetches. Wampler's are defined by a formula.
 """
 
 import re
@@ -62,7 +63,9 @@ certified_data = pytest.mark.skipif(
 
 
 def _certified(name):
-    """Starts of both kinds, certified values and standard deviations by parameter, and the data, from a file."""
+    """Starts of both kinds, certified values and standard deviations by parameter, and the data,
+    from a file.
+    """
     text = (REFERENCE / f"{name}.dat").read_text()
     rows = re.findall(r"^\s*(b\d)\s*=\s*(\S+)\s+(\S+)\s+(\S+)\s+(\S+)\s*$", text, re.MULTILINE)
     table = {symbol: [float(v) for v in values] for symbol, *values in rows}
@@ -196,7 +199,9 @@ def _numbers(text, name):
 
 
 def _linear_agreement(matrix, y, values, deviations):
-    """The least number of digits, of values and of standard deviations, to which a linear problem is solved."""
+    """The least number of digits, of values and of standard deviations, to which a linear problem
+    is solved.
+    """
 
     def curve(_tau, *b):
         return sum(value * column for value, column in zip(b, matrix, strict=True))

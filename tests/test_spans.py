@@ -36,7 +36,9 @@ LIMITS, LEAST = (0.0, 10.0), 0.05
 
 @st.composite
 def marked(draw):
-    """Spans side by side, events and steady ones in turn, and perhaps one of one's own over them."""
+    """Spans side by side, events and steady ones in turn, and perhaps one of one's own over
+    them.
+    """
     cuts = sorted(draw(st.lists(st.floats(0.1, 9.9), min_size=2, max_size=7, unique=True)))
     cuts = [c for k, c in enumerate(cuts) if k == 0 or c - cuts[k - 1] > 2 * LEAST]
     edges = [0.0, *cuts, 10.0]
@@ -50,7 +52,9 @@ def marked(draw):
 
 
 def broken(spans):
-    """What is wrong with spans: too short, outside, or a steady one that reaches into an event of its body."""
+    """What is wrong with spans: too short, outside, or a steady one that reaches into an event of
+    its body.
+    """
     for s in spans:
         if s.stop - s.start < LEAST - 1e-9 or s.start < LIMITS[0] or s.stop > LIMITS[1]:
             return s
@@ -221,7 +225,9 @@ def test_joining_keeps_what_was_set_aside_at_its_samples():
 
 @st.composite
 def ugly(draw):
-    """Recordings as they come at worst: gaps, blanks, steps, stuck or wild channels, two to sixty samples."""
+    """Recordings as they come at worst: gaps, blanks, steps, stuck or wild channels, two to sixty
+    samples.
+    """
     n = draw(st.integers(2, 60))
     rng = np.random.default_rng(draw(st.integers(0, 10_000)))
     t = np.cumsum(rng.choice([0.01, 0.02, 1.5], n, p=[0.5, 0.45, 0.05])) + draw(

@@ -1,4 +1,6 @@
-"""The same curve in several trials: the common value covers its truth, shared errors stay, differences are seen."""
+"""The same curve in several trials: the common value covers its truth, shared errors stay,
+differences are seen.
+"""
 
 import numpy as np
 import pytest

@@ -1,4 +1,6 @@
-"""Journeys through the real window: real clicks, drags and keys, and what a person would then see."""
+"""Journeys through the real window: real clicks, drags and keys, and what a person would then
+see.
+"""
 
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl

@@ -56,7 +56,8 @@ def test_exponents_of_either_letter_are_read(value, letter, decimals):
 @pytest.mark.parametrize(
     ("text", "value", "unit"),
     [
-        ("−3.5", -3.5, ""), ("–3,5", -3.5, ""), ("+.5", 0.5, ""), ("5.", 5.0, ""), (" 12.3 cm ", 12.3, "cm"),
+        ("−3.5", -3.5, ""), ("–3,5", -3.5, ""), ("+.5", 0.5, ""), ("5.", 5.0, ""), (" 12.3 cm ",
+        12.3, "cm"),
         ("12,3cm", 12.3, "cm"), ("100ms", 100.0, "ms"), ("5 %", 5.0, "%"), ("1.2×10^3", 1200.0, ""),
         ("2 m/s", 2.0, "m/s"),
         ("1.5D+02", 150.0, ""), ("1 234,5", 1234.5, ""), ("3.0 m/s²", 3.0, "m/s²"),
@@ -68,7 +69,8 @@ def test_odd_spellings_of_numbers(text, value, unit):
 
 @pytest.mark.parametrize(
     "text",
-    ["", "abc", "1_000", "0x10", "1.2.3", "1,2,3", "12:30", "=1+1", "1e", "--5", "1 2", "5 apples", "1e999", "..", "1,",
+    ["", "abc", "1_000", "0x10", "1.2.3", "1,2,3", "12:30", "=1+1", "1e", "--5", "1 2", "5 apples",
+    "1e999", "..", "1,",
      "nan", "٣", "1" * 70, "2026-11-25", "1.23.456,7"],
 )  # fmt: skip
 def test_what_is_no_number_is_none(text):
@@ -77,7 +79,8 @@ def test_what_is_no_number_is_none(text):
 
 @pytest.mark.parametrize(
     "text",
-    ["", "  ", "NA", "n/a", "NaN", "-nan", "null", "None", "-", "--", "—", ".", "?", "#N/A", "#DIV/0!", "inf",
+    ["", "  ", "NA", "n/a", "NaN", "-nan", "null", "None", "-", "--", "—", ".", "?", "#N/A",
+    "#DIV/0!", "inf",
      "-Infinity", "1.#QNAN", "missing"],
 )  # fmt: skip
 def test_words_for_missing(text):
@@ -89,10 +92,13 @@ def test_words_for_missing(text):
     ("columns", "mark", "certain"),
     [
         ([["0,5", "1,5"]], ",", True), ([["0.5", "1.5"]], ".", True), ([["1", "2"]], ".", True),
-        ([["1,234", "1,301"]], ",", False), ([["1.234", "1.301"]], ".", True), ([["1.234,5"]], ",", True),
+        ([["1,234", "1,301"]], ",", False), ([["1.234", "1.301"]], ".", True), ([["1.234,5"]], ",",
+        True),
         ([["1,234.5"]], ".", True), ([["1,234,567"]], ".", True), ([["1.234.567"]], ",", True),
-        ([["950", "1,020"]], ".", True), ([["0,123", "1,234"]], ",", True), ([["0,1"], ["1.234"]], ",", True),
-        ([["0.5"], ["1,234"]], ".", True), ([["1,5", "2.5", "3,5"]], ",", False), ([["1 234,5"]], ",", True),
+        ([["950", "1,020"]], ".", True), ([["0,123", "1,234"]], ",", True), ([["0,1"], ["1.234"]],
+        ",", True),
+        ([["0.5"], ["1,234"]], ".", True), ([["1,5", "2.5", "3,5"]], ",", False), ([["1 234,5"]],
+        ",", True),
     ],
 )  # fmt: skip
 def test_the_decimal_mark_is_decided_by_what_cannot_be_read_otherwise(columns, mark, certain):
@@ -101,30 +107,39 @@ def test_the_decimal_mark_is_decided_by_what_cannot_be_read_otherwise(columns, m
 
 
 TITLES = [
-    ("time (s)", "time", "s", "", ""), ("Zeit t / s", "time", "s", "", ""), ("t[ms]", "time", "ms", "", ""),
-    ("time in ms", "time", "ms", "", ""), ("time, s", "time", "s", "", ""), ("time_us", "time", "us", "", ""),
+    ("time (s)", "time", "s", "", ""), ("Zeit t / s", "time", "s", "", ""), ("t[ms]", "time", "ms",
+    "", ""),
+    ("time in ms", "time", "ms", "", ""), ("time, s", "time", "s", "", ""), ("time_us", "time",
+    "us", "", ""),
     ("heavy time (s)", "time", "s", "heavy", ""), ("t1 (s)", "time", "s", "1", ""),
     ("Elapsed Time", "time", "", "", ""),
     ("heavy (cm)", "position", "cm", "heavy", ""), ("heavy x (cm)", "position", "cm", "heavy", "x"),
     ("heavy_y_mm", "position", "mm", "heavy", "y"), ("xA (m)", "position", "m", "A", "x"),
     ("x1", "position", "", "1", "x"),
-    ("position of heavy in cm", "position", "cm", "heavy", ""), ("Ort x / m", "position", "m", "", "x"),
+    ("position of heavy in cm", "position", "cm", "heavy", ""), ("Ort x / m", "position", "m", "",
+    "x"),
     ("posición (m)", "position", "m", "", ""), ("położenie [cm]", "position", "cm", "", ""),
     ("h (m)", "position", "m", "", "y"),
-    ("stone 1 position (m)", "position", "m", "stone 1", ""), ("<b>puck</b> (m)", "position", "m", "<b>puck</b>", ""),
+    ("stone 1 position (m)", "position", "m", "stone 1", ""), ("<b>puck</b> (m)", "position", "m",
+    "<b>puck</b>", ""),
     ("stone-A (m)", "position", "m", "stone-A", ""), ("heavyX", "position", "", "heavy", "x"),
     ("velocity (m/s)", "velocity", "m/s", "", ""), ("v / (m/s)", "velocity", "m/s", "", ""),
     ("vx (m/s)", "velocity", "m/s", "", "x"),
-    ("speed heavy (cm/s)", "velocity", "cm/s", "heavy", ""), ("x (m/s)", "velocity", "m/s", "", "x"),
-    ("a (m/s^2)", "acceleration", "m/s^2", "", ""), ("Acc X (m s-2)", "acceleration", "m s-2", "", "x"),
+    ("speed heavy (cm/s)", "velocity", "cm/s", "heavy", ""), ("x (m/s)", "velocity", "m/s", "",
+    "x"),
+    ("a (m/s^2)", "acceleration", "m/s^2", "", ""), ("Acc X (m s-2)", "acceleration", "m s-2", "",
+    "x"),
     ("a (g)", "acceleration", "gₙ", "", ""),
-    ("F (N)", "force", "N", "", ""), ("sled F (mN)", "force", "mN", "sled", ""), ("Kraft in N", "force", "N", "", ""),
-    ("Frame No.", "frame", "", None, ""), ("no.", "row number", "", None, ""), ("remark", "remark", "", None, ""),
+    ("F (N)", "force", "N", "", ""), ("sled F (mN)", "force", "mN", "sled", ""), ("Kraft in N",
+    "force", "N", "", ""),
+    ("Frame No.", "frame", "", None, ""), ("no.", "row number", "", None, ""), ("remark", "remark",
+    "", None, ""),
     ("temperature (°C)", "other", "°C", None, ""), ("σx (m)", "other", "m", None, ""),
     ("mass (kg)", "other", "kg", None, ""),
     ("x error (mm)", "other", "mm", None, "x"), ("angle (°)", "other", "°", None, ""),
     ("raw (px)", "other", "px", None, ""),
-    ("heavy", "unknown", "", "heavy", ""), ("body 1", "unknown", "", "body 1", ""), ("body", "body", "", None, ""),
+    ("heavy", "unknown", "", "heavy", ""), ("body 1", "unknown", "", "body 1", ""), ("body", "body",
+    "", None, ""),
     ("run", "trial", "", None, ""), ("Versuch", "trial", "", None, ""),
 ]  # fmt: skip
 
@@ -162,7 +177,8 @@ def test_iso_times_are_read_to_the_microsecond_whatever_the_zone(start, steps):
     [
         (["14:50:01", "14:50:02"], [0, 1]), (["14:50:01.25", "14:50:01,75"], [0, 0.5]),
         (["1:02.5", "1:03.0"], [0, 0.5]),
-        (["11:59:59 PM", "12:00:01 AM"], [0, 2]), (["25.11.2026 14:50:01,5", "25.11.2026 14:50:02,0"], [0, 0.5]),
+        (["11:59:59 PM", "12:00:01 AM"], [0, 2]), (["25.11.2026 14:50:01,5",
+        "25.11.2026 14:50:02,0"], [0, 0.5]),
         (["11/25/2026 14:50:01", "11/26/2026 14:50:01"], [0, 86400]),
         (["2026-11-25 23:00:00Z", "2026-11-26 01:00:00+01:00"], [0, 3600]),
         (["14:50", "14:51"], [0, 60]),
@@ -199,9 +215,11 @@ def test_time_stamps_are_told_by_their_size():
 @pytest.mark.parametrize(
     ("line", "rate", "scale"),
     [
-        ("50 frames per second", 50.0, None), ("Bildrate: 25", 25.0, None), ("fps = 29,97", 29.97, None),
+        ("50 frames per second", 50.0, None), ("Bildrate: 25", 25.0, None), ("fps = 29,97", 29.97,
+        None),
         ("recorded at 240 Hz", 240.0, None),
-        ("scale: 412 px = 1.000 m", None, 1 / 412), ("1 m = 412 px", None, 1 / 412), ("2.43 mm/px", None, 0.00243),
+        ("scale: 412 px = 1.000 m", None, 1 / 412), ("1 m = 412 px", None, 1 / 412), ("2.43 mm/px",
+        None, 0.00243),
         ("412 ± 2 px = 100.0 cm", None, 1 / 412), ("412 px per m", None, 1 / 412),
         ("nothing of this", None, None), ("filmed at 300 fps, exported as 25 fps", None, None),
     ],

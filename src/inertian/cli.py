@@ -1,4 +1,6 @@
-"""The stages without a window: JSON or text out, exit 2 with one line on stderr for each thing refused."""
+"""The stages without a window: JSON or text out, exit 2 with one line on stderr for each thing
+refused.
+"""
 
 import json
 import sys
@@ -51,7 +53,9 @@ def inspect(
         bool, typer.Option("--json", help="Print JSON, SI at full precision")
     ] = False,
 ) -> None:
-    """Say how each file is understood: format, columns, units, time base, trials, bodies, unusable lines, warnings."""
+    """Say how each file is understood: format, columns, units, time base, trials, bodies, unusable
+    lines, warnings.
+    """
     from inertian.files.cells.recipes import RecipeError, load_recipe
     from inertian.files.reader import read_file
     from inertian.report.inspection import inspection_json, inspection_text
@@ -84,7 +88,9 @@ def spans(
     ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON, times in s")] = False,
 ) -> None:
-    """Say what happens in each trial and when: rest, steady motion, contacts, turning points, with the reason why."""
+    """Say what happens in each trial and when: rest, steady motion, contacts, turning points, with
+    the reason why.
+    """
     from inertian.files.cells.recipes import RecipeError, load_recipe
     from inertian.files.reader import read_file
     from inertian.report.spans_found import spans_json, spans_text
@@ -121,7 +127,9 @@ def derive(
         bool, typer.Option("--json", help="Print method, windows and noise as JSON")
     ] = False,
 ) -> None:
-    """Write t, x, v, a and their standard uncertainties, one row for each reading of each axis of each body."""
+    """Write t, x, v, a and their standard uncertainties, one row for each reading of each axis of
+    each body.
+    """
     from inertian.files.cells.recipes import load_recipe
     from inertian.files.reader import read_file
     from inertian.motion.derivatives.derive import Method
@@ -177,7 +185,9 @@ def make_app(
 
     @app.callback(invoke_without_command=True)
     def window(context: typer.Context) -> None:
-        """Honest accounts of momentum and energy. Without a command, opens the window; files may be named to open."""
+        """Honest accounts of momentum and energy. Without a command, opens the window; files may be
+        named to open.
+        """
         if context.invoked_subcommand is None:
             raise typer.Exit(open_window(False, []))
 

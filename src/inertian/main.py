@@ -1,6 +1,7 @@
 """Entry point: the window, the demo, or a stage without a window.
 
-The command line is only loaded for commands that need it: the window opens a tenth of a second earlier without.
+The command line is only loaded for commands that need it: the window opens a tenth of a second
+earlier without.
 """
 
 import os
@@ -8,11 +9,16 @@ import sys
 from pathlib import Path
 
 COMMANDS = ("demo", "inspect", "ledger", "shots", "spans")
-NO_DISPLAY = "No display was found, so the window cannot open; start it from a desktop session, or use `inertian --help`."
+NO_DISPLAY = (
+    "No display was found, so the window cannot open; start it from a desktop session, or use "
+    "`inertian --help`."
+)
 
 
 def open_window(demo: bool, files: list[Path]) -> int:
-    """Open the window and return the exit code when it closes; 2 with one line on stderr if there is no display."""
+    """Open the window and return the exit code when it closes; 2 with one line on stderr if there
+    is no display.
+    """
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         print(f"inertian: {NO_DISPLAY}", file=sys.stderr)
         return 2
@@ -25,7 +31,9 @@ def open_window(demo: bool, files: list[Path]) -> int:
 
 
 def take_shots(folder: Path) -> list[Path]:
-    """Write pictures of the main views, from the demo, as PNG 1280 × 800, and return their paths. Raises OSError."""
+    """Write pictures of the main views, from the demo, as PNG 1280 × 800, and return their paths.
+    Raises OSError.
+    """
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from inertian.desktop.shell.screenshots import take_shots
 

@@ -1,4 +1,6 @@
-"""Treating other trials like one: its steps, spans, names, readings, curves, frame, found anew at each contact."""
+"""Treating other trials like one: its steps, spans, names, readings, curves, frame, found anew at
+each contact.
+"""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -35,7 +37,9 @@ class Doubt:
 
 @dataclass(frozen=True, eq=False)
 class BatchResult:
-    """The edit that treats trials alike, and what is doubtful about each; `complete` is False if it was cancelled."""
+    """The edit that treats trials alike, and what is doubtful about each; `complete` is False if it
+    was cancelled.
+    """
 
     edit: Edit
     doubts: tuple[Doubt, ...]
@@ -49,7 +53,9 @@ def _go_on(_done: int, _of: int) -> bool:
 def treat_alike(
     project: Project, source: str, targets: Sequence[str], progress: Progress = _go_on
 ) -> BatchResult:
-    """Treat trials like `source`, in one edit. `progress` is asked after each; if it says no, nothing is changed."""
+    """Treat trials like `source`, in one edit. `progress` is asked after each; if it says no,
+    nothing is changed.
+    """
     pattern = project.entry(source)
     suggested = suggest_spans(pattern.counted)
     wanted, changed = [t for t in targets if t != source], project
@@ -116,7 +122,9 @@ def _time_zero_like(pattern: Entry, frame: Frame, shift: float) -> Frame:
 
 
 def _spans_like(source: Spans, suggested: Spans, trial: Trial, doubts: list[str]) -> Spans:
-    """The pattern's spans in another trial: around its own contact, with ends of their own where the pattern's were."""
+    """The pattern's spans in another trial: around its own contact, with ends of their own where
+    the pattern's were.
+    """
     found = suggest_spans(trial)
     if source.contact is not None and found.contact is None:
         doubts.append("no contact was found")
@@ -145,7 +153,9 @@ def _like(
     limits: tuple[float, float],
     step: float,
 ) -> Span:
-    """One span of the pattern in another trial: each edge is found anew where the pattern's stands as it was found."""
+    """One span of the pattern in another trial: each edge is found anew where the pattern's stands
+    as it was found.
+    """
     twin = next((s for s in suggested if s.name == span.name), None)
     match = next((s for s in found if s.name == span.name), None)
     if span is source.contact and found.contact is not None:
@@ -167,7 +177,9 @@ def _moved_time(time: float, source: Spans, found: Spans) -> float:
 
 
 def _with_setup(project: Project, pattern: Entry, trial: str) -> Project:
-    """Facts that hold for the pattern alone hold for the other trial too, but for the offsets of its clocks."""
+    """Facts that hold for the pattern alone hold for the other trial too, but for the offsets of
+    its clocks.
+    """
     scope = f"trial {pattern.trial.id}"
     for key, fact in list(project.setup.items()):
         if key.scope == scope and not key.name.startswith("clock offset"):

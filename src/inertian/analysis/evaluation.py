@@ -42,7 +42,8 @@ Result = TypeVar("Result")
 
 @dataclass(frozen=True, eq=False)
 class SeriesResult:
-    """What the trials of a series tell together: fits per trial and side, noise, shared decelerations.
+    """What the trials of a series tell together: fits per trial and side, noise, shared
+    decelerations.
 
     `refused` holds, by trial id, why a trial's spans could not be fitted.
     """
@@ -59,7 +60,9 @@ class SeriesResult:
         return bool(self.before or self.after)
 
     def noise_of(self, trial: str) -> InstrumentNoise:
-        """Return the noise for one trial: the series', or its own scatter where a span holds more than free motion."""
+        """Return the noise for one trial: the series', or its own scatter where a span holds more
+        than free motion.
+        """
         own = [
             float(np.sqrt(f.sum_of_squares / f.dof))
             for b in self.fits(trial)
@@ -75,7 +78,9 @@ class SeriesResult:
 
 @dataclass(frozen=True, eq=False)
 class SeriesCurve:
-    """A curve in all trials of a series: results by name, symbols and units of its parameters, their common values."""
+    """A curve in all trials of a series: results by name, symbols and units of its parameters,
+    their common values.
+    """
 
     trials: tuple[tuple[str, CurveResult | InertianError], ...]
     symbols: tuple[str, ...]
@@ -84,7 +89,8 @@ class SeriesCurve:
 
 
 def _dependable(groups: list[tuple[BodyFit, ...]]) -> list[tuple[BodyFit, ...]]:
-    """The spans that noise and decelerations are estimated from: those in which nothing happened, if there are any.
+    """The spans that noise and decelerations are estimated from: those in which nothing happened,
+    if there are any.
 
     One span that reaches across a hit must not spoil the numbers of the whole series.
     """
@@ -92,7 +98,8 @@ def _dependable(groups: list[tuple[BodyFit, ...]]) -> list[tuple[BodyFit, ...]]:
 
 
 def _stated(entries: Sequence[Entry]) -> float:
-    """The root mean square of what columns state of positions, in m; 0 unless all bodies that were followed have them.
+    """The root mean square of what columns state of positions, in m; 0 unless all bodies that were
+    followed have them.
 
     It stands for σ of the series, which is spread over the readings as the columns say.
     """
@@ -104,7 +111,8 @@ def _stated(entries: Sequence[Entry]) -> float:
 class Evaluator:
     """Computes results of a project and remembers them, by the identity of what they depend on.
 
-    One for each open project: it goes with it, and frees its data. Not for use from two threads at once.
+    One for each open project: it goes with it, and frees its data. Not for use from two threads at
+    once.
     """
 
     def __init__(self) -> None:
@@ -114,7 +122,9 @@ class Evaluator:
         self._size = 0  # samples behind one series result
 
     def adopt(self, other: "Evaluator") -> None:
-        """Take over what another evaluator worked out, on a thread of its own; it must not be used any more."""
+        """Take over what another evaluator worked out, on a thread of its own; it must not be used
+        any more.
+        """
         self._of_trials.adopt(other._of_trials)
         self._series.adopt(other._series)
         self._results.adopt(other._results)
@@ -131,7 +141,9 @@ class Evaluator:
     def fit(
         self, trial: Trial, body: str, span: Span, model: FreeMotion, alone: bool = False
     ) -> BodyFit:
-        """Return one body's fit over one free span; `alone` if others use another span. Raises TooFewSamplesError."""
+        """Return one body's fit over one free span; `alone` if others use another span. Raises
+        TooFewSamplesError.
+        """
         parabola, condensed = model is FreeMotion.PARABOLA, not alone
         key = ("fit", body, span, parabola, alone)
         return self._of_trial(trial, key, lambda: fit_body(trial, body, span, model, condensed))
@@ -201,7 +213,9 @@ class Evaluator:
         )
 
     def readings(self, project: Project, trial: str) -> CollisionInputs | InertianError:
-        """Return the readings at the contact of one trial, or the reason why there are none; masses may be missing."""
+        """Return the readings at the contact of one trial, or the reason why there are none; masses
+        may be missing.
+        """
         entry = project.entry(trial)
         series = self.series(project, entry.series)
         given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
@@ -226,7 +240,9 @@ class Evaluator:
         return self._result(key, readings, lambda: build_accounts(readings, expectations))
 
     def observed(self, project: Project, entry: Entry) -> TrialContext:
-        """Return a trial as readings see it: samples that count, spans, frame, facts and the noise of its series."""
+        """Return a trial as readings see it: samples that count, spans, frame, facts and the noise
+        of its series.
+        """
         series = self.series(project, entry.series)
         masses = project.masses(entry)
         shared = {
@@ -292,9 +308,11 @@ class Evaluator:
         asked: CurveRequest,
         progress: Callable[[int, int], bool],
     ) -> SeriesCurve:
-        """Fit the same curve over the spans of one name in all trials of a series, and take parameters together.
+        """Fit the same curve over the spans of one name in all trials of a series, and take
+        parameters together.
 
-        `progress` gets how many trials are done and of how many; if it returns False, the others are left out.
+        `progress` gets how many trials are done and of how many; if it returns False, the others
+        are left out.
         """
         entries, trials, usable = project.entries_of(series), [], []
         for done, entry in enumerate(entries):
@@ -334,7 +352,9 @@ class Evaluator:
     def _result(
         self, key: Hashable, source: object, compute: Callable[[], Result]
     ) -> Result | InertianError:
-        """Return a result, or why there is none, from the cache if it was made from this very source before."""
+        """Return a result, or why there is none, from the cache if it was made from this very
+        source before.
+        """
 
         def result() -> Result | InertianError:
             try:

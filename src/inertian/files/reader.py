@@ -1,4 +1,6 @@
-"""The one door: any file in, what it was understood as out. Nothing else in Inertian opens recordings."""
+"""The one door: any file in, what it was understood as out. Nothing else in Inertian opens
+recordings.
+"""
 
 import hashlib
 import posixpath
@@ -28,7 +30,9 @@ from inertian.files.interpretation.tables import find_tables
 
 
 def read_file(path: Path, recipe: Recipe | None = None) -> ParsedFile:
-    """Read a file of any kind. Never raises for what is in it: a file that cannot be used comes back refused."""
+    """Read a file of any kind. Never raises for what is in it: a file that cannot be used comes
+    back refused.
+    """
     try:
         if not path.is_file():
             why = (
@@ -38,7 +42,10 @@ def read_file(path: Path, recipe: Recipe | None = None) -> ParsedFile:
             )
             raise UnreadableFileError(path.name, Code.CORRUPT, why)
         if path.stat().st_size > size_limits.LARGEST:
-            why = f"it is larger than {size_limits.LARGEST // size_limits.MB} MB. Cut it into parts, or keep every tenth line."
+            why = (
+                f"it is larger than {size_limits.LARGEST // size_limits.MB} MB. Cut it into parts, "
+                "or keep every tenth line."
+            )
             raise UnreadableFileError(path.name, Code.TOO_LARGE, why)
         content = path.read_bytes()
     except OSError as error:
@@ -53,7 +60,9 @@ def read_file(path: Path, recipe: Recipe | None = None) -> ParsedFile:
 def read_bytes(
     file: str, content: bytes, recipe: Recipe | None = None, beside: Path | None = None
 ) -> ParsedFile:
-    """Read a file whose bytes are at hand; `beside` is the folder that a data package may name files in."""
+    """Read a file whose bytes are at hand; `beside` is the folder that a data package may name
+    files in.
+    """
     digest: list[str] = []
     hashing = threading.Thread(target=lambda: digest.append(hashlib.sha256(content).hexdigest()))
     if len(content) < size_limits.MB:
@@ -79,7 +88,8 @@ def read_bytes(
 
 
 _NOTHING = (
-    "this is text, but no table of numbers was found in it. A recording has a column of times and a column of "
+    "this is text, but no table of numbers was found in it. A recording has a column of times "
+    "and a column of "
     "positions, with at least two rows."
 )
 
@@ -138,7 +148,10 @@ class _Reader:
             return replace(fast, findings=(*findings, *fast.findings))
         text = decode(name, content, self._recipe.encoding if self._recipe else None)
         if len(text.lines) > size_limits.CAREFUL_LINES:
-            why = f"its {len(text.lines)} lines have flaws, too many to be looked at one by one. Cut it into parts."
+            why = (
+                f"its {len(text.lines)} lines have flaws, too many to be looked at one by one. Cut "
+                "it into parts."
+            )
             raise UnreadableFileError(name, Code.TOO_LARGE, why)
         grid = text_grid(text, self._recipe)
         reading = interpret(grid, self._recipe)
@@ -146,7 +159,9 @@ class _Reader:
         return _file_reading(name, FileType.TEXT, reading, text.encoding, _shown_delimiter(grid))
 
     def _bulk(self, name: str, content: bytes) -> ParsedFile | None:
-        """The fast way for a large clean table: understood from its first lines, read by a fast library."""
+        """The fast way for a large clean table: understood from its first lines, read by a fast
+        library.
+        """
         for length in HEAD_LINES:
             head = head_of(content, length)
             if head is None:
@@ -235,7 +250,9 @@ class _Reader:
         return _file_reading(name, kind, whole, encoding, None)
 
     def _beside_package(self, name: str, text: str) -> list[Grid] | None:
-        """The tables that a descriptor names in its own folder, or None if this JSON is no descriptor."""
+        """The tables that a descriptor names in its own folder, or None if this JSON is no
+        descriptor.
+        """
         from inertian.files.formats.structured import parse_json, resources_of
 
         value = parse_json(name, text)
@@ -336,7 +353,9 @@ class _Reader:
 
 
 def _add(trials: list[ParsedTrial], trial: ParsedTrial, body: str) -> None:
-    """Add a trial; the table of one more body joins the trial before, if that one lacks this body."""
+    """Add a trial; the table of one more body joins the trial before, if that one lacks this
+    body.
+    """
     if body:
         named = tuple(
             replace(b, name=body if b.name == DEFAULT_BODY else f"{body} {b.name}")
@@ -398,7 +417,8 @@ def _file_reading(
     questions = {q.topic: q for q in reversed(reading.questions)}
     return ParsedFile(
         name, "", 0, str(kind), encoding, delimiter, reading.decimal,
-        trials=trials_named(name, reading.trials) if kind is not FileType.ZIP else tuple(reading.trials),
+        trials=trials_named(name,
+        reading.trials) if kind is not FileType.ZIP else tuple(reading.trials),
         findings=tuple(dict.fromkeys(reading.findings)),
         questions=tuple(questions[t] for t in Topic if t in questions),
         conclusions=tuple(reading.conclusions), tables=tuple(reading.tables),

@@ -20,7 +20,8 @@ def tab_separated(
     columns: Sequence[Array],
     decimals: Sequence[int],
 ) -> bytes:
-    """Return a tab-separated table in UTF-8: preamble lines behind "# ", one line of titles, then the rows.
+    """Return a tab-separated table in UTF-8: preamble lines behind "# ", one line of titles, then
+    the rows.
 
     NaN becomes an empty cell; each column keeps its number of decimals.
     """

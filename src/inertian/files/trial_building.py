@@ -25,8 +25,9 @@ MENDED = (Code.TIME_NOT_SORTED, Code.DUPLICATE_TIME)  # what was put right in th
 def trials_of(reading: ParsedFile) -> list[Trial]:
     """Return the trials of a file that was read, in its order.
 
-    Samples are put in the order of time; of those with equal times the first is kept. Raises UnreadableFileError if the
-    file was refused, and TrialError if no trial in it has the two samples that it needs; a shorter one is left out.
+    Samples are put in the order of time; of those with equal times the first is kept. Raises
+    UnreadableFileError if the file was refused, and TrialError if no trial in it has the two
+    samples that it needs; a shorter one is left out.
     """
     if reading.refused is not None:
         raise reading.refused
@@ -50,7 +51,8 @@ def _trial(reading: ParsedFile, trial: ParsedTrial, part: int) -> Trial:
     mended = tuple(f.text for f in reading.findings if f.code in MENDED)
     provenance = Provenance(
         reading.file, reading.sha256, reading.size, kept, (*sentences(reading), *mended),
-        tuple((u.line, u.text, u.why) for u in trial.unusable), recipe_json(recipe) if recipe else "", part,
+        tuple((u.line, u.text, u.why) for u in trial.unusable),
+        recipe_json(recipe) if recipe else "", part,
     )  # fmt: skip
     times, bodies = _one_clock(trial, recipe)
     time_base = recipe.time_base.value if recipe and recipe.time_base else 1.0

@@ -19,7 +19,9 @@ NAME = "Ice rink"
 
 
 def demo_project() -> Project:
-    """Return the demo: ten in-line collisions and a glancing one, masses from the scales, spans suggested."""
+    """Return the demo: ten in-line collisions and a glancing one, masses from the scales, spans
+    suggested.
+    """
     kg = unit_of("mass", "kg")
     setup = {
         FactId(mass_key(b)): Fact(m, MASS_LIMITS, Meaning.LIMITS, kg) for b, m in MASSES.items()
@@ -33,9 +35,11 @@ def demo_project() -> Project:
 
 
 def marked_before(trial: Trial) -> Spans:
-    """Return the spans the finder suggests for a trial of the demo, looked up: searching would hold up every start.
+    """Return the spans the finder suggests for a trial of the demo, looked up: searching would hold
+    up every start.
 
-    They belong to the recordings of `day()`; `scripts/demo_spans.py` writes them, and a test compares them.
+    They belong to the recordings of `day()`; `scripts/demo_spans.py` writes them, and a test
+    compares them.
     """
     kept = json.loads(
         files("inertian.project").joinpath("demo_spans.json").read_text(encoding="utf-8")
@@ -49,7 +53,8 @@ def marked_before(trial: Trial) -> Spans:
 
 
 def write_demo(folder: Path) -> list[Path]:
-    """Write the demo's raw files and its project into a folder, made if needed, and return their paths.
+    """Write the demo's raw files and its project into a folder, made if needed, and return their
+    paths.
 
     Raises OSError if the folder cannot be written, and ProjectFileError as saving does.
     """

@@ -32,7 +32,9 @@ def _respanned(project: Project, entry: Entry, spans: Spans, name: str) -> Edit:
 
 
 def edge_moved(project: Project, trial: str, span: str, edge: str, time: float) -> Edit:
-    """Move one edge ("start" or "stop") of a span to a time in s; see `spans.move_edge` for the rules."""
+    """Move one edge ("start" or "stop") of a span to a time in s; see `spans.move_edge` for the
+    rules.
+    """
     entry = project.entry(trial)
     spans = move_edge(entry.spans, span, edge, time, entry.trial.step(), _limits(entry))
     return _respanned(project, entry, spans, f"Move {edge} of “{span}”")
@@ -64,7 +66,9 @@ def spans_suggested(project: Project, trial: str) -> Edit:
 
 
 def series_marked(project: Project, series: str, found: Mapping[str, Spans]) -> Edit:
-    """Mark in all trials of a series what the finder found in each; `found` holds spans by trial, empty: left alone."""
+    """Mark in all trials of a series what the finder found in each; `found` holds spans by trial,
+    empty: left alone.
+    """
     count = 0
     for entry in project.entries_of(series):
         spans = found.get(entry.trial.id, Spans())
@@ -88,7 +92,9 @@ def motion_set(project: Project, series: str, motion: FreeMotion) -> Edit:
 
 
 def window_set(project: Project, series: str, text: str) -> Edit:
-    """Choose the window of local fits of a series: "0.2 s", "15 samples", "" for by the data. Raises InertianError."""
+    """Choose the window of local fits of a series: "0.2 s", "15 samples", "" for by the data.
+    Raises InertianError.
+    """
     parse_window(text)
     old, new = project.series_named(series), text.strip()
     changed = project if old.window == new else project.with_series(replace(old, window=new))
@@ -98,7 +104,9 @@ def window_set(project: Project, series: str, text: str) -> Edit:
 def expectation_set(
     project: Project, series: str, law: str, expectation: Expectation, e: Fact | None = None
 ) -> Edit:
-    """Say what is expected of a law in a series; `e` is the restitution that "given e" refers to."""
+    """Say what is expected of a law in a series; `e` is the restitution that "given e" refers
+    to.
+    """
     old = project.series_named(series)
     if old.expectations.get(law) is not expectation:
         project = project.with_series(
@@ -121,9 +129,11 @@ def trial_removed(project: Project, trial: str) -> Edit:
 def trials_joined(
     project: Project, first: str, second: str, offset: Fact, facing: float | None
 ) -> Edit:
-    """Join the recording `second` to `first`: one trial with the bodies of both, the second gone from the list.
+    """Join the recording `second` to `first`: one trial with the bodies of both, the second gone
+    from the list.
 
-    `offset` (s) is added to the times of the second, `facing` is L in m of x = L − x′. Raises JoinError.
+    `offset` (s) is added to the times of the second, `facing` is L in m of x = L − x′. Raises
+    JoinError.
     """
     one, two = project.entry(first), project.entry(second)
     trial = join_trials(one.trial, two.trial, offset.si, facing)
@@ -139,7 +149,8 @@ def trials_joined(
 
 
 def stretch_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
-    """Correct the scale of pixels, or the time base, of a whole series; spans stay at the samples they were at.
+    """Correct the scale of pixels, or the time base, of a whole series; spans stay at the samples
+    they were at.
 
     Samples are kept as read; only what they are multiplied by changes.
     """
@@ -163,7 +174,9 @@ def stretch_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
 
 
 def fitting(trial: Trial, steps: Sequence[TidyStep], frame: Frame) -> Frame:
-    """Return the frame, or the file's own where it does not fit a trial that was read or joined anew."""
+    """Return the frame, or the file's own where it does not fit a trial that was read or joined
+    anew.
+    """
     try:
         prepare(trial, steps, frame)
     except InertianError:
@@ -172,7 +185,9 @@ def fitting(trial: Trial, steps: Sequence[TidyStep], frame: Frame) -> Frame:
 
 
 def stretched_times(entry: Entry, trial: Trial, ratio: float) -> Entry:
-    """Return an entry with another trial; all that is kept in file time moves along with the samples it was at."""
+    """Return an entry with another trial; all that is kept in file time moves along with the
+    samples it was at.
+    """
     spans = Spans(replace(s, start=s.start * ratio, stop=s.stop * ratio) for s in entry.spans)
     named = tuple(replace(n, times=tuple(t * ratio for t in n.times)) for n in entry.named)
     frame = replace(entry.frame, time_zero=entry.frame.time_zero * ratio)

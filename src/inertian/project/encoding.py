@@ -1,4 +1,6 @@
-"""A project as named pieces of bytes and back; saving and recovery are two containers for the same pieces."""
+"""A project as named pieces of bytes and back; saving and recovery are two containers for the same
+pieces.
+"""
 
 import csv
 import hashlib
@@ -55,7 +57,9 @@ def _number(value: float) -> str:
 
 
 def _columns(trial: Trial) -> list[tuple[str, str, Array]]:
-    """Title, unit and values of every column of a trial's table but time: readings, and what is stated of them."""
+    """Title, unit and values of every column of a trial's table but time: readings, and what is
+    stated of them.
+    """
     found = []
     for body in trial.bodies:
         for c in (*body.channels, *body.sensors):
@@ -70,7 +74,9 @@ def _columns(trial: Trial) -> list[tuple[str, str, Array]]:
 
 
 def table_of(trial: Trial) -> bytes:
-    """Return a trial's raw samples as CSV in the file's own units; every float comes back bit for bit."""
+    """Return a trial's raw samples as CSV in the file's own units; every float comes back bit for
+    bit.
+    """
     return _memo.get(trial, "table", lambda: _table_of(trial))
 
 
@@ -269,7 +275,10 @@ def _analysis(file: str, content: bytes) -> SavedAnalysis:
     raw = json.loads(content)
     version = raw.get("version") if isinstance(raw, dict) else None
     if isinstance(version, int) and version > VERSION:
-        why = f"a newer Inertian saved it (file version {version}; this program reads up to {VERSION}). Update it."
+        why = (
+            f"a newer Inertian saved it (file version {version}; this program reads up to "
+            f"{VERSION}). Update it."
+        )
         raise ProjectFileError(file, why)
     try:
         return SavedAnalysis.model_validate(raw)
@@ -335,6 +344,7 @@ def _provenance(
     recipe = json.dumps(saved.recipe, ensure_ascii=False) if saved.recipe else ""
     others = tuple(_provenance(file, trial, other, piece) for other in saved.others)
     return Provenance(
-        saved.file, saved.sha256, saved.size, content, tuple(saved.understood), tuple(saved.unusable), recipe,
+        saved.file, saved.sha256, saved.size, content, tuple(saved.understood),
+        tuple(saved.unusable), recipe,
         saved.part, others,
     )  # fmt: skip

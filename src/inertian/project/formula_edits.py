@@ -14,7 +14,9 @@ from inertian.project.project import Project
 
 
 def quantity_set(project: Project, new: DerivedQuantity, old: str = "") -> Edit:
-    """Add a quantity, or put it in place of the one of symbol `old`. Raises DerivedQuantityError or FormulaError."""
+    """Add a quantity, or put it in place of the one of symbol `old`. Raises DerivedQuantityError or
+    FormulaError.
+    """
     own = with_quantity(project.own, new, old)
     return Edit(f"Change {old}" if old else f"Add {new.symbol}", replace(project, own=own))
 

@@ -14,7 +14,9 @@ class Edit:
 
 
 class History:
-    """Keeps every value of a project; untouched parts stay identical, so undo is exact and cheap."""
+    """Keeps every value of a project; untouched parts stay identical, so undo is exact and
+    cheap.
+    """
 
     def __init__(self, project: Project) -> None:
         self._steps = [Edit("", project)]
@@ -42,7 +44,9 @@ class History:
         return self.project is not self._saved
 
     def do(self, edit: Edit) -> bool:
-        """Make an edit current and forget what was undone; an edit that changes nothing leaves no trace."""
+        """Make an edit current and forget what was undone; an edit that changes nothing leaves no
+        trace.
+        """
         if edit.project is self.project:
             return False
         del self._steps[self._now + 1 :]

@@ -26,7 +26,8 @@ def span_added(
     kind: SpanKind = SpanKind.FREE,
     bodies: tuple[str, ...] = (),
 ) -> Edit:
-    """Mark a new span from start to stop in s, clipped to the recording; without a name it gets a free one.
+    """Mark a new span from start to stop in s, clipped to the recording; without a name it gets a
+    free one.
 
     Raises SpanError if nothing is left of it.
     """
@@ -47,7 +48,9 @@ def span_removed(project: Project, trial: str, name: str) -> Edit:
 
 
 def span_renamed(project: Project, trial: str, name: str, new: str) -> Edit:
-    """Give a span another name; curves and readings over it follow. Raises SpanError if the name is taken or empty."""
+    """Give a span another name; curves and readings over it follow. Raises SpanError if the name is
+    taken or empty.
+    """
     entry = project.entry(trial)
     new = new.strip()
     if new == name:
@@ -86,7 +89,9 @@ def _beside(span: Span, event: Span) -> Span:
 
 
 def span_split(project: Project, trial: str, name: str) -> Edit:
-    """Give each body a span of its own in place of a shared one, or put the split ones together again."""
+    """Give each body a span of its own in place of a shared one, or put the split ones together
+    again.
+    """
     entry = project.entry(trial)
     span = entry.spans.named(name)
     bodies = [b.name for b in entry.trial.followed]
@@ -115,7 +120,9 @@ def copied_span(span: Span, source: Spans, target: Spans, limits: tuple[float, f
 
 
 def span_copied(project: Project, source: str, name: str, targets: Iterable[str]) -> Edit:
-    """Copy a span to other trials, aligned to each one's own contact; one of that name is replaced."""
+    """Copy a span to other trials, aligned to each one's own contact; one of that name is
+    replaced.
+    """
     origin = project.entry(source)
     span, count = origin.spans.named(name), 0
     for trial in targets:

@@ -43,7 +43,8 @@ def setup_key(name: str, body: str = "") -> str:
 
 @dataclass(frozen=True, eq=False)
 class Entry:
-    """A trial as it stands in a project: the raw recording, its series, its tidy steps, its frame and its spans.
+    """A trial as it stands in a project: the raw recording, its series, its tidy steps, its frame
+    and its spans.
 
     `named` are readings that were given a name, and `curves` the curves fitted over spans.
     """
@@ -58,12 +59,16 @@ class Entry:
 
     @property
     def ready(self) -> PreparedTrial:
-        """The samples that count, in the frame; equal steps and frames give the identical answer."""
+        """The samples that count, in the frame; equal steps and frames give the identical
+        answer.
+        """
         return prepare(self.trial, self.steps, self.frame)
 
     @property
     def counted(self) -> Trial:
-        """The trial as later stages see it: samples set aside are missing, positions are in the frame."""
+        """The trial as later stages see it: samples set aside are missing, positions are in the
+        frame.
+        """
         return self.ready.trial
 
 
@@ -94,7 +99,9 @@ class Project:
     own: tuple[DerivedQuantity, ...] = ()  # quantities of one's own, for all trials
 
     def with_recipe(self, recipe: "Recipe") -> "Project":
-        """Return this project with one recipe more, in place of an older one for the same titles."""
+        """Return this project with one recipe more, in place of an older one for the same
+        titles.
+        """
         others = tuple(r for r in self.recipes if not r.fits(recipe.titles))
         return replace(self, recipes=(*others, recipe))
 
@@ -117,7 +124,9 @@ class Project:
         return tuple(entry for entry in self.entries if entry.series == series)
 
     def fact(self, name: str, entry: Entry) -> tuple[FactId, Fact] | None:
-        """Return the fact of that name that holds for a trial: its own, else the series', else the project's."""
+        """Return the fact of that name that holds for a trial: its own, else the series', else the
+        project's.
+        """
         for scope in (f"trial {entry.trial.id}", f"series {entry.series}", "project"):
             key = FactId(name, scope)
             if key in self.setup:
@@ -130,7 +139,9 @@ class Project:
         return {body: fact for body, fact in found.items() if fact is not None}
 
     def stretches(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
-        """Return the facts that stretch all lengths ("scale") or all times ("time base") of a trial, where they do."""
+        """Return the facts that stretch all lengths ("scale") or all times ("time base") of a
+        trial, where they do.
+        """
         named = {name: self.fact(name, entry) for name in (SCALE, TIME_BASE)}
         return {
             name: fact
@@ -139,7 +150,9 @@ class Project:
         }
 
     def frame_facts(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
-        """Return the facts that a frame rests on, by name: the angle of its axes, its origin, zeros of sensors."""
+        """Return the facts that a frame rests on, by name: the angle of its axes, its origin, zeros
+        of sensors.
+        """
         wanted = [ANGLE] if entry.frame.angle else []
         wanted += [ORIGIN[a] for a, o in zip("xy", entry.frame.origin, strict=True) if o]
         wanted += [zero_key(body, axis) for body, axis, _ in entry.frame.zeros]
@@ -154,12 +167,16 @@ class Project:
         return {name: fact for name, fact in found.items() if fact is not None}
 
     def quantities(self, entry: Entry) -> dict[str, DerivedQuantity]:
-        """Return the formulas that hold for a trial, by symbol: ready-made ones, and those of one's own before them."""
+        """Return the formulas that hold for a trial, by symbol: ready-made ones, and those of one's
+        own before them.
+        """
         ready = (*READY_MADE, *centre_of_mass_quantities(len(entry.trial.followed)))
         return {q.symbol: q for q in (*ready, *self.own)}
 
     def offered(self, entry: Entry) -> list[QuantityRef]:
-        """Return the formulas that a trial has all positions, sensors and facts for, or that are one's own."""
+        """Return the formulas that a trial has all positions, sensors and facts for, or that are
+        one's own.
+        """
         facts = {symbol for symbol, _ in self.setup_facts(entry)}
         facts |= ({"x_c", "y_c"} if entry.frame.centre else set()) | (
             {"m"} if self.masses(entry) else set()
@@ -218,7 +235,9 @@ def _offered(
     facts: frozenset[str],
     readings: tuple[tuple[str, str], ...],
 ) -> tuple[QuantityRef, ...]:
-    """The formulas that bodies with some axes and sensors can show; remembered, as every move of the mouse asks."""
+    """The formulas that bodies with some axes and sensors can show; remembered, as every move of
+    the mouse asks.
+    """
     own = {q.symbol: q for q in quantities}
     axes, sensors = {name: a for name, a, _ in bodies}, {name: s for name, _, s in bodies}
     found = []
@@ -246,7 +265,9 @@ def with_trials(
     series: str,
     mark: Callable[[Trial], Spans] = suggest_spans,
 ) -> Project:
-    """Return the project with trials added to a series, spans marked; equal recordings get an id of their own."""
+    """Return the project with trials added to a series, spans marked; equal recordings get an id of
+    their own.
+    """
     if all(s.name != series for s in project.series):
         project = project.with_series(Series(series))
     for trial in trials:

@@ -1,6 +1,7 @@
 """Nothing lost: the open work is kept in a recovery folder, and offered back after a kill.
 
-A session's folder holds raw tables and originals once, named by SHA-256, and the small rest anew at each edit.
+A session's folder holds raw tables and originals once, named by SHA-256, and the small rest anew at
+each edit.
 """
 
 import hashlib
@@ -44,7 +45,9 @@ class Recovery:
         self._kept: set[str] = set()
 
     def keep(self, project: Project, path: Path | None) -> None:
-        """Write the current state; large pieces that are there already are not written again. Raises OSError."""
+        """Write the current state; large pieces that are there already are not written again.
+        Raises OSError.
+        """
         if self._folder is None:
             self._folder = self._root / uuid.uuid4().hex
             self._folder.mkdir(parents=True, exist_ok=True)
@@ -70,7 +73,9 @@ class Recovery:
 
 
 def leftovers(root: Path) -> list[Leftover]:
-    """Return the work of sessions that are no longer running; folders that cannot be read are passed over."""
+    """Return the work of sessions that are no longer running; folders that cannot be read are
+    passed over.
+    """
     found = []
     for folder in sorted(root.iterdir()) if root.is_dir() else []:
         try:
@@ -91,7 +96,9 @@ def _piece_reader(folder: Path, pieces: Mapping[str, str]) -> Callable[[str], by
 
 
 def _started(pid: int) -> str:
-    """When a process was started, in clock ticks since boot, so that a reused number is not taken for it."""
+    """When a process was started, in clock ticks since boot, so that a reused number is not taken
+    for it.
+    """
     try:
         return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[19]
     except OSError:

@@ -90,7 +90,9 @@ def _saved_quantity(shown: QuantityRef) -> SavedQuantity:
 
 
 def with_saved_marks(entry: Entry, saved: SavedTrial) -> Entry:
-    """Return the entry with everything that was marked in it. Raises InertianError where it cannot be."""
+    """Return the entry with everything that was marked in it. Raises InertianError where it cannot
+    be.
+    """
     f = saved.frame
     frame = Frame(f.time_zero, f.origin, f.angle, tuple(f.flipped), f.centre, tuple(f.zeros))
     steps = tuple(

@@ -14,7 +14,8 @@ LARGEST = 4 * 1024**3  # bytes unpacked; more is taken for a trap
 
 
 def write_whole(path: Path, content: bytes) -> None:
-    """Write a file so that after a crash either the old or the new one is there: write, fsync, rename, fsync folder.
+    """Write a file so that after a crash either the old or the new one is there: write, fsync,
+    rename, fsync folder.
 
     Raises OSError.
     """
@@ -46,7 +47,9 @@ def _mode(path: Path) -> int:
 
 
 def save(project: Project, path: Path) -> None:
-    """Save a project atomically. Raises ProjectFileError; the file that was there before is then still there."""
+    """Save a project atomically. Raises ProjectFileError; the file that was there before is then
+    still there.
+    """
     import io
 
     packed = io.BytesIO()
@@ -60,12 +63,17 @@ def save(project: Project, path: Path) -> None:
     try:
         write_whole(path, packed.getvalue())
     except OSError as error:
-        why = f"it cannot be saved here ({error.strerror or error}). The project is still open; choose another place."
+        why = (
+            f"it cannot be saved here ({error.strerror or error}). The project is still open; "
+            "choose another place."
+        )
         raise ProjectFileError(path.name, why) from error
 
 
 def load(path: Path) -> Project:
-    """Open a project file. Raises ProjectFileError with one clear sentence, whatever is wrong with it."""
+    """Open a project file. Raises ProjectFileError with one clear sentence, whatever is wrong with
+    it.
+    """
     try:
         with zipfile.ZipFile(path) as archive:
             sizes = {m.filename: m.file_size for m in archive.infolist()}

@@ -1,4 +1,6 @@
-"""The saved form of an analysis, checked field by field when it is read. docs/schemas holds it as JSON Schema."""
+"""The saved form of an analysis, checked field by field when it is read. docs/schemas holds it as
+JSON Schema.
+"""
 
 from typing import Any, Literal
 
@@ -64,7 +66,9 @@ class SavedStep(_Strict):
 
 
 class SavedFrame(_Strict):
-    """The frame: time zero in file time (s), origin and centre in m, angle in rad, offsets of sensors in SI."""
+    """The frame: time zero in file time (s), origin and centre in m, angle in rad, offsets of
+    sensors in SI.
+    """
 
     time_zero: FiniteFloat = 0.0
     origin: tuple[FiniteFloat, FiniteFloat] = (0.0, 0.0)
@@ -135,7 +139,9 @@ class SavedBody(_Strict):
 
 
 class SavedSource(_Strict):
-    """Where a trial came from; `path` is the member with the original bytes, or null if they were too large to keep."""
+    """Where a trial came from; `path` is the member with the original bytes, or null if they were
+    too large to keep.
+    """
 
     file: str
     sha256: str

@@ -1,4 +1,6 @@
-"""Edits of what comes before spans: tidy steps and the frame of a trial. The raw recording is never touched."""
+"""Edits of what comes before spans: tidy steps and the frame of a trial. The raw recording is never
+touched.
+"""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
@@ -31,7 +33,9 @@ def _stepped(project: Project, entry: Entry, steps: Iterable[TidyStep], name: st
 def rows_set_aside(
     project: Project, trial: str, body: str, rows: Iterable[int], reason: str
 ) -> Edit:
-    """Set raw rows of a body aside, with a reason; what was set aside just before for the same reason grows."""
+    """Set raw rows of a body aside, with a reason; what was set aside just before for the same
+    reason grows.
+    """
     entry = project.entry(trial)
     before = entry.ready.aside.get(body, ())
     new = set(rows) - set(before)
@@ -56,7 +60,9 @@ def rows_set_aside(
 
 
 def rows_taken_back(project: Project, trial: str, body: str, rows: Iterable[int]) -> Edit:
-    """Let samples of a body count again; a rule that set them aside becomes a list of what it still sets aside."""
+    """Let samples of a body count again; a rule that set them aside becomes a list of what it still
+    sets aside.
+    """
     entry, back = project.entry(trial), set(rows)
     count, steps = len(entry.trial.t), []
     for step, effect in zip(entry.steps, entry.ready.effects, strict=True):
@@ -103,7 +109,9 @@ def _split(
 
 
 def jumps_set_aside(project: Project, trial: str, threshold: float, body: str = "") -> Edit:
-    """Set aside what jumps by more than `threshold` local spreads, as a rule that is applied anew to changed data."""
+    """Set aside what jumps by more than `threshold` local spreads, as a rule that is applied anew
+    to changed data.
+    """
     entry = project.entry(trial)
     kept = [s for s in entry.steps if not (s.kind is StepKind.JUMPS and s.body == body)]
     step = TidyStep(StepKind.JUMPS, body=body, threshold=threshold)
@@ -154,9 +162,11 @@ def frame_set(
     facts: Mapping[str, Fact | None],
     name: str = "Set the frame",
 ) -> Edit:
-    """Set the frame of trials, and the facts it rests on: the angle of the axes, origin and centre, each ± u.
+    """Set the frame of trials, and the facts it rests on: the angle of the axes, origin and centre,
+    each ± u.
 
-    Spans stay where they are, since they are kept in file time. Raises FrameError if it does not fit one of them.
+    Spans stay where they are, since they are kept in file time. Raises FrameError if it does not
+    fit one of them.
     """
     for trial in trials:
         entry = project.entry(trial)

@@ -1,4 +1,6 @@
-"""Bringing recordings in: files of one make together, what is still to be answered, and the edit that adds them."""
+"""Bringing recordings in: files of one make together, what is still to be answered, and the edit
+that adds them.
+"""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -26,7 +28,9 @@ class FileGroup:
 
     @property
     def recipe(self) -> "Recipe":
-        """The recipe in force: the one the files were read with, or one that leaves all to the evidence."""
+        """The recipe in force: the one the files were read with, or one that leaves all to the
+        evidence.
+        """
         from inertian.files.cells.recipes import Recipe
 
         return self.readings[0].recipe or Recipe(titles=self.titles)
@@ -49,7 +53,9 @@ class FileGroup:
 
 
 def file_groups(readings: Sequence["ParsedFile"]) -> list[FileGroup]:
-    """Return the files that can be used, those of one make together, in the order in which the makes appear."""
+    """Return the files that can be used, those of one make together, in the order in which the
+    makes appear.
+    """
     from inertian.files.cells.recipes import signature
 
     groups: dict[object, list[ParsedFile]] = {}
@@ -67,7 +73,9 @@ def titles_of(reading: "ParsedFile") -> tuple[str, ...]:
 
 
 def read_by_recipes(reading: "ParsedFile", recipes: Sequence["Recipe"]) -> "ParsedFile":
-    """Read a file again by the newest of some recipes that is for its titles; as it is if there is none."""
+    """Read a file again by the newest of some recipes that is for its titles; as it is if there is
+    none.
+    """
     from inertian.files.reader import read_bytes
 
     fitting = next(
@@ -79,7 +87,9 @@ def read_by_recipes(reading: "ParsedFile", recipes: Sequence["Recipe"]) -> "Pars
 def read_again(
     make: FileGroup, recipe: "Recipe", cancelled: Callable[[], bool] = lambda: False
 ) -> FileGroup:
-    """Return a make read by another recipe; files not yet reached keep their reading when cancelled."""
+    """Return a make read by another recipe; files not yet reached keep their reading when
+    cancelled.
+    """
     from inertian.files.reader import read_bytes
 
     recipe = replace(recipe, titles=make.titles)
@@ -106,7 +116,8 @@ def whole_recipe(make: FileGroup) -> "Recipe":
 def bring_in(
     project: Project, makes: Sequence[FileGroup], series: str, masses: Mapping[str, Fact]
 ) -> tuple[Edit, list[str]]:
-    """Return the edit that adds all trials of some makes to a series, and why some could not be added.
+    """Return the edit that adds all trials of some makes to a series, and why some could not be
+    added.
 
     Recipes are kept with the project; a scale and a time base become facts of the series.
     """
@@ -159,10 +170,11 @@ def _fact(stated: "Stated", unit: Unit) -> Fact:
 
 
 def reread(project: Project, trial: str, recipe: "Recipe") -> Edit:
-    """Read a trial's file again by another recipe, keeping its id, name, series, tidy steps and spans.
+    """Read a trial's file again by another recipe, keeping its id, name, series, tidy steps and
+    spans.
 
-    Spans are in s of file time; where the time base changed, they are stretched with it. Raises UnreadableFileError if
-    the original is not kept, or the recipe leaves nothing of the trial.
+    Spans are in s of file time; where the time base changed, they are stretched with it. Raises
+    UnreadableFileError if the original is not kept, or the recipe leaves nothing of the trial.
     """
     from inertian.files.cells.findings import Code, UnreadableFileError
     from inertian.files.reader import read_bytes

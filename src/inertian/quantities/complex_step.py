@@ -1,4 +1,6 @@
-"""Derivatives of analytic functions by the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112)."""
+"""Derivatives of analytic functions by the complex step (Squire & Trapp, SIAM Rev. 40 (1998)
+110-112).
+"""
 
 from collections.abc import Callable
 from typing import Any

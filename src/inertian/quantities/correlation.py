@@ -21,7 +21,9 @@ def correlated(columns: Array, correlation: float) -> Array:
 
 
 def convolved(x: Array, kernel: Array) -> Array:
-    """Return the full convolution along the first axis, through Fourier space; shape (n + k − 1, …)."""
+    """Return the full convolution along the first axis, through Fourier space; shape (n + k − 1,
+    …).
+    """
     whole = len(x) + len(kernel) - 1
     if x.ndim == 1 and len(x) > PIECES * max(len(kernel), PIECE // 4):
         return _in_pieces(x, kernel)[:whole]
@@ -31,7 +33,9 @@ def convolved(x: Array, kernel: Array) -> Array:
 
 
 def _in_pieces(x: Array, kernel: Array) -> Array:
-    """A long convolution in pieces that stay in the processor's cache, laid over one another (overlap-add)."""
+    """A long convolution in pieces that stay in the processor's cache, laid over one another
+    (overlap-add).
+    """
     size = _smooth(max(4 * len(kernel), PIECE))
     step = size - len(kernel) + 1
     count = -(-len(x) // step)
@@ -51,7 +55,9 @@ def _in_pieces(x: Array, kernel: Array) -> Array:
 
 @lru_cache(maxsize=400)
 def _smooth(n: int) -> int:
-    """The least number from n on that is a product of small primes: transforms of such a length are fast."""
+    """The least number from n on that is a product of small primes: transforms of such a length are
+    fast.
+    """
     found = 1 << (n - 1).bit_length()
     for small in (3, 5, 9, 15, 25, 27, 45, 75, 81, 125, 135, 225, 243, 375, 405, 625):
         found = min(found, small << max((-(-n // small) - 1).bit_length(), 0))

@@ -18,10 +18,11 @@ P95 = math.erf(2.0 / math.sqrt(2.0))  # 0.9545, the normal two-sigma probability
 class Scalar:
     """A result: value ± u, effective degrees of freedom, and the factors that make u an interval.
 
-    value ± k68·u and value ± k95·u contain the true value in 68.27 % and 95.45 % of cases; they are worked out when
-    first asked for. `way` says where they come from: "first order" (t distribution, with the rectangular parts of
-    `shape` where those matter), "mapped" (then `ends` holds intervals that need not lie evenly about the value) or
-    "Monte Carlo" (then `factors` holds them). `u` 0 means exact.
+    value ± k68·u and value ± k95·u contain the true value in 68.27 % and 95.45 % of cases; they are
+    worked out when first asked for. `way` says where they come from: "first order" (t distribution,
+    with the rectangular parts of `shape` where those matter), "mapped" (then `ends` holds intervals
+    that need not lie evenly about the value) or "Monte Carlo" (then `factors` holds them). `u` 0
+    means exact.
     """
 
     value: float
@@ -96,8 +97,9 @@ def coverage_factor(probability: float, dof: float) -> float:
 def _mixed_factors(u: float, shape: ErrorShape) -> tuple[float, float]:
     """Return k68 and k95 of a t part plus rectangular parts, by convolution on a grid.
 
-    Adding a rectangle of half-width a to an error with distribution function F gives [G(y+a) − G(y−a)]/2a, where
-    G = ∫F. A dominant rectangle makes 68 % need k = 1.18 and 95 % only 1.65 (JCGM 100:2008, G.1.3 and G.2.2).
+    Adding a rectangle of half-width a to an error with distribution function F gives [G(y+a) −
+    G(y−a)]/2a, where G = ∫F. A dominant rectangle makes 68 % need k = 1.18 and 95 % only 1.65 (JCGM
+    100:2008, G.1.3 and G.2.2).
     """
     from scipy.special import ndtr, stdtr
 
@@ -134,9 +136,11 @@ def two_sided_p(ratio: float, dof: float) -> float:
 
 
 def equivalent_z(ratio: float, dof: float) -> float:
-    """Return the normal deviate with the same tail probability as `ratio` under t with ν degrees of freedom.
+    """Return the normal deviate with the same tail probability as `ratio` under t with ν degrees of
+    freedom.
 
-    The tail is taken by its logarithm where it underflows, so very large ratios stay finite and ordered.
+    The tail is taken by its logarithm where it underflows, so very large ratios stay finite and
+    ordered.
     """
     from scipy.special import ndtri
 

@@ -1,7 +1,7 @@
 """Dimensions: which units belong to a number, so that no formula adds joules to newtons.
 
-A dimension is the powers of metre, kilogram and second in the SI unit of a quantity (SI Brochure, 9th ed., 2019,
-2.3.3); angles are plain numbers.
+A dimension is the powers of metre, kilogram and second in the SI unit of a quantity (SI Brochure,
+9th ed., 2019, 2.3.3); angles are plain numbers.
 """
 
 import re
@@ -110,7 +110,8 @@ def _raised(power: Fraction) -> str:
 
 
 def parse_unit(text: str) -> tuple[float, Dimension]:
-    """Read a unit made of others: "J", "kg·m/s", "N m", "cm^2", "mJ/s". Returns its size in SI and its dimension.
+    """Read a unit made of others: "J", "kg·m/s", "N m", "cm^2", "mJ/s". Returns its size in SI and
+    its dimension.
 
     Raises FormulaError for what is no unit.
     """
@@ -143,8 +144,8 @@ def _factor(text: str, piece: str) -> tuple[float, Dimension, int]:
 def dimension_of(formula: Formula, known: Mapping[str, Dimension]) -> Dimension:
     """Return the dimension of a formula's value from those of its names.
 
-    Raises FormulaError where unlike quantities are added, or a function is given what is no plain number, or a name has
-    no dimension.
+    Raises FormulaError where unlike quantities are added, or a function is given what is no plain
+    number, or a name has no dimension.
     """
     return _DimensionOf(formula.text, known).visit(formula.tree)
 

@@ -13,7 +13,10 @@ class UnitError(InertianError):
         self.text, self.wanted = text, wanted
 
     def __str__(self) -> str:
-        return f"“{self.text}” is not a unit of {self.wanted}. Write, for example, {EXAMPLE_UNITS[self.wanted]}."
+        return (
+            f"“{self.text}” is not a unit of {self.wanted}. Write, for example, "
+            f"{EXAMPLE_UNITS[self.wanted]}."
+        )
 
 
 class FactError(InertianError):

@@ -1,9 +1,10 @@
 """Estimates: values that know the raw samples and the facts they come from.
 
-An estimate is a value, its linear weights on raw samples, and its sensitivities to named facts. The covariance of any
-two follows: wᵀ Σ w over the samples, plus the part that comes through shared facts (JCGM 100:2008, 5.2.2 and F.1.2).
-Σ is built in blocks by instant: reading noise in each channel, and time jitter, one error per time stamp that moves
-all channels of that clock along their velocities.
+An estimate is a value, its linear weights on raw samples, and its sensitivities to named facts. The
+covariance of any two follows: wᵀ Σ w over the samples, plus the part that comes through shared
+facts (JCGM 100:2008, 5.2.2 and F.1.2). Σ is built in blocks by instant: reading noise in each
+channel, and time jitter, one error per time stamp that moves all channels of that clock along their
+velocities.
 """
 
 from collections.abc import Mapping, Sequence
@@ -50,7 +51,9 @@ def distinct_values(values: Array) -> Array:
 
 @dataclass(frozen=True, eq=False)
 class SampleWeights:
-    """Weights on the rows start, start+1, … of one channel; a banded row of the operator raw samples → estimate."""
+    """Weights on the rows start, start+1, … of one channel; a banded row of the operator raw
+    samples → estimate.
+    """
 
     start: int
     values: Array  # shape (n,)
@@ -65,8 +68,9 @@ class SampleWeights:
 class ErrorSource:
     """One independent cause of uncertainty, as a budget names it.
 
-    Sources of the same `pool` owe their size to the same estimated variance, so their degrees of freedom are shared.
-    A `bounded` source is one error with a rectangular distribution (JCGM 101:2008, 6.4.2): limits, or a last digit.
+    Sources of the same `pool` owe their size to the same estimated variance, so their degrees of
+    freedom are shared. A `bounded` source is one error with a rectangular distribution (JCGM
+    101:2008, 6.4.2): limits, or a last digit.
     """
 
     name: str
@@ -77,9 +81,11 @@ class ErrorSource:
 
 @dataclass(frozen=True, eq=False)
 class Pools:
-    """How well the variances themselves are known: the relative covariance of the variance estimates, by pool.
+    """How well the variances themselves are known: the relative covariance of the variance
+    estimates, by pool.
 
-    An entry (p, p) is 2/ν_p; (p, q) is cov(σ̂²_p, σ̂²_q)/(σ²_p σ²_q). Missing pools are known exactly.
+    An entry (p, p) is 2/ν_p; (p, q) is cov(σ̂²_p, σ̂²_q)/(σ²_p σ²_q). Missing pools are known
+    exactly.
     """
 
     relative: Mapping[tuple[str, str], float] = field(default_factory=dict)
@@ -87,8 +93,8 @@ class Pools:
     def dof(self, variance_by_pool: Mapping[str, float]) -> float:
         """Return the effective degrees of freedom of a variance made of parts from these pools.
 
-        ν = 2 V² / Σ_pq V_p V_q r_pq; for independent pools this is the Welch–Satterthwaite formula (JCGM 100:2008,
-        G.4.1). Infinity where nothing was estimated.
+        ν = 2 V² / Σ_pq V_p V_q r_pq; for independent pools this is the Welch–Satterthwaite formula
+        (JCGM 100:2008, G.4.1). Infinity where nothing was estimated.
         """
         total = sum(variance_by_pool.values())
         spread = sum(
@@ -101,7 +107,9 @@ class Pools:
 
 @dataclass(frozen=True, eq=False)
 class SharedPart:
-    """One source behind several facts, with the covariance it gives them; `ids` label its rows and columns."""
+    """One source behind several facts, with the covariance it gives them; `ids` label its rows and
+    columns.
+    """
 
     source: ErrorSource
     ids: tuple["FactKey", ...]
@@ -124,7 +132,9 @@ FactKey = object  # any hashable identity; FactId in practice
 
 @dataclass(frozen=True, eq=False)
 class SparseRows:
-    """Values at some runs of rows, zero elsewhere: what a whole array would hold, where only a few runs matter."""
+    """Values at some runs of rows, zero elsewhere: what a whole array would hold, where only a few
+    runs matter.
+    """
 
     runs: tuple[SampleWeights, ...]
 
@@ -156,11 +166,13 @@ def overlap(a: SampleWeights, b: SampleWeights) -> tuple[Array, Array, slice]:
 
 @dataclass(frozen=True, eq=False)
 class ReadingNoise:
-    """Σ of the readings of one channel, in SI squared: variances, errors that resemble their neighbours', rounding.
+    """Σ of the readings of one channel, in SI squared: variances, errors that resemble their
+    neighbours', rounding.
 
-    `variance` is that of one reading, the same for all or (n,). Errors resemble one another as ρ^k, k samples apart,
-    with ρ = `alike` (AR(1): Box, Jenkins & Reinsel, *Time Series Analysis*, 4th ed., 2008, 3.2). Each of `rounding` is
-    a pattern over the samples, (n,), that one error of unit size multiplies.
+    `variance` is that of one reading, the same for all or (n,). Errors resemble one another as ρ^k,
+    k samples apart, with ρ = `alike` (AR(1): Box, Jenkins & Reinsel, *Time Series Analysis*, 4th
+    ed., 2008, 3.2). Each of `rounding` is a pattern over the samples, (n,), that one error of unit
+    size multiplies.
     """
 
     variance: "Array | float"
@@ -215,8 +227,9 @@ class ReadingNoise:
 class ClockNoise:
     """Σ of the channels on one clock, in blocks by instant.
 
-    `reading` is the noise of a channel's readings and its source; `rate` the velocity in m/s at each row
-    (zero where unknown), through which the variance `jitter` (s²) of one time stamp acts on all channels at once.
+    `reading` is the noise of a channel's readings and its source; `rate` the velocity in m/s at
+    each row (zero where unknown), through which the variance `jitter` (s²) of one time stamp acts
+    on all channels at once.
     """
 
     reading: Mapping[ChannelId, tuple[ErrorSource, ReadingNoise]]
@@ -235,7 +248,9 @@ class Estimate:
 
 
 class ErrorShape(NamedTuple):
-    """The distribution of an error: standard deviation and ν of its t part, half-widths of its rectangular parts."""
+    """The distribution of an error: standard deviation and ν of its t part, half-widths of its
+    rectangular parts.
+    """
 
     spread: float
     dof: float
@@ -252,7 +267,9 @@ class SourceCovariance:
 
 @dataclass(frozen=True, eq=False)
 class JointScalars:
-    """Correlated scalars: names, values and covariance, kept apart by source so that a budget can be read off."""
+    """Correlated scalars: names, values and covariance, kept apart by source so that a budget can
+    be read off.
+    """
 
     names: tuple[Name, ...]
     values: Array
@@ -339,7 +356,9 @@ def _jitter_part(estimates: Sequence[Estimate], noise: ClockNoise) -> SourceCova
 
 
 def _without_gaps(used: Sequence[SampleWeights]) -> tuple[dict[tuple[int, int], int], int]:
-    """Where each range of rows goes if the rows that nothing uses are left out, and how many are left."""
+    """Where each range of rows goes if the rows that nothing uses are left out, and how many are
+    left.
+    """
     places: dict[tuple[int, int], int] = {}
     width, end, shift = 0, None, 0
     for start, stop in sorted({(w.start, w.stop) for w in used}):

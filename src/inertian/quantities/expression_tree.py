@@ -1,7 +1,8 @@
-"""Arithmetic as a tree: what fits of a formula, derived quantities and forces of models are made of.
+"""Arithmetic as a tree: what fits of a formula, derived quantities and forces of models are made
+of.
 
-A tree is an immutable value of five kinds of nodes. What can be done with it is a `Visitor`, with one method for each
-kind, or `substituted`, which puts other trees in place of symbols.
+A tree is an immutable value of five kinds of nodes. What can be done with it is a `Visitor`, with
+one method for each kind, or `substituted`, which puts other trees in place of symbols.
 """
 
 from abc import ABC, abstractmethod
@@ -132,7 +133,9 @@ def symbols_in(node: Expression) -> tuple[str, ...]:
 def substituted(
     node: Expression, replacement: Callable[[Symbol | Call], Expression | None]
 ) -> Expression:
-    """Return the expression with other ones in place of symbols and calls; None leaves a part as it is."""
+    """Return the expression with other ones in place of symbols and calls; None leaves a part as it
+    is.
+    """
     if isinstance(node, Symbol | Call):
         other = replacement(node)
         if other is not None:

@@ -1,7 +1,7 @@
 """Formulas as people write them, in ordinary arithmetic: read safely, run on numbers and arrays.
 
-Nothing is evaluated but arithmetic and the listed functions; there are no attributes, no names but those that are
-given a value, and bounds on length, depth and exponents.
+Nothing is evaluated but arithmetic and the listed functions; there are no attributes, no names but
+those that are given a value, and bounds on length, depth and exponents.
 """
 
 import ast
@@ -111,7 +111,9 @@ class Formula:
         return _Value(values, {}).visit(self.tree)
 
     def along(self, values: Mapping[str, Any], rates: Mapping[str, Any]) -> Any:
-        """Return the value where names also have rates of change, which `rate(…)` is made of by the chain rule."""
+        """Return the value where names also have rates of change, which `rate(…)` is made of by the
+        chain rule.
+        """
         return _Value(values, rates).visit(self.tree)
 
     @property
@@ -127,8 +129,8 @@ def parse_formula(text: str, rates: bool = False) -> Formula:
 
     With `rates`, also rate(…) and area(…), the derivative and the integral with respect to time.
 
-    A space, or a bracket, between two factors multiplies them; decimal comma and point are the same. Raises
-    FormulaError.
+    A space, or a bracket, between two factors multiplies them; decimal comma and point are the
+    same. Raises FormulaError.
     """
     if not text.strip():
         raise FormulaError(text, "nothing is written yet.")
@@ -171,7 +173,9 @@ def _with_products(text: str, plain: str) -> str:
 
 @dataclass(frozen=True)
 class _Reader:
-    """From what the parser of Python found to an expression; what is not plain arithmetic is refused."""
+    """From what the parser of Python found to an expression; what is not plain arithmetic is
+    refused.
+    """
 
     text: str
     functions: Sequence[str]
@@ -225,7 +229,9 @@ def _plain_number(value: float) -> bool:
 
 
 def _small(node: ast.expr) -> bool:
-    """Whether an exponent is bounded: a number that is not too large, or free of numbers that could grow."""
+    """Whether an exponent is bounded: a number that is not too large, or free of numbers that could
+    grow.
+    """
     if isinstance(node, ast.UnaryOp):
         return _small(node.operand)
     if isinstance(node, ast.Constant):
@@ -262,7 +268,9 @@ class _Value(Visitor[Any]):
 
 @dataclass(frozen=True, eq=False)
 class _Rate(Visitor[Any]):
-    """d/dt of an expression, by the rules of differentiation; what has no rate of its own stays as it is."""
+    """d/dt of an expression, by the rules of differentiation; what has no rate of its own stays as
+    it is.
+    """
 
     value: _Value
 

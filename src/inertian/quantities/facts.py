@@ -30,7 +30,9 @@ _DIVISOR = {
 
 @dataclass(frozen=True, order=True)
 class FactId:
-    """The identity of a fact: what it is, and where it holds ("project", "series NAME" or "trial NAME")."""
+    """The identity of a fact: what it is, and where it holds ("project", "series NAME" or "trial
+    NAME").
+    """
 
     name: str
     scope: str = "project"
@@ -68,11 +70,15 @@ class Fact:
 
     @property
     def bounded(self) -> bool:
-        """Whether the error lies inside limits, with a rectangular distribution (JCGM 101:2008, 6.4.2)."""
+        """Whether the error lies inside limits, with a rectangular distribution (JCGM 101:2008,
+        6.4.2).
+        """
         return self.meaning in (Meaning.LIMITS, Meaning.LAST_DIGIT)
 
     def __str__(self) -> str:
-        """Return the fact as a person would type it: 19.1 ± 0.1 kg, or 19.1 kg where the last digit is the step."""
+        """Return the fact as a person would type it: 19.1 ± 0.1 kg, or 19.1 kg where the last digit
+        is the step.
+        """
         unit = self.unit.symbol
         if self.meaning is Meaning.EXACT:
             return f"{_plain(self.typed)} ± 0 {unit}".rstrip()
@@ -98,10 +104,12 @@ _FACT = re.compile(
 
 
 def parse_fact(text: str, kind: str, default: Unit, meaning: Meaning = Meaning.LIMITS) -> Fact:
-    """Read a fact as people write it: "19.1 ± 0.1 kg", "19,1 kg", "19100 g", "19.10(5) kg", "2 kg ± 1 %".
+    """Read a fact as people write it: "19.1 ± 0.1 kg", "19,1 kg", "19100 g", "19.10(5) kg", "2 kg ±
+    1 %".
 
-    Comma and point are both decimal marks; without a unit, `default` is meant. `meaning` says what a typed ± means;
-    without ±, the last digit written is the step of the reading. Raises FactError or UnitError.
+    Comma and point are both decimal marks; without a unit, `default` is meant. `meaning` says what
+    a typed ± means; without ±, the last digit written is the step of the reading. Raises FactError
+    or UnitError.
     """
     match = _FACT.match(text)
     if match is None:

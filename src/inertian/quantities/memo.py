@@ -17,15 +17,17 @@ def room(most: int, samples: int, most_samples: int, least: int = 1) -> int:
 class Recent(Generic[Result]):
     """The results that were asked for last, by key.
 
-    A key may hold weak references: they equal one another only while what they refer to is alive and the same. Not for
-    use from two threads at once.
+    A key may hold weak references: they equal one another only while what they refer to is alive
+    and the same. Not for use from two threads at once.
     """
 
     def __init__(self) -> None:
         self._results: OrderedDict[Hashable, Result] = OrderedDict()
 
     def get(self, key: Hashable, compute: Callable[[], Result], most: int) -> Result:
-        """Return the result of a key, worked out if it is not there; the oldest beyond `most` go."""
+        """Return the result of a key, worked out if it is not there; the oldest beyond `most`
+        go.
+        """
         if key in self._results:
             self._results.move_to_end(key)
             return self._results[key]
@@ -43,7 +45,9 @@ class Recent(Generic[Result]):
 
 
 class Memo:
-    """Results by owner and key; they go when their owner does, so they must not refer to it strongly."""
+    """Results by owner and key; they go when their owner does, so they must not refer to it
+    strongly.
+    """
 
     def __init__(self) -> None:
         self._owners: weakref.WeakKeyDictionary[object, Recent[object]] = (

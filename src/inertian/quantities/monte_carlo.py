@@ -1,7 +1,9 @@
-"""The distribution of a result by Monte Carlo, its shortest intervals, and whether first order would have done.
+"""The distribution of a result by Monte Carlo, its shortest intervals, and whether first order
+would have done.
 
-Source: JCGM 101:2008. The draws go on in blocks until twice the standard deviations of what is wanted over the blocks
-are smaller than the last stated digit (7.9); clause 8 then compares with first order.
+Source: JCGM 101:2008. The draws go on in blocks until twice the standard deviations of what is
+wanted over the blocks are smaller than the last stated digit (7.9); clause 8 then compares with
+first order.
 """
 
 from collections.abc import Callable
@@ -23,10 +25,11 @@ class Cancelled(Exception):
 
 @dataclass(frozen=True, eq=False)
 class Distribution:
-    """What Monte Carlo found of one result: mean, u, the shortest intervals, and the draws behind them.
+    """What Monte Carlo found of one result: mean, u, the shortest intervals, and the draws behind
+    them.
 
-    `settled` tells whether two figures of u are right (7.9.4), `tolerance` is δ of clause 7.9.2, `off` how far the ends
-    of the 95 % interval of first order lie from those found here.
+    `settled` tells whether two figures of u are right (7.9.4), `tolerance` is δ of clause 7.9.2,
+    `off` how far the ends of the 95 % interval of first order lie from those found here.
     """
 
     mean: float
@@ -46,7 +49,9 @@ class Distribution:
 
 
 def tolerance_of(u: float, figures: int = FIGURES) -> float:
-    """Return δ, half of the last place of u written with so many significant digits (JCGM 101, 7.9.2)."""
+    """Return δ, half of the last place of u written with so many significant digits (JCGM 101,
+    7.9.2).
+    """
     if not u > 0.0:
         return 0.0
     exponent = int(np.floor(np.log10(u))) - (figures - 1)
@@ -54,7 +59,9 @@ def tolerance_of(u: float, figures: int = FIGURES) -> float:
 
 
 def shortest_interval(drawn: Array, probability: float) -> tuple[float, float]:
-    """Return the shortest interval that holds a share of the draws (JCGM 101, 7.7 and 5.3.4); drawn of shape (M,)."""
+    """Return the shortest interval that holds a share of the draws (JCGM 101, 7.7 and 5.3.4); drawn
+    of shape (M,).
+    """
     ordered = np.sort(drawn)
     inside = int(np.ceil(probability * len(ordered)))
     widths = ordered[inside:] - ordered[: len(ordered) - inside]
@@ -71,7 +78,8 @@ def distribution(
 ) -> Distribution:
     """Return the distribution of one result of a law, from correlated inputs.
 
-    Sources whose variance was estimated are drawn as scaled t (JCGM 101, 6.4.9). Otherwise as `settled_distribution`.
+    Sources whose variance was estimated are drawn as scaled t (JCGM 101, 6.4.9). Otherwise as
+    `settled_distribution`.
     """
 
     def block(k: int) -> Array:
@@ -91,11 +99,12 @@ def settled_distribution(
     seed: int,
     progress: Callable[[float], bool] | None = None,
 ) -> Distribution:
-    """Return what blocks of draws, made by their number, tell of a result, as soon as they tell it well enough.
+    """Return what blocks of draws, made by their number, tell of a result, as soon as they tell it
+    well enough.
 
-    `first_order` is the 95 % interval that clause 8 compares with. `progress` is told the share done and answers
-    whether to go on; if not, what was found so far is returned, or, before FEWEST blocks, Cancelled is raised. Draws
-    that are not finite are left out.
+    `first_order` is the 95 % interval that clause 8 compares with. `progress` is told the share
+    done and answers whether to go on; if not, what was found so far is returned, or, before FEWEST
+    blocks, Cancelled is raised. Draws that are not finite are left out.
     """
     blocks: list[Array] = []
     found = np.zeros((0, 4))

@@ -1,8 +1,8 @@
 """From correlated inputs through a law to correlated results, at first order or by Monte Carlo.
 
-A law is one plain NumPy function of named inputs, analytic in each; it must accept arrays and complex numbers. First
-order takes exact derivatives by the complex step (Squire & Trapp, SIAM Rev. 40 (1998) 110-112), Monte Carlo runs the
-same function on draws (JCGM 101:2008).
+A law is one plain NumPy function of named inputs, analytic in each; it must accept arrays and
+complex numbers. First order takes exact derivatives by the complex step (Squire & Trapp, SIAM Rev.
+40 (1998) 110-112), Monte Carlo runs the same function on draws (JCGM 101:2008).
 """
 
 from collections.abc import Callable, Iterator, Mapping
@@ -27,7 +27,9 @@ SEED = 20261124
 
 @dataclass(frozen=True, eq=False)
 class Propagated:
-    """Results of a law: first-order correlated scalars, the gradient, and the size of the second-order term."""
+    """Results of a law: first-order correlated scalars, the gradient, and the size of the
+    second-order term.
+    """
 
     joint: JointScalars
     gradient: Array  # shape (outputs, inputs)
@@ -47,7 +49,8 @@ def _run(
 def gradients(
     law: Law, names: tuple[Name, ...], points: Array
 ) -> tuple[tuple[Name, ...], Array, Array]:
-    """Return ∂output/∂input at several points, shape (outputs, inputs, points), and the outputs there.
+    """Return ∂output/∂input at several points, shape (outputs, inputs, points), and the outputs
+    there.
 
     `points` has shape (inputs, points), the outputs (outputs, points).
     """
@@ -62,10 +65,11 @@ def gradients(
 def _second_order(
     slopes: Array, joint: JointScalars, used: Rows
 ) -> tuple[Array, NDArray[np.bool_]]:
-    """The second-order contribution √(½ tr(HCHC) + (½ tr HC)²) per output (JCGM 100:2008, 5.1.2, note).
+    """The second-order contribution √(½ tr(HCHC) + (½ tr HC)²) per output (JCGM 100:2008, 5.1.2,
+    note).
 
-    `slopes` are the gradients one u above and below each used input, shape (outputs, inputs, 2·used). Also which inputs
-    have curvature in each output.
+    `slopes` are the gradients one u above and below each used input, shape (outputs, inputs,
+    2·used). Also which inputs have curvature in each output.
     """
     covariance = joint.covariance
     u = np.sqrt(np.diag(covariance))
@@ -83,7 +87,9 @@ def _second_order(
 
 
 def propagate(law: Law, joint: JointScalars) -> Propagated:
-    """Return the law's results with covariance U_y = J U_x Jᵀ, source by source (JCGM 102:2011, 6.2)."""
+    """Return the law's results with covariance U_y = J U_x Jᵀ, source by source (JCGM 102:2011,
+    6.2).
+    """
     u = np.sqrt(np.diag(joint.covariance))
     used = np.flatnonzero(u > 0)
     points = np.repeat(joint.values[:, None], 1 + 2 * used.size, axis=1)
@@ -102,9 +108,9 @@ def propagate(law: Law, joint: JointScalars) -> Propagated:
 def draw(joint: JointScalars, draws: int, seed: int, known: bool = False) -> Array:
     """Return `draws` samples of the inputs, shape (inputs, draws).
 
-    Each source is drawn on its own: bounded ones uniformly (JCGM 101:2008, 6.4.2), the others from a normal
-    distribution. Those with an estimated variance share one scale, which makes them scaled t (6.4.9.5), with the
-    effective degrees of freedom of their sum; with `known`, they stay normal.
+    Each source is drawn on its own: bounded ones uniformly (JCGM 101:2008, 6.4.2), the others from
+    a normal distribution. Those with an estimated variance share one scale, which makes them scaled
+    t (6.4.9.5), with the effective degrees of freedom of their sum; with `known`, they stay normal.
     """
     rng = np.random.default_rng(seed)
     total = np.repeat(joint.values[:, None], draws, axis=1)
@@ -137,8 +143,8 @@ def draw(joint: JointScalars, draws: int, seed: int, known: bool = False) -> Arr
 class Results(Mapping[Name, Scalar]):
     """The results of a law as scalars with honest intervals, each worked out when first asked for.
 
-    Where the second-order term exceeds a tenth of u, u and the factors come from Monte Carlo, as intervals about the
-    value, and the scalar says so.
+    Where the second-order term exceeds a tenth of u, u and the factors come from Monte Carlo, as
+    intervals about the value, and the scalar says so.
     """
 
     def __init__(self, law: Law, joint: JointScalars, seed: int = SEED) -> None:
@@ -185,8 +191,9 @@ def _by_draws(
 ) -> Scalar:
     """One result by Monte Carlo, drawing only the inputs that move it.
 
-    The interval about the value holds the stated share of the draws. u is the root mean square about the value with
-    the variances as estimated: with few degrees of freedom, that of scaled t draws does not exist.
+    The interval about the value holds the stated share of the draws. u is the root mean square
+    about the value with the variances as estimated: with few degrees of freedom, that of scaled t
+    draws does not exist.
     """
     index = np.flatnonzero(involved)
     names = tuple(joint.names[i] for i in index)

@@ -8,9 +8,11 @@ FINEST = 1e-15  # relative step of a number in the computer, nearly
 
 
 def last_place(u: float) -> int:
-    """Return the exponent of the last decimal place that is stated for a standard uncertainty u > 0.
+    """Return the exponent of the last decimal place that is stated for a standard uncertainty u >
+    0.
 
-    u gets two figures when its first is 1 or 2, else one; a carry decides anew, so 0.0996 → 0.10 and 9.96 → 10.
+    u gets two figures when its first is 1 or 2, else one; a carry decides anew, so 0.0996 → 0.10
+    and 9.96 → 10.
     """
     exact = Decimal(repr(u))
     first = exact.adjusted()
@@ -36,7 +38,9 @@ def _exact(value: float) -> str:
 
 
 def split_pm(value: float, u: float) -> tuple[str, str]:
-    """Return value and u as rounded strings, both to the place that u decides; u must be finite and above zero."""
+    """Return value and u as rounded strings, both to the place that u decides; u must be finite and
+    above zero.
+    """
     place = last_place(u)
     return _plain(_at(Decimal(repr(value)), place), place), _plain(
         _at(Decimal(repr(u)), place), place
@@ -46,8 +50,8 @@ def split_pm(value: float, u: float) -> tuple[str, str]:
 def write_estimate(value: float | None, u: float | None, unit: str = "", mark: str = ".") -> str:
     """Return a value with its standard uncertainty and unit, ready to show.
 
-    u = 0 is "exact", an undefined value or u is "—". `mark` is the decimal mark. Very large and very small numbers
-    are written with one power of ten.
+    u = 0 is "exact", an undefined value or u is "—". `mark` is the decimal mark. Very large and
+    very small numbers are written with one power of ten.
     """
     if value is None or not math.isfinite(value):
         return "—"

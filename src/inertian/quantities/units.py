@@ -1,7 +1,8 @@
-"""Units at the edges: everything inside is SI. A shipped table, so that start-up needs no unit library.
+"""Units at the edges: everything inside is SI. A shipped table, so that start-up needs no unit
+library.
 
-The factors are those of the SI Brochure (9th ed., 2019) and of the international inch and pound (1959); a test holds
-them against an independent library.
+The factors are those of the SI Brochure (9th ed., 2019) and of the international inch and pound
+(1959); a test holds them against an independent library.
 """
 
 import re
@@ -180,7 +181,9 @@ _BY_KIND = _index()
 
 
 def _plain(name: str) -> str:
-    """Return a name in the spelling of the table: powers of the second as /s and /s², brackets around it off."""
+    """Return a name in the spelling of the table: powers of the second as /s and /s², brackets
+    around it off.
+    """
     bare = name.strip().replace("−", "-").replace("–", "-").replace("μ", "µ")
     if bare.startswith("(") and bare.endswith(")"):
         bare = bare[1:-1].strip()
@@ -204,7 +207,8 @@ def _find(names: dict[str, Unit], text: str) -> Unit | None:
 
 
 def unit_of(kind: str, text: str) -> Unit:
-    """Return the unit of `kind` that `text` names; symbols keep their case (ms, not MS), words do not.
+    """Return the unit of `kind` that `text` names; symbols keep their case (ms, not MS), words do
+    not.
 
     Raises UnitError if no unit of that kind has this name.
     """
@@ -234,7 +238,9 @@ def symbols(kind: str) -> tuple[str, ...]:
 
 @lru_cache(maxsize=1)
 def plain_units() -> dict[str, Unit]:
-    """Return the units that others are made of, by symbol: m, kg, s, N, J, °, …; no words and no compounds."""
+    """Return the units that others are made of, by symbol: m, kg, s, N, J, °, …; no words and no
+    compounds.
+    """
     kinds = (
         "length",
         "time",

@@ -1,4 +1,6 @@
-"""Derived channels of files, as a long table and as JSON; docs/schemas/derive-1.json describes the latter."""
+"""Derived channels of files, as a long table and as JSON; docs/schemas/derive-1.json describes the
+latter.
+"""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -42,7 +44,8 @@ JUMPED = "left out: {count} × a sample that fits neither what comes before nor 
 
 @dataclass(frozen=True)
 class NoiseRequest:
-    """The σ of position readings in m that a person states: known, of the recording's step, or in columns of the file.
+    """The σ of position readings in m that a person states: known, of the recording's step, or in
+    columns of the file.
 
     Where nothing was said, columns count if there are any; else it is estimated.
     """
@@ -63,7 +66,9 @@ class NoiseRequest:
         return {b.name: self.sigma for b in trial.followed} if self.sigma is not None else {}
 
     def said_of(self, body: BodyDerived) -> BodyDerived:
-        """Return what was derived of a body, with a remark where it was to have the noise of a column and has none."""
+        """Return what was derived of a body, with a remark where it was to have the noise of a
+        column and has none.
+        """
         if not self.insists or body.noise.given or body.noise.remark == SCATTER_USED:
             return body
         remark = "; ".join(part for part in (NO_COLUMN, body.noise.remark) if part)
@@ -71,7 +76,8 @@ class NoiseRequest:
 
 
 def parse_noise(text: str) -> NoiseRequest:
-    """Read what was typed for the noise: "0.5 mm", "0.0005" in m, "resolution", "column" or "estimated".
+    """Read what was typed for the noise: "0.5 mm", "0.0005" in m, "resolution", "column" or
+    "estimated".
 
     Raises InertianError.
     """
@@ -88,14 +94,17 @@ def parse_noise(text: str) -> NoiseRequest:
         )
     except InertianError:
         raise Refusal(
-            f"“{text.strip()}” is not a noise. Write the standard deviation of a reading, such as 0.5 mm, or one of "
+            f"“{text.strip()}” is not a noise. Write the standard deviation of a reading, such "
+            "as 0.5 mm, or one of "
             f"{OF_THE_STEP}, {OF_COLUMNS}, {ESTIMATED}."
         ) from None
 
 
 @dataclass(frozen=True, eq=False)
 class TrialDerived:
-    """A trial and what was derived of its bodies; `aside` are rows of samples that jump and were left out, by body."""
+    """A trial and what was derived of its bodies; `aside` are rows of samples that jump and were
+    left out, by body.
+    """
 
     trial: Trial
     bodies: list[BodyDerived]
@@ -159,7 +168,9 @@ def _judged(trial: Trial) -> _Judged:
 
 
 def _columns(one: TrialDerived, body: str, axis: str, d: DerivedChannel) -> tuple[Array, ...]:
-    """The columns of one axis, one row for each reading; a reading that was left out has only its time and value."""
+    """The columns of one axis, one row for each reading; a reading that was left out has only its
+    time and value.
+    """
     x = one.trial.body(body).channel(axis).si
     rows = np.flatnonzero(np.isfinite(x))
     places = np.searchsorted(rows, d.rows)
@@ -173,7 +184,8 @@ def _columns(one: TrialDerived, body: str, axis: str, d: DerivedChannel) -> tupl
 
 
 def write_table(path: Path, found: Sequence[tuple[str, Sequence[TrialDerived]]]) -> int:
-    """Write one row for each reading of each axis, SI at full precision, empty where there is none; return the rows.
+    """Write one row for each reading of each axis, SI at full precision, empty where there is none;
+    return the rows.
 
     Raises OSError.
     """

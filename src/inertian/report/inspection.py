@@ -1,4 +1,6 @@
-"""How files were understood, as JSON and as lines for reading; docs/schemas/inspect-1.json describes the form."""
+"""How files were understood, as JSON and as lines for reading; docs/schemas/inspect-1.json
+describes the form.
+"""
 
 from collections.abc import Sequence
 from typing import Any
@@ -67,7 +69,9 @@ def _warnings(reading: ParsedFile) -> list[dict[str, str]]:
 
 
 def file_json(path: str, reading: ParsedFile) -> dict[str, Any]:
-    """Return how one file was understood: SI values over usable samples, times in s as in the file."""
+    """Return how one file was understood: SI values over usable samples, times in s as in the
+    file.
+    """
     base = reading.recipe.time_base.value if reading.recipe and reading.recipe.time_base else 1.0
     return {
         "path": path,

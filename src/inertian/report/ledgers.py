@@ -63,7 +63,9 @@ def all_accounts(project: Project) -> Iterator[tuple[str, Accounts | InertianErr
 
 
 def ledgers_json(project: Project) -> tuple[dict[str, Any], list[str]]:
-    """Return all ledgers of all trials, and one line for each trial that has none, with the reason."""
+    """Return all ledgers of all trials, and one line for each trial that has none, with the
+    reason.
+    """
     trials: list[dict[str, Any]] = []
     refusals: list[str] = []
     for name, accounts in all_accounts(project):
@@ -78,7 +80,9 @@ def ledgers_json(project: Project) -> tuple[dict[str, Any], list[str]]:
 
 
 def ledgers_text(project: Project) -> tuple[list[str], list[str]]:
-    """Return the same as lines for reading, rounded, with the joint test of several axes; and the refusals."""
+    """Return the same as lines for reading, rounded, with the joint test of several axes; and the
+    refusals.
+    """
     lines: list[str] = []
     refusals: list[str] = []
     for name, accounts in all_accounts(project):
@@ -99,6 +103,7 @@ def ledgers_text(project: Project) -> tuple[list[str], list[str]]:
             lines.append(f"  {ledger.law}: {amounts}{verdict}")
         if accounts.together:
             lines.append(
-                f"  momentum along {' and '.join(accounts.together.axes)} together: {accounts.together.verdict}"
+                f"  momentum along {' and '.join(accounts.together.axes)} together: "
+                f"{accounts.together.verdict}"
             )
     return lines, refusals

@@ -59,7 +59,10 @@ def spans_text(files: Sequence[tuple[str, ParsedFile]]) -> tuple[list[str], list
             found = find_spans(trial)
             lines.append(f"  {trial.name}: {len(found)} spans")
             lines += [
-                f"    {s.t0:10.4f} s to {s.t1:10.4f} s  {s.kind}, {s.name} ({', '.join(s.bodies)}): {s.why}"
+                (
+                    f"    {s.t0:10.4f} s to {s.t1:10.4f} s  {s.kind}, {s.name} "
+                    f"({', '.join(s.bodies)}): {s.why}"
+                )
                 for s in found
             ]
     return lines, refusals

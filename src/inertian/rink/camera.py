@@ -1,4 +1,6 @@
-"""A camera over the ice: frames at uneven moments, positions with reading noise, a few frames lost."""
+"""A camera over the ice: frames at uneven moments, positions with reading noise, a few frames
+lost.
+"""
 
 from dataclasses import dataclass
 
@@ -10,7 +12,8 @@ from inertian.rink.stones import TrueMotion
 
 @dataclass(frozen=True)
 class Camera:
-    """How a camera errs: `rate` in frames/s, `noise` (m) of a position, `jitter` (s) of a time stamp, share `lost`.
+    """How a camera errs: `rate` in frames/s, `noise` (m) of a position, `jitter` (s) of a time
+    stamp, share `lost`.
 
     Positions are written in cm with `decimals` digits, times in s with four.
     """
@@ -33,7 +36,8 @@ class Footage:
 def film(motion: TrueMotion, duration: float, camera: Camera, rng: np.random.Generator) -> Footage:
     """Film a motion for `duration` seconds.
 
-    A frame is exposed a little off its nominal time, the same for all it shows; the nominal time is what is written.
+    A frame is exposed a little off its nominal time, the same for all it shows; the nominal time is
+    what is written.
     """
     nominal = np.arange(0.0, duration, 1.0 / camera.rate)
     kept = rng.random(nominal.size) >= camera.lost

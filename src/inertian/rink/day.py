@@ -83,8 +83,8 @@ def _file(
 def day(seed: int = SEED) -> tuple[RinkFile, ...]:
     """Return the files of the demo: ten in-line collisions and a glancing one.
 
-    The stones' true masses lie inside the limits of the weighing; the camera, its noise and its lost frames are those
-    of `Camera`.
+    The stones' true masses lie inside the limits of the weighing; the camera, its noise and its
+    lost frames are those of `Camera`.
     """
     rng = np.random.default_rng(seed)
     camera = Camera()

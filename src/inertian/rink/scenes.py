@@ -1,7 +1,8 @@
-"""Scenes for judging the span finder: everything that happens on the ice, with the true times of it.
+"""Scenes for judging the span finder: everything that happens on the ice, with the true times of
+it.
 
-A body's motion is a chain of pieces: rest, steady acceleration, or a push of given change of velocity and duration.
-The shapes of the pushes in time are not those the finder assumes.
+A body's motion is a chain of pieces: rest, steady acceleration, or a push of given change of
+velocity and duration. The shapes of the pushes in time are not those the finder assumes.
 """
 
 from collections.abc import Callable
@@ -17,7 +18,9 @@ TABLE = 4001  # points of a tabulated push
 
 @dataclass(frozen=True)
 class Happening:
-    """What truly happened: a kind as the finder names it, from t0 to t1 in s, and to which bodies."""
+    """What truly happened: a kind as the finder names it, from t0 to t1 in s, and to which
+    bodies.
+    """
 
     kind: str
     t0: float
@@ -27,7 +30,9 @@ class Happening:
 
 @cache
 def _push(power: float, skew: float) -> tuple[Array, Array]:
-    """Velocity gained and path travelled through a push of unit duration and unit change of velocity, tabulated."""
+    """Velocity gained and path travelled through a push of unit duration and unit change of
+    velocity, tabulated.
+    """
     u = np.linspace(0.0, 1.0, TABLE)
     force = np.sin(np.pi * u**skew) ** power
     v = np.concatenate([[0.0], np.cumsum(0.5 * (force[1:] + force[:-1]))])
@@ -38,7 +43,9 @@ def _push(power: float, skew: float) -> tuple[Array, Array]:
 
 @dataclass
 class Course:
-    """The course of one body, made piece by piece; positions and velocities are vectors of one or two axes."""
+    """The course of one body, made piece by piece; positions and velocities are vectors of one or
+    two axes.
+    """
 
     body: str
     x: Array
@@ -139,7 +146,9 @@ def _friction(rng: np.random.Generator) -> float:
 
 
 def stones_meet(rng: np.random.Generator, slow: bool = False) -> Scene:
-    """Two stones meet: an impact of milliseconds, or a repulsion without touch over tenths of a second."""
+    """Two stones meet: an impact of milliseconds, or a repulsion without touch over tenths of a
+    second.
+    """
     m = rng.uniform(8.0, 20.0, 2)
     v1, v2 = (
         rng.uniform(0.5, 2.2),
@@ -284,7 +293,8 @@ def record(
 ) -> tuple[Array, dict[str, Array]]:
     """Record a scene: times in s, shape (n,), and positions in m by body, shape (n, axes).
 
-    `noise` (m) of a reading, `jitter` (s) of a time stamp shared by all bodies, `spikes` the share of glitches.
+    `noise` (m) of a reading, `jitter` (s) of a time stamp shared by all bodies, `spikes` the share
+    of glitches.
     """
     t = np.arange(0.0, scene.end, 1.0 / rate)
     exposed = np.clip(t + rng.normal(0.0, jitter, len(t)), 0.0, scene.end)

@@ -1,9 +1,10 @@
 """Two granite stones on ice: sliding friction, and a contact force over some milliseconds.
 
-The contact follows Hertz's law with the damping of Hunt & Crossley (J. Appl. Mech. 42 (1975) 440-445), in the form of
-Lankarani & Nikravesh (J. Mech. Des. 112 (1990) 369-376); friction on the ice is m μ g against the motion. Away from
-the contact the motion is exact; inside it is integrated by the classical Runge-Kutta rule. The surfaces are smooth:
-no force acts across the line of centres.
+The contact follows Hertz's law with the damping of Hunt & Crossley (J. Appl. Mech. 42 (1975)
+440-445), in the form of Lankarani & Nikravesh (J. Mech. Des. 112 (1990) 369-376); friction on the
+ice is m μ g against the motion. Away from the contact the motion is exact; inside it is integrated
+by the classical Runge-Kutta rule. The surfaces are smooth: no force acts across the line of
+centres.
 """
 
 import math
@@ -22,9 +23,11 @@ GRAVITY = 9.81  # m/s²
 
 @dataclass(frozen=True)
 class Stones:
-    """Two stones before they meet: masses in kg, positions in m and velocities in m/s of shape (2, axes) at t = 0.
+    """Two stones before they meet: masses in kg, positions in m and velocities in m/s of shape (2,
+    axes) at t = 0.
 
-    `deceleration` (m/s²) is μ g of each stone; `bounce` the restitution that the contact damping is set for.
+    `deceleration` (m/s²) is μ g of each stone; `bounce` the restitution that the contact damping is
+    set for.
     """
 
     mass: tuple[float, float]
@@ -36,7 +39,9 @@ class Stones:
 
 @dataclass(frozen=True, eq=False)
 class TrueMotion:
-    """What really happened: states when the contact began and ended, and the exact free motion on either side."""
+    """What really happened: states when the contact began and ended, and the exact free motion on
+    either side.
+    """
 
     stones: Stones
     begin: float
@@ -45,7 +50,9 @@ class TrueMotion:
     at_end: tuple[Array, Array]
 
     def position(self, times: Array) -> Array:
-        """Return positions in m at times in s, shape (2, axes, n); inside the contact, on a straight line between."""
+        """Return positions in m at times in s, shape (2, axes, n); inside the contact, on a
+        straight line between.
+        """
         return self._state(times)[0]
 
     def velocity(self, times: Array) -> Array:
@@ -62,7 +69,9 @@ class TrueMotion:
 
 
 def _glide(x: Array, v: Array, deceleration: tuple[float, float], t: Array) -> tuple[Array, Array]:
-    """Exact sliding with friction until rest; x, v of shape (2, axes) give results of shape (2, axes, n)."""
+    """Exact sliding with friction until rest; x, v of shape (2, axes) give results of shape (2,
+    axes, n).
+    """
     speed = np.linalg.norm(v, axis=1)
     a = np.array(deceleration)
     unit = np.divide(v, speed[:, None], out=np.zeros_like(v), where=speed[:, None] > 0)
@@ -74,7 +83,9 @@ def _glide(x: Array, v: Array, deceleration: tuple[float, float], t: Array) -> t
 
 
 def _touch(stones: Stones, latest: float) -> float:
-    """The moment at which the centres come within two radii, by a search made finer each time. ValueError if never."""
+    """The moment at which the centres come within two radii, by a search made finer each time.
+    ValueError if never.
+    """
     times = np.linspace(0.0, latest, 801)
 
     def gap(t: Array) -> Array:
@@ -93,7 +104,9 @@ def _touch(stones: Stones, latest: float) -> float:
 
 
 def collide(stones: Stones, latest: float = 20.0) -> TrueMotion:
-    """Simulate one meeting. Raises ValueError if the stones do not touch before `latest` seconds."""
+    """Simulate one meeting. Raises ValueError if the stones do not touch before `latest`
+    seconds.
+    """
     begin = _touch(stones, latest)
     x0, v0 = (
         s[:, :, 0]
@@ -122,7 +135,9 @@ def collide(stones: Stones, latest: float = 20.0) -> TrueMotion:
 
 
 def _contact_rates(stones: Stones, x0: Array, v0: Array) -> Callable[[list[float]], list[float]]:
-    """The equations of motion in contact, on plain floats: positions of both stones, then their velocities."""
+    """The equations of motion in contact, on plain floats: positions of both stones, then their
+    velocities.
+    """
     axes = x0.shape[1]
     line0 = (x0[1] - x0[0]) / np.linalg.norm(x0[1] - x0[0])
     damping = 0.75 * (1.0 - stones.bounce**2) / float(-(v0[1] - v0[0]) @ line0)

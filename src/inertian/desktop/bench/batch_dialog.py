@@ -1,4 +1,6 @@
-"""Treating other trials like the one in hand: which, with progress, and what to look at afterwards."""
+"""Treating other trials like the one in hand: which, with progress, and what to look at
+afterwards.
+"""
 
 from functools import partial
 from threading import Event

@@ -119,7 +119,7 @@ class BenchStage(QWidget):
         self.mark_live(self.rail.active)
         self.view.turned.emit()
 
-    # -- showing --------------------------------------------------------------------------------------------------
+    # -- showing -----------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Show the trial in hand as it is now."""
@@ -246,7 +246,7 @@ class BenchStage(QWidget):
         """A scroll bar makes strips narrower; the rail stays over them."""
         self.rail.keep_clear(self._scroll.verticalScrollBar().sizeHint().width() if high > 0 else 0)
 
-    # -- what is seen ---------------------------------------------------------------------------------------------
+    # -- what is seen ------------------------------------------------------------------------------
 
     def _range(self) -> tuple[float, float] | None:
         if not self._strips:
@@ -289,7 +289,7 @@ class BenchStage(QWidget):
         first.setXRange(start, stop, padding=padding)
         self.rail.show_range(*first.viewRange()[0])
 
-    # -- strips ---------------------------------------------------------------------------------------------------
+    # -- strips ------------------------------------------------------------------------------------
 
     def strip_menu(self, strip: Strip, handle: Handle | None) -> QMenu:
         """Return the menu of a strip, with that of a span first if one is under the pointer."""

@@ -20,7 +20,9 @@ from inertian.quantities.errors import InertianError
 
 
 class BenchActions(QObject):
-    """Acts on the trial in hand through the view of the bench; each function is one entry of the menu."""
+    """Acts on the trial in hand through the view of the bench; each function is one entry of the
+    menu.
+    """
 
     def __init__(
         self, document: Document, bench: BenchStage, worker: Worker, show_bench: Callable[[], None]
@@ -37,7 +39,7 @@ class BenchActions(QObject):
         else:
             self._document.do(edit)
 
-    # -- spans ----------------------------------------------------------------------------------------------------
+    # -- spans -------------------------------------------------------------------------------------
 
     def begin_span(self) -> None:
         """Begin a span at the plumb line, or end the one that was begun."""
@@ -78,7 +80,7 @@ class BenchActions(QObject):
         self._bench.rail.activate(Handle(name, edge))
         self._do(lambda: edge_moved(self._document.settled, entry.trial.id, name, edge, line))
 
-    # -- tidying --------------------------------------------------------------------------------------------------
+    # -- tidying -----------------------------------------------------------------------------------
 
     def set_aside_mode(self) -> None:
         """Let the mouse set aside without Ctrl, or not."""
@@ -102,7 +104,9 @@ class BenchActions(QObject):
             self._do(lambda: toggle_sample(self._document, self._view, *hit))
 
     def give_reason(self, number: int) -> None:
-        """Choose a reason; what was set aside last, by the last edit, is then set aside for this one."""
+        """Choose a reason; what was set aside last, by the last edit, is then set aside for this
+        one.
+        """
         entry, reason = self._document.entry, list(Reason)[number - 1]
         old, self._view.reason = self._view.reason, reason
         self._view.turned.emit()
@@ -118,7 +122,7 @@ class BenchActions(QObject):
                 without = rows_set_aside(without, entry.trial.id, body, rows, reason).project
             self._document.do(Edit(f"Set {len(rows)} aside: {reason}", without))
 
-    # -- fits, others ---------------------------------------------------------------------------------------------
+    # -- fits, others ------------------------------------------------------------------------------
 
     def clear_curves(self) -> None:
         """Take all fits of the trial away."""
@@ -147,7 +151,9 @@ class BenchActions(QObject):
         self._bench.say(text.format(count=len(treated.doubts), look=look))
 
     def next_look(self) -> None:
-        """Take the next trial in hand that needs a look; one that was looked at needs none any more."""
+        """Take the next trial in hand that needs a look; one that was looked at needs none any
+        more.
+        """
         document = self._document
         ids = [e.trial.id for e in document.project.entries if e.trial.id in document.doubts]
         now = document.entry.trial.id if document.entry else ""

@@ -78,7 +78,9 @@ def copy_picture(bench: BenchInterface, strip: StripInterface) -> None:
 
 
 def copy_numbers(bench: BenchInterface, strip: StripInterface) -> None:
-    """Put the numbers of a strip on the clipboard as a table: time, then value and u of each body."""
+    """Put the numbers of a strip on the clipboard as a table: time, then value and u of each
+    body.
+    """
     unit, columns, titles = bench.view.unit(strip.shown.unit), [], []
     for trace in strip.traces:
         if not columns:

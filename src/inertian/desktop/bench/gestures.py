@@ -21,7 +21,9 @@ class Handle:
 
 
 def handles(spans: Spans) -> list[Handle]:
-    """Return all handles in order of time, for going through them with keys: of each span start, body and stop."""
+    """Return all handles in order of time, for going through them with keys: of each span start,
+    body and stop.
+    """
     ordered = sorted(spans, key=lambda s: s.start)
     return [Handle(s.name, part) for s in ordered for part in ("start", "body", "stop")]
 
@@ -33,9 +35,11 @@ def edge_time(spans: Spans, handle: Handle) -> float:
 
 
 def handle_at(spans: Spans, time: float, per_pixel: float) -> Handle | None:
-    """Return what lies under a moment: an edge within the grip, else the span around it, else nothing.
+    """Return what lies under a moment: an edge within the grip, else the span around it, else
+    nothing.
 
-    Where two edges meet, the side of the pointer decides: to the left the earlier span's, to the right the later's.
+    Where two edges meet, the side of the pointer decides: to the left the earlier span's, to the
+    right the later's.
     """
     reach = 0.5 * GRIP * per_pixel + 2 * per_pixel
     near = []

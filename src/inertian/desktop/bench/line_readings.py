@@ -18,7 +18,9 @@ from inertian.quantities.errors import InertianError
 def readings_at(
     document: Document, entry: Entry, shown: QuantityRef, body: str, time: float
 ) -> dict[ReadingKind, Scalar] | InertianError:
-    """Return value and slope of a body's quantity at a time in s, as far as there are samples for them."""
+    """Return value and slope of a body's quantity at a time in s, as far as there are samples for
+    them.
+    """
     seen = document.evaluator.observed(document.project, entry)
     try:
         found = at_moment(seen, shown, body, time)

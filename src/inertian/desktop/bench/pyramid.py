@@ -1,4 +1,6 @@
-"""Long curves drawn from a pyramid of least and greatest values, so that a million samples pan like a hundred."""
+"""Long curves drawn from a pyramid of least and greatest values, so that a million samples pan like
+a hundred.
+"""
 
 from dataclasses import dataclass
 
@@ -14,7 +16,9 @@ FEWEST = 1000  # blocks of the coarsest level, or a few times fewer
 
 @dataclass(frozen=True, eq=False)
 class Level:
-    """Least and greatest value of each block of `size` samples, and the times between which they lie."""
+    """Least and greatest value of each block of `size` samples, and the times between which they
+    lie.
+    """
 
     size: int
     t: Array
@@ -23,7 +27,9 @@ class Level:
 
 
 class Pyramid:
-    """Levels of a curve y(t); t in s, y in any unit, both of shape (n,), NaN where there is nothing to draw."""
+    """Levels of a curve y(t); t in s, y in any unit, both of shape (n,), NaN where there is nothing
+    to draw.
+    """
 
     def __init__(self, t: Array, y: Array) -> None:
         self.t, self.y = t, y
@@ -37,7 +43,9 @@ class Pyramid:
             self.levels.append(Level(size, times, low, high))
 
     def seen(self, start: float, stop: float, pixels: int) -> tuple[Array, Array]:
-        """Return the points that draw the curve from start to stop over so many pixels; a few thousand at most."""
+        """Return the points that draw the curve from start to stop over so many pixels; a few
+        thousand at most.
+        """
         first = max(int(np.searchsorted(self.t, start)) - 1, 0)
         last = min(int(np.searchsorted(self.t, stop)) + 1, len(self.t))
         wanted = (last - first) / max(PER_PIXEL * pixels, 1.0)

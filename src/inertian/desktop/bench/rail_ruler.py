@@ -27,7 +27,9 @@ def ruler_step(seconds: float, pixels: float, least: float = 64.0) -> float:
 
 
 def lanes_of(spans: Spans) -> dict[str, int]:
-    """Return in which lane the flag of each span stands, so that none covers another; touching is not covering."""
+    """Return in which lane the flag of each span stands, so that none covers another; touching is
+    not covering.
+    """
     ends: list[float] = []
     lanes: dict[str, int] = {}
     for span in sorted(spans, key=lambda s: (s.start, -s.length)):

@@ -1,4 +1,6 @@
-"""Setting samples aside with the mouse: a click or a rectangle in a strip, undone by the same gesture on crosses."""
+"""Setting samples aside with the mouse: a click or a rectangle in a strip, undone by the same
+gesture on crosses.
+"""
 
 from collections.abc import Sequence
 
@@ -18,7 +20,9 @@ REACH = 12.0  # px: how near a click must be to a sample
 def nearest_sample(
     traces: Sequence[Trace], time: float, value: float, pixel: tuple[float, float]
 ) -> tuple[str, int] | None:
-    """Return body and raw row of the sample, or cross, nearest to a place, if it is within reach."""
+    """Return body and raw row of the sample, or cross, nearest to a place, if it is within
+    reach.
+    """
     best, found = REACH, None
     for trace in traces:
         for t, y, rows in (

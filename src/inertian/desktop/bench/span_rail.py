@@ -1,4 +1,6 @@
-"""The span rail: a ruler of time on which the spans sit as named flags, moved with mouse and keys."""
+"""The span rail: a ruler of time on which the spans sit as named flags, moved with mouse and
+keys.
+"""
 
 from collections.abc import Callable
 
@@ -52,14 +54,16 @@ class SpanRail(RailRuler):
         self.update()
 
     def span_in_hand(self) -> str:
-        """Return the name of the span that keys work on: that of the active edge, else the span before the contact."""
+        """Return the name of the span that keys work on: that of the active edge, else the span
+        before the contact.
+        """
         spans = self._spans()
         if self.active and any(s.name == self.active.span for s in spans):
             return self.active.span
         first = spans.before or (spans[0] if spans else None)
         return first.name if first else ""
 
-    # -- mouse ----------------------------------------------------------------------------------------------------
+    # -- mouse -------------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Qt: take the plumb line, an edge or a span, or begin a new span where there is none."""
@@ -161,7 +165,7 @@ class SpanRail(RailRuler):
                 return True
         return super().event(event)
 
-    # -- keys -----------------------------------------------------------------------------------------------------
+    # -- keys --------------------------------------------------------------------------------------
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Qt: choose an edge, move it, type its time, or drop a drag."""
@@ -204,7 +208,9 @@ class SpanRail(RailRuler):
         self.update()
 
     def _nudge(self, samples: int) -> None:
-        """Move the active edge, span, or the plumb line, by whole samples: to the sample that many further on."""
+        """Move the active edge, span, or the plumb line, by whole samples: to the sample that many
+        further on.
+        """
         entry = self.document.entry
         t = entry.trial.t
         now = self.view.line if self.active == LINE else edge_time(entry.spans, self.active)
@@ -229,7 +235,7 @@ class SpanRail(RailRuler):
         self.activate(LINE)
         self.setFocus()
 
-    # -- typing ---------------------------------------------------------------------------------------------------
+    # -- typing ------------------------------------------------------------------------------------
 
     def _type_time(self) -> None:
         time = self.view.line if self.active == LINE else edge_time(self._spans(), self.active)

@@ -17,7 +17,9 @@ LEGEND_WIDTH = 140  # px, of a body above a plot
 
 
 class Strip(QWidget):
-    """A titled plot of one quantity; `residuals` says that it shows what fitted curves leave of it."""
+    """A titled plot of one quantity; `residuals` says that it shows what fitted curves leave of
+    it.
+    """
 
     def __init__(
         self,

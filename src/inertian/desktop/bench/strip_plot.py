@@ -32,8 +32,9 @@ LEFT, CTRL, SHIFT = (
 class StripPlot(pg.PlotWidget):
     """The plot of a strip.
 
-    A click puts the plumb line there; a drag moves what it takes: the line, an edge, a span, else the view. With Ctrl a
-    click or a rectangle sets samples aside, with Shift a drag marks a new span.
+    A click puts the plumb line there; a drag moves what it takes: the line, an edge, a span, else
+    the view. With Ctrl a click or a rectangle sets samples aside, with Shift a drag marks a new
+    span.
     """
 
     def __init__(self, document: Document, theme: Theme, strip: StripInterface) -> None:
@@ -103,7 +104,7 @@ class StripPlot(pg.PlotWidget):
         level.setZValue(-5)
         self.addItem(level, ignoreBounds=True)
 
-    # -- plumb line -----------------------------------------------------------------------------------------------
+    # -- plumb line --------------------------------------------------------------------------------
 
     def show_line(self, time: float | None, pins: list[float], text: str) -> None:
         """Show plumb line and pins, and what is read at the line, as rich text."""
@@ -140,7 +141,7 @@ class StripPlot(pg.PlotWidget):
             int(area.top()) + 2,
         )
 
-    # -- mouse ----------------------------------------------------------------------------------------------------
+    # -- mouse -------------------------------------------------------------------------------------
 
     def _place(self, position: QPointF) -> QPointF:
         return self.getPlotItem().vb.mapSceneToView(self.mapToScene(position.toPoint()))
@@ -168,7 +169,9 @@ class StripPlot(pg.PlotWidget):
         return line is not None and abs(time - line) <= 0.5 * GRIP * self._per_pixel()[0]
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Qt: take the line, an edge or a span, begin a rectangle or a span, or begin to move along."""
+        """Qt: take the line, an edge or a span, begin a rectangle or a span, or begin to move
+        along.
+        """
         handle, time = self._handle(event)
         self._strip.take()
         if event.button() is not LEFT or not self._in_view(event):

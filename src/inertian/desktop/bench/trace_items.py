@@ -1,4 +1,6 @@
-"""The items that draw one trace: dots or a long curve, the band of ± u, crosses, rings, fitted pieces and curves."""
+"""The items that draw one trace: dots or a long curve, the band of ± u, crosses, rings, fitted
+pieces and curves.
+"""
 
 import numpy as np
 import pyqtgraph as pg
@@ -113,7 +115,9 @@ class DrawnTrace:
                 item.setData(*self._pyramids[name].seen(*span, width), connect="finite")
 
     def extent(self, span: tuple[float, float]) -> tuple[float, float] | None:
-        """Return the least and greatest value that is drawn between two times, or None if there is none."""
+        """Return the least and greatest value that is drawn between two times, or None if there is
+        none.
+        """
         trace = self._shown
         if trace is None:
             return None

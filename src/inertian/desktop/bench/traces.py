@@ -1,4 +1,6 @@
-"""What a strip draws of the trial in hand: samples, bands of ± u, samples set aside, fitted motions and curves."""
+"""What a strip draws of the trial in hand: samples, bands of ± u, samples set aside, fitted motions
+and curves.
+"""
 
 from dataclasses import dataclass, field
 
@@ -24,10 +26,11 @@ NOTHING: Points = (np.zeros(0), np.zeros(0))
 
 @dataclass(frozen=True, eq=False)
 class Trace:
-    """What a strip draws for one body, in the shown unit: samples with optional u, and what is drawn over them.
+    """What a strip draws for one body, in the shown unit: samples with optional u, and what is
+    drawn over them.
 
-    `pieces` are free motions, `curves` fitted curves; `crosses` are samples set aside with their `rows`, `bridged`
-    values drawn through gaps, `rings` samples that a step would set aside.
+    `pieces` are free motions, `curves` fitted curves; `crosses` are samples set aside with their
+    `rows`, `bridged` values drawn through gaps, `rings` samples that a step would set aside.
     """
 
     body: str
@@ -193,7 +196,9 @@ def _reach(entry: Entry, result: CurveResult) -> tuple[Points, Points]:
 def residual_traces(
     document: Document, view: ViewState, entry: Entry, shown: QuantityRef
 ) -> list[Trace]:
-    """Return the residuals of all curves fitted to a quantity, sample minus curve, in the shown unit."""
+    """Return the residuals of all curves fitted to a quantity, sample minus curve, in the shown
+    unit.
+    """
     found, factor = [], view.factor(shown.unit)
     places = {body.name: k for k, body in enumerate(entry.trial.bodies)}
     for result in document.evaluator.curves(document.project, entry):

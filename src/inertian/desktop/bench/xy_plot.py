@@ -1,4 +1,6 @@
-"""One quantity against another: the path y over x, velocity over position, force over position, energy over time."""
+"""One quantity against another: the path y over x, velocity over position, force over position,
+energy over time.
+"""
 
 import numpy as np
 import pyqtgraph as pg
@@ -94,7 +96,8 @@ class XYPlot(QWidget):
             rows = rows[:: max(1, rows.size // MOST)]
             tone = markers.colour(self._theme, place)
             self.plot.plot(
-                x[rows], y[rows], name=body, pen=pg.mkPen(tone, width=1), symbol=markers.marker_path(place), symbolSize=5,
+                x[rows], y[rows], name=body, pen=pg.mkPen(tone, width=1),
+                symbol=markers.marker_path(place), symbolSize=5,
                 symbolPen=None, symbolBrush=pg.mkBrush(tone),
             )  # fmt: skip
         item = self.plot.getPlotItem()
@@ -105,7 +108,10 @@ class XYPlot(QWidget):
     def _axis(self, shown: QuantityRef) -> str:
         if shown is TIME:
             return words.TIME_AXIS
-        return f"{words.strip_title(shown)} {words.STRIP_UNIT.format(unit=self._view.unit(shown.unit))}"
+        return (
+            f"{words.strip_title(shown)} "
+            f"{words.STRIP_UNIT.format(unit=self._view.unit(shown.unit))}"
+        )
 
     def _pair(
         self, offered: list[QuantityRef], axes: tuple[str, ...]

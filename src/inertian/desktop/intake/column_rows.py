@@ -17,13 +17,16 @@ if TYPE_CHECKING:
 MOST_COLUMNS = 16
 TITLE_WIDTH, UNIT_WIDTH = 92, 54  # px
 _UNITS = {
-    "time": "time", "position": "length", "uncertainty": "length", "force": "force", "acceleration": "acceleration",
+    "time": "time", "position": "length", "uncertainty": "length", "force": "force",
+    "acceleration": "acceleration",
     "velocity": "speed",
 }  # fmt: skip
 
 
 class ColumnRows(QWidget):
-    """Shows what each column is for. `role_wanted` and `unit_wanted` carry a column's place and what it shall be."""
+    """Shows what each column is for. `role_wanted` and `unit_wanted` carry a column's place and
+    what it shall be.
+    """
 
     role_wanted = pyqtSignal(int, str)
     unit_wanted = pyqtSignal(int, str)

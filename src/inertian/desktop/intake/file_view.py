@@ -29,7 +29,9 @@ TYPING_PAUSE_MS = 250  # longer than between two keys, shorter than one waits fo
 
 
 class _Wash(QSyntaxHighlighter):
-    """Washes the cells of each line; lines that could not be used are struck in the alarm colour."""
+    """Washes the cells of each line; lines that could not be used are struck in the alarm
+    colour.
+    """
 
     def __init__(self, view: "FileView") -> None:
         super().__init__(view.document())
@@ -102,7 +104,9 @@ class _Numbers(QWidget):
 
 
 class FileView(QPlainTextEdit):
-    """Shows a file line by line. `retyped` carries the text after a pause, where it can be changed."""
+    """Shows a file line by line. `retyped` carries the text after a pause, where it can be
+    changed.
+    """
 
     retyped = pyqtSignal(str)
 
@@ -155,7 +159,9 @@ class FileView(QPlainTextEdit):
             self._wash.rehighlight()
 
     def _put(self, text: str, shown: object) -> bool:
-        """Show a text, washed as it comes in, unless it is there already; return whether it was put there."""
+        """Show a text, washed as it comes in, unless it is there already; return whether it was put
+        there.
+        """
         if shown is None or shown != self._shown:
             self._shown = shown
             self.blockSignals(True)
@@ -226,7 +232,7 @@ class FileView(QPlainTextEdit):
         self.setTextCursor(cursor)
         self.centerCursor()
 
-    # -- line numbers ---------------------------------------------------------------------------------------------
+    # -- line numbers ------------------------------------------------------------------------------
 
     def number_width(self) -> int:
         """Return how wide the numbers are, in px."""

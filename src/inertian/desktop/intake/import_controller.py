@@ -1,4 +1,6 @@
-"""Receiving recordings: from files, clipboard or keyboard onto the intake desk, and from there into the project."""
+"""Receiving recordings: from files, clipboard or keyboard onto the intake desk, and from there into
+the project.
+"""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -30,7 +32,9 @@ BREATH_MS = 10  # between two steps that take long, so that clicks and keys come
 
 
 class ImportController(QObject):
-    """Everything between a file and a trial. The stage and its margin are made when they are first shown."""
+    """Everything between a file and a trial. The stage and its margin are made when they are first
+    shown.
+    """
 
     def __init__(
         self,
@@ -80,7 +84,7 @@ class ImportController(QObject):
         """Whether the stage was made already."""
         return self._stage is not None
 
-    # -- onto the desk --------------------------------------------------------------------------------------------
+    # -- onto the desk -----------------------------------------------------------------------------
 
     def ask_open(self) -> None:
         """Ask for recordings and read them."""
@@ -139,7 +143,7 @@ class ImportController(QObject):
         self.desk.cancel()
         self.desk.clear()
 
-    # -- understanding --------------------------------------------------------------------------------------------
+    # -- understanding -----------------------------------------------------------------------------
 
     def change_recipe(self, edit: "Callable[[Recipe], Recipe]") -> None:
         """Read the make in hand again with a changed recipe."""
@@ -231,7 +235,7 @@ class ImportController(QObject):
             return
         JoinDialog(self._window, self._document, self._theme, entry).exec()
 
-    # -- off the desk ---------------------------------------------------------------------------------------------
+    # -- off the desk ------------------------------------------------------------------------------
 
     def bring_in(self) -> None:
         """Make trials of all files on the desk."""
@@ -290,7 +294,9 @@ class ImportController(QObject):
         tell(self._window, words.TROUBLE_TITLE, str(error))
 
     def may_leave(self) -> bool:
-        """Ask before a table is lost that was typed or pasted and not brought in; files are on disk anyway."""
+        """Ask before a table is lost that was typed or pasted and not brought in; files are on disk
+        anyway.
+        """
         if not (self.desk.editable and self.desk.makes):
             return True
         buttons = QMessageBox.StandardButton
@@ -306,7 +312,9 @@ class ImportController(QObject):
 
 
 def warmed(project: Project, before: Project) -> Evaluator:
-    """Return an evaluator that knows the series of all new trials, and the first of them: what is shown next."""
+    """Return an evaluator that knows the series of all new trials, and the first of them: what is
+    shown next.
+    """
     evaluator = Evaluator()
     old = {id(e.trial) for e in before.entries}
     new = [e for e in project.entries if id(e.trial) not in old]

@@ -1,4 +1,6 @@
-"""What lies on the intake desk: files that were read and not yet brought in, and the one in hand."""
+"""What lies on the intake desk: files that were read and not yet brought in, and the one in
+hand.
+"""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -29,8 +31,9 @@ class FileSource:
 class IntakeDesk(QObject):
     """Holds the files that were read, by make; reading runs on the worker.
 
-    Signals: `changed` when makes came, went or were read anew, `turned` when another file is in hand, `progressed` with
-    the number read and the number to read, `failed` with an error that is a bug.
+    Signals: `changed` when makes came, went or were read anew, `turned` when another file is in
+    hand, `progressed` with the number read and the number to read, `failed` with an error that is a
+    bug.
     """
 
     changed = pyqtSignal()
@@ -54,7 +57,7 @@ class IntakeDesk(QObject):
         """Whether files are still being read."""
         return self._reads > 0
 
-    # -- what is in hand ------------------------------------------------------------------------------------------
+    # -- what is in hand ---------------------------------------------------------------------------
 
     @property
     def empty(self) -> bool:
@@ -86,7 +89,7 @@ class IntakeDesk(QObject):
         """Return the place of the file in hand."""
         return self._make, self._file
 
-    # -- reading --------------------------------------------------------------------------------------------------
+    # -- reading -----------------------------------------------------------------------------------
 
     def read(
         self,
@@ -94,7 +97,9 @@ class IntakeDesk(QObject):
         then: Callable[[], None],
         failed: Callable[[BaseException], None],
     ) -> None:
-        """Read files, add them to the desk, then call `then`; recipes of the project are used by themselves."""
+        """Read files, add them to the desk, then call `then`; recipes of the project are used by
+        themselves.
+        """
         recipes = self._document.settled.recipes
         self._reads += 1
         self._cancel = False

@@ -1,4 +1,6 @@
-"""Beside the intake stage: what was understood, in words that can be changed; what is asked; problems; who is who."""
+"""Beside the intake stage: what was understood, in words that can be changed; what is asked;
+problems; who is who.
+"""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -36,7 +38,9 @@ MOST_PROBLEMS = 30
 
 
 class IntakeMargin(QScrollArea):
-    """Shows the make in hand. `changed_recipe` carries a function from the recipe in force to the one wanted."""
+    """Shows the make in hand. `changed_recipe` carries a function from the recipe in force to the
+    one wanted.
+    """
 
     changed_recipe = pyqtSignal(object)
     line_wanted = pyqtSignal(int)
@@ -78,7 +82,7 @@ class IntakeMargin(QScrollArea):
         self.setWidget(body)
         self.verticalScrollBar().setValue(kept)
 
-    # -- parts ----------------------------------------------------------------------------------------------------
+    # -- parts -------------------------------------------------------------------------------------
 
     def _section(self, column: QVBoxLayout, title: str) -> None:
         if column.count():
@@ -253,7 +257,8 @@ class IntakeMargin(QScrollArea):
             if axis in axes or (axis == "x" and axes & set("Fav")):
                 now = "reversed" if axis in recipe.flip else "as is"
                 names = {"as is": words.POSITIVE_AS_IS, "reversed": words.POSITIVE_REVERSED}
-                self._choice(column, f"positive {axis}", words.POSITIVE.format(axis=axis), names, now,
+                self._choice(column, f"positive {axis}", words.POSITIVE.format(axis=axis), names,
+                now,
                              lambda way, a=axis: self._flip(a, way))  # fmt: skip
         self._build_series(column)
 
@@ -274,7 +279,7 @@ class IntakeMargin(QScrollArea):
         row.addWidget(self.series, 1)
         column.addLayout(row)
 
-    # -- rows -----------------------------------------------------------------------------------------------------
+    # -- rows --------------------------------------------------------------------------------------
 
     def _choice(
         self,
@@ -332,7 +337,7 @@ class IntakeMargin(QScrollArea):
         column.addWidget(line)
         column.addWidget(trouble)
 
-    # -- changes --------------------------------------------------------------------------------------------------
+    # -- changes -----------------------------------------------------------------------------------
 
     def _set(self, **changes: object) -> None:
         self.changed_recipe.emit(lambda recipe: replace(recipe, **changes))

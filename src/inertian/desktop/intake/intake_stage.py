@@ -1,4 +1,6 @@
-"""The intake stage: the file as it is on disk, a live preview under it, and the button that says what it will do."""
+"""The intake stage: the file as it is on disk, a live preview under it, and the button that says
+what it will do.
+"""
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -113,7 +115,7 @@ class IntakeStage(QWidget):
         column.addLayout(foot)
         return page
 
-    # -- showing --------------------------------------------------------------------------------------------------
+    # -- showing -----------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Show what lies on the desk."""

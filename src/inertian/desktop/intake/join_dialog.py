@@ -1,4 +1,6 @@
-"""Joining two recordings to one trial: clock offset, direction, and a preview that shows whether it fits."""
+"""Joining two recordings to one trial: clock offset, direction, and a preview that shows whether it
+fits.
+"""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -88,7 +90,7 @@ class JoinDialog(QDialog):
         column.addWidget(self.trouble)
         column.addWidget(buttons)
 
-    # -- what was typed -------------------------------------------------------------------------------------------
+    # -- what was typed ----------------------------------------------------------------------------
 
     def _second(self) -> Trial:
         return self._document.settled.entry(self.other.currentData()).trial
@@ -109,7 +111,9 @@ class JoinDialog(QDialog):
         self._show()
 
     def _faces(self) -> bool:
-        """Whether the two see motion in opposite directions on the whole, as recorders that face one another do."""
+        """Whether the two see motion in opposite directions on the whole, as recorders that face
+        one another do.
+        """
         ways = []
         for trial in (self._entry.trial, self._second()):
             x = [c.si for b in trial.followed for c in b.channels if c.axis == "x"]

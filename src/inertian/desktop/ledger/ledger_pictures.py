@@ -17,10 +17,11 @@ ROW = 26  # px
 
 
 class Intervals(QWidget):
-    """Expected and found amount, and their difference, as intervals on one scale about the expected amount.
+    """Expected and found amount, and their difference, as intervals on one scale about the expected
+    amount.
 
-    The thick bar holds the true value 2 times in 3, the thin line 95 times in 100; the shaded stretch is what would
-    not have been seen.
+    The thick bar holds the true value 2 times in 3, the thin line 95 times in 100; the shaded
+    stretch is what would not have been seen.
     """
 
     LABEL = 86

@@ -1,4 +1,6 @@
-"""The ledger stage: each law's account as a table, intervals to scale beside it, and the budget below."""
+"""The ledger stage: each law's account as a table, intervals to scale beside it, and the budget
+below.
+"""
 
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtWidgets import (

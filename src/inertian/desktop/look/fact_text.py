@@ -18,7 +18,9 @@ def read_noise(text: str, _meaning: Meaning) -> Fact:
 
 
 def read_scale(text: str, _meaning: Meaning) -> Fact:
-    """Read how long a pixel is: "412 px = 1.000 m", "2.43 mm/px", or m per px. Raises InertianError."""
+    """Read how long a pixel is: "412 px = 1.000 m", "2.43 mm/px", or m per px. Raises
+    InertianError.
+    """
     from inertian.files.cells.stated_scales import parse_scale
 
     unit = unit_of("number", "m/px")
@@ -29,7 +31,9 @@ def read_scale(text: str, _meaning: Meaning) -> Fact:
 
 
 def read_time_base(text: str, meaning: Meaning) -> Fact:
-    """Read what times are multiplied by: "300 as 25", "25/300", "0.0833 ± 0.0002". Raises InertianError."""
+    """Read what times are multiplied by: "300 as 25", "25/300", "0.0833 ± 0.0002". Raises
+    InertianError.
+    """
     from inertian.files.cells.stated_scales import parse_time_base
 
     stated = parse_time_base(text)
@@ -52,7 +56,9 @@ def write_time_base(fact: Fact) -> str:
 
 
 def fact_text(value: float, plus_minus: float, unit: str) -> str:
-    """Return a number that was computed, not typed: rounded by its ±, or to seven figures where it has none."""
+    """Return a number that was computed, not typed: rounded by its ±, or to seven figures where it
+    has none.
+    """
     return write_estimate(value, plus_minus, unit) if plus_minus else f"{value:.7g} {unit}".strip()
 
 

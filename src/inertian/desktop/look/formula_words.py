@@ -1,4 +1,6 @@
-"""The words of formulas, the setup and the card that says how a number was computed: part of the catalogue."""
+"""The words of formulas, the setup and the card that says how a number was computed: part of the
+catalogue.
+"""
 
 PAGE_FORMULAS = "Formulas"
 SETUP_HEADING, FORMULAS_HEADING = "Facts of the setup", "Quantities of your own"
@@ -29,7 +31,8 @@ VOCABULARY = (
     "You may use x, y, v, v_x, a_x, … of a body; m, g, θ, k, x_0, α, I; t; your own symbols; "
     "named readings, if the name is one word; "
     "x_2 for the second body; F, a_s, v_s of sensors; + − * / ^, sqrt, sin, cos, exp, ln; "
-    "rate(…) for the change per second, area(…) for the sum over time (simpson(…) and stepsum(…) by other rules), "
+    "rate(…) for the change per second, area(…) for the sum over time (simpson(…) and "
+    "stepsum(…) by other rules), "
     "level(…) to take off the line through the spans of rest."
 )
 FITS_ALL = "Good: it gives {unit}."
@@ -51,14 +54,18 @@ HOW_SHORT = "?"
 CARD_TITLE = "How “{what}” was computed"
 CARD_FORMULA = "By the formula {formula}, for {body}."
 CARD_WINDOW = (
-    "Velocities and accelerations come from polynomials through neighbouring samples, as many as the motion allows, "
+    "Velocities and accelerations come from polynomials through neighbouring samples, as many "
+    "as the motion allows, "
     "and never across a contact."
 )
 CARD_RESULT = "{value}; the true value lies inside about 2 times in 3. For 95 %: ± {wide}."
 CARD_DOF = "Degrees of freedom of u: {dof}."
 CARD_WAYS = {
     "first order": "Uncertainties are propagated to first order.",
-    "mapped": "First order does not do here: the interval for 95 % is mapped through the formula, {low} to {high}.",
+    "mapped": (
+        "First order does not do here: the interval for 95 % is mapped through the formula, {low} "
+        "to {high}."
+    ),
     "Monte Carlo": "First order does not do here: the interval comes from Monte Carlo draws.",
 }
 CARD_COLUMNS = ("Input", "Stated", "its u", "sensitivity", "gives", "share", "ν", "")
@@ -72,17 +79,25 @@ TOGETHER_AGREE, TOGETHER_DIFFER = (
     "they differ: χ² = {chi} for {dof}",
 )
 TOGETHER_TIP = (
-    "The common value weighs each trial by its own ±; what all trials share, such as a scale, does not average out. "
+    "The common value weighs each trial by its own ±; what all trials share, such as a scale, "
+    "does not average out. "
     "Where trials differ by clearly more than their own ±, its ± is that of their scatter."
 )
 COPY, CLOSE = "Copy", "Close"
 SIMULATE, STOP = "Check by Monte Carlo", "Stop"
-SIMULATE_TIP = "Draws samples, time stamps and facts anew many times, and takes the reading of each draw (JCGM 101)"
+SIMULATE_TIP = (
+    "Draws samples, time stamps and facts anew many times, and takes the reading of each draw "
+    "(JCGM 101)"
+)
 SIMULATED = (
-    "Monte Carlo, {draws} draws, seed {seed}: u = {u}. Shortest interval for 68 %: {low68} to {high68}; "
+    "Monte Carlo, {draws} draws, seed {seed}: u = {u}. Shortest interval for 68 %: {low68} to "
+    "{high68}; "
     "for 95 %: {low95} to {high95}."
 )
-DOES = "The interval above does: its ends lie within the last stated figure of these (JCGM 101, clause 8)."
+DOES = (
+    "The interval above does: its ends lie within the last stated figure of these (JCGM 101, "
+    "clause 8)."
+)
 DOES_NOT = (
     "The interval above differs from these by {off}, more than its last stated figure ({figure})."
 )

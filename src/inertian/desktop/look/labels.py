@@ -49,7 +49,9 @@ class BodyLabel(QLabel):
 
 
 class DropDown(QComboBox):
-    """A drop-down list with a thin arrow; the wheel scrolls the pane, it does not change the choice."""
+    """A drop-down list with a thin arrow; the wheel scrolls the pane, it does not change the
+    choice.
+    """
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()

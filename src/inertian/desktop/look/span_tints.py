@@ -18,5 +18,7 @@ PATTERNS = {
 
 
 def tint_of(theme: Theme, kind: SpanKind) -> QColor:
-    """Return the tint of a kind of span: one for what changes a velocity, one for what leaves it steady."""
+    """Return the tint of a kind of span: one for what changes a velocity, one for what leaves it
+    steady.
+    """
     return QColor(theme.contact_tint if kind.event else theme.free_tint)

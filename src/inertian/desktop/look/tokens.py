@@ -6,7 +6,9 @@ from typing import Any
 
 @dataclass(frozen=True)
 class Theme:
-    """The colours of one theme, as #RRGGBB. `bodies` has one per marker shape, in the order of MARKERS."""
+    """The colours of one theme, as #RRGGBB. `bodies` has one per marker shape, in the order of
+    MARKERS.
+    """
 
     name: str
     paper: str

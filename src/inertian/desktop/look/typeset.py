@@ -1,4 +1,6 @@
-"""Formulas and symbols as they are printed: subscripts, powers and signs instead of what is typed."""
+"""Formulas and symbols as they are printed: subscripts, powers and signs instead of what is
+typed.
+"""
 
 import html
 import re
@@ -11,7 +13,9 @@ _LOW = str.maketrans("0123456789aehijklmnoprstuvx", "₀₁₂₃₄₅₆₇₈
 
 
 def typeset(text: str) -> str:
-    """Return a typed formula as rich text: v_x with x below the line, v^2 with 2 above it, · and − as signs."""
+    """Return a typed formula as rich text: v_x with x below the line, v^2 with 2 above it, · and −
+    as signs.
+    """
     plain = html.escape(text.strip())
     for sign, power in _RAISED.items():
         plain = plain.replace(sign, f"^{power}")
@@ -21,7 +25,9 @@ def typeset(text: str) -> str:
 
 
 def typeset_plain(symbol: str) -> str:
-    """Return a symbol with its subscript below the line where there are such letters, else as it is."""
+    """Return a symbol with its subscript below the line where there are such letters, else as it
+    is.
+    """
     name, _, low = symbol.partition("_")
     raised = low.translate(_LOW)
     return name + raised if low and not re.search(r"[A-Za-z0-9_]", raised) else symbol

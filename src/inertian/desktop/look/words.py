@@ -86,7 +86,8 @@ MOTION = {
     FreeMotion.GLIDE: "one deceleration per body",
 }
 MOTION_TIP = (
-    "How a stone moves while nothing hits it. One deceleration per body: friction on the ice, found from all spans of "
+    "How a stone moves while nothing hits it. One deceleration per body: friction on the ice, "
+    "found from all spans of "
     "the series together."
 )
 WINDOW, WINDOW_HINT = "Window of velocities", "by the data; or e.g. 0.2 s, 15 samples"
@@ -107,10 +108,14 @@ DECELERATION = "slows by {value}"
 SECOND_LOOK = "Second look"
 NOTES = {
     "pattern": (
-        "{body}, “{span}”: the points curve about the fit. Does the stone stop, turn or touch something there? "
+        "{body}, “{span}”: the points curve about the fit. Does the stone stop, turn or touch "
+        "something there? "
         "Shorten the span, or choose another free motion."
     ),
-    "noise": "The reading noise that was given is smaller than the scatter about the fits, so the scatter is used.",
+    "noise": (
+        "The reading noise that was given is smaller than the scatter about the fits, so the "
+        "scatter is used."
+    ),
 }
 BEFORE_AT, AFTER_AT = "before", "after"
 RESTITUTION = "Restitution e"
@@ -165,7 +170,10 @@ BUDGET_TITLE = "Where the ± of the unaccounted {law} comes from"
 BUDGET_TOTAL = "± {u} together"
 BUDGET_SHARE = "{share} %"
 BUDGET_NEGLIGIBLE = "< 0.5 %"
-ENTRY_TIP = "Friction between the opening and the closing instant, continued from the free motion on either side."
+ENTRY_TIP = (
+    "Friction between the opening and the closing instant, continued from the free motion on "
+    "either side."
+)
 
 POSITION, VELOCITY = "Position {axis}", "Velocity {axis}"
 TIME_AXIS = "time in s"
@@ -174,8 +182,10 @@ SPAN_TIP = "“{name}”, {kind}, {start} s to {stop} s: {count} samples"
 SPAN_WHY = "Suggested, because {why}."
 EDGE_TIME = "Time of this edge in s"
 RAIL_HELP = (
-    "Drag edges or whole spans; drag where there is none for a new one. Keys: ↑ ↓ choose, ← → move by a sample, "
-    "Shift by ten, Enter types a time, N new span, F2 name, Del removes; L plumb line, P pins, X sets a sample aside."
+    "Drag edges or whole spans; drag where there is none for a new one. Keys: ↑ ↓ choose, ← → "
+    "move by a sample, "
+    "Shift by ten, Enter types a time, N new span, F2 name, Del removes; L plumb line, P pins, "
+    "X sets a sample aside."
 )
 SAMPLES = "{count} samples, {bodies}, {start} s to {stop} s"
 ONE_BODY, MANY_BODIES = "1 body", "{count} bodies"
@@ -235,8 +245,10 @@ ROW_RATE_LABEL, ROW_RATE_HINT = "Samples per second", "e.g. 50"
 SCALE_LABEL, SCALE_HINT = "Scale", "e.g. 412 px = 1.000 m"
 TIME_BASE_LABEL, TIME_BASE_HINT = "Slow motion: filmed as exported", "e.g. 300 as 25"
 ROLE_NAMES = {
-    "time": "time", "frame": "frame number", "position x": "position x", "position y": "position y", "force": "force",
-    "acceleration": "acceleration", "velocity": "velocity", "body": "names the body", "trial": "names the trial",
+    "time": "time", "frame": "frame number", "position x": "position x", "position y": "position y",
+    "force": "force",
+    "acceleration": "acceleration", "velocity": "velocity", "body": "names the body",
+    "trial": "names the trial",
     "uncertainty": "± of readings", "other": "left out",
 }  # fmt: skip
 BY_RECIPE = "by the recipe “{name}”"
@@ -278,7 +290,10 @@ JOIN_FACING, JOIN_LENGTH, JOIN_LENGTH_HINT = (
 JOIN_HOW = "Found from {how}; the ± is a standard uncertainty."
 JOIN_BUTTON = "Join"
 JOIN_ALONE = "There is no other trial to join. Bring in the other recording first."
-JOINED_CANNOT = "“{name}” was joined from several files, so it cannot be read again as one. Undo the joining first."
+JOINED_CANNOT = (
+    "“{name}” was joined from several files, so it cannot be read again as one. Undo the joining "
+    "first."
+)
 NO_POSITIONS = (
     "No positions were recorded in this trial: what its sensors measured is shown on the bench."
 )
@@ -382,7 +397,10 @@ NO_LINE = "Put the plumb line somewhere first: click in a strip."
 
 PAGE_ACCOUNT, PAGE_TIDY, PAGE_READINGS = "Account", "Tidy", "Readings"
 TIDY, FRAME, SPAN_HEADING = "Tidy steps", "Frame", "Over “{name}”"
-NO_STEPS = "Every sample counts. With Ctrl held, click samples in a strip, or draw a rectangle, to set them aside."
+NO_STEPS = (
+    "Every sample counts. With Ctrl held, click samples in a strip, or draw a rectangle, to set "
+    "them aside."
+)
 STEP_SET_ASIDE = "{count} samples set aside: {reason}{of}"
 STEP_SET_ASIDE_ONE = "1 sample set aside: {reason}{of}"
 STEP_JUMPS = "{count} samples set aside: jumps over {threshold} local spreads{of}"
@@ -478,7 +496,8 @@ FORMULA_HINT = "e.g. a + b t + c sin(w t)"
 FIT_HOLD, FIT_HELD = "Hold this parameter", "held"
 TREAT_TITLE = "Treat the others like “{name}”"
 TREAT_TEXT = (
-    "These trials get its rules for jumps, its frame, its spans around their own contact, its named readings and fits. "
+    "These trials get its rules for jumps, its frame, its spans around their own contact, its "
+    "named readings and fits. "
     "What was set aside in them by hand stays."
 )
 TREAT_BUTTON, TREAT_ONE, TREAT_CANCEL = "Treat {count} trials", "Treat 1 trial", "Cancel"

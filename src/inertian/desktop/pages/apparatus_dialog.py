@@ -1,4 +1,6 @@
-"""The dialog that works out a fact of the setup from what can be measured: an incline, an inertia, a spring."""
+"""The dialog that works out a fact of the setup from what can be measured: an incline, an inertia,
+a spring.
+"""
 
 from collections.abc import Callable
 from functools import partial
@@ -36,7 +38,9 @@ MEASURED = frozenset({way.symbol for way in FACT_RULES} | {"k"})
 
 
 class ApparatusDialog(QDialog):
-    """Asks for measurements, and says as they are typed what they give; `fact` is what was taken."""
+    """Asks for measurements, and says as they are typed what they give; `fact` is what was
+    taken.
+    """
 
     def __init__(
         self, parent: QWidget, theme: Theme, known: SetupFact, facts: dict[str, Fact]

@@ -25,7 +25,9 @@ from inertian.quantities.coverage import Scalar
 
 
 class BudgetCard(QDialog):
-    """Shows a result with its budget; the largest part stands first. `simulate` makes draws of it."""
+    """Shows a result with its budget; the largest part stands first. `simulate` makes draws of
+    it.
+    """
 
     def __init__(
         self,

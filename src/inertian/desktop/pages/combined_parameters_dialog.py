@@ -28,7 +28,9 @@ from inertian.quantities.errors import InertianError
 
 
 class CombinedParametersDialog(QDialog):
-    """Fits the curve in every trial on a thread of its own, then shows the table; closing it stops the work."""
+    """Fits the curve in every trial on a thread of its own, then shows the table; closing it stops
+    the work.
+    """
 
     _progress = pyqtSignal(int, int)
 

@@ -1,4 +1,6 @@
-"""Curves fitted over spans: chosen by picture and formula, their parameters with ±, and what the residuals say."""
+"""Curves fitted over spans: chosen by picture and formula, their parameters with ±, and what the
+residuals say.
+"""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -145,7 +147,7 @@ class FitsForm(QWidget):
         self.trouble.setText(why)
         self.trouble.setVisible(bool(why))
 
-    # -- showing --------------------------------------------------------------------------------------------------
+    # -- showing -----------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Show all fits of the trial in hand as they are now."""
@@ -242,7 +244,9 @@ class FitsForm(QWidget):
         return {symbol: value, f"hold {symbol}": hold}
 
     def take_together(self, asked: CurveRequest) -> None:
-        """Show the same curve in all trials of the series, and the common values of its parameters."""
+        """Show the same curve in all trials of the series, and the common values of its
+        parameters.
+        """
         from inertian.desktop.pages.combined_parameters_dialog import CombinedParametersDialog
 
         entry = self._document.entry
@@ -287,7 +291,7 @@ class FitsForm(QWidget):
             words.FIT_R2.format(r2=f"{fit.r_squared:.6f}".replace(".", decimal_mark()))
         )
 
-    # -- asking for edits -----------------------------------------------------------------------------------------
+    # -- asking for edits --------------------------------------------------------------------------
 
     def _remove(self, asked: CurveRequest) -> None:
         self._document.do(

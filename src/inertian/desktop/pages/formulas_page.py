@@ -42,7 +42,9 @@ OF_SENSOR = {"α": "a"}  # facts that only trials with such a sensor need
 
 
 class FormulasPage(QScrollArea):
-    """Facts that formulas use, with ± and what it means; formulas with their units, written, listed and shown."""
+    """Facts that formulas use, with ± and what it means; formulas with their units, written, listed
+    and shown.
+    """
 
     def __init__(self, document: Document, theme: Theme, view: ViewState) -> None:
         super().__init__()
@@ -81,7 +83,7 @@ class FormulasPage(QScrollArea):
         for signal in (document.changed, document.selected):
             signal.connect(self.refresh)
 
-    # -- building -------------------------------------------------------------------------------------------------
+    # -- building ----------------------------------------------------------------------------------
 
     def _build_form(self, column: QVBoxLayout) -> None:
         self.form_title = label(words.NEW, "soft")
@@ -164,7 +166,7 @@ class FormulasPage(QScrollArea):
                         alignment=Qt.AlignmentFlag.AlignRight,
                     )
 
-    # -- facts ----------------------------------------------------------------------------------------------------
+    # -- facts -------------------------------------------------------------------------------------
 
     def _key(self, known: SetupFact, body: str) -> FactId:
         entry = self._document.entry
@@ -207,7 +209,7 @@ class FormulasPage(QScrollArea):
     def _set_fact(self, known: SetupFact, body: str, fact: Fact | None) -> None:
         self._document.do(fact_set(self._document.settled, self._key(known, body), fact))
 
-    # -- formulas -------------------------------------------------------------------------------------------------
+    # -- formulas ----------------------------------------------------------------------------------
 
     def _show_list(self) -> None:
         _empty(self._list)
@@ -223,7 +225,10 @@ class FormulasPage(QScrollArea):
             said.setToolTip(one.name)
             self._list.addWidget(said)
             made = label(
-                f"{one.name}, {one.unit or '1'}; {words.DEPENDS.format(names=', '.join(depends_on(one)))}",
+                (
+                    f"{one.name}, {one.unit or '1'}; "
+                    f"{words.DEPENDS.format(names=', '.join(depends_on(one)))}"
+                ),
                 "small",
             )
             made.setTextFormat(Qt.TextFormat.PlainText)
@@ -269,7 +274,9 @@ class FormulasPage(QScrollArea):
             self._say(words.FITS_ALL.format(unit=unit))
 
     def _gives(self, typed: DerivedQuantity, entry: Entry) -> str:
-        """The unit that a formula gives in the trial in hand. Raises InertianError where it has no meaning."""
+        """The unit that a formula gives in the trial in hand. Raises InertianError where it has no
+        meaning.
+        """
         axes = {b.name: b.axes for b in entry.trial.bodies}
         sensors = {b.name: tuple(c.axis for c in b.sensors) for b in entry.trial.bodies}
         own = self._document.project.quantities(entry)

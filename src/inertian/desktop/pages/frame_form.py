@@ -1,4 +1,6 @@
-"""The frame of the trial in hand: time zero, origin, angle, directions, centre of rotation, zeros of sensors."""
+"""The frame of the trial in hand: time zero, origin, angle, directions, centre of rotation, zeros
+of sensors.
+"""
 
 from collections.abc import Mapping
 from dataclasses import replace
@@ -172,7 +174,7 @@ class FrameForm(QWidget):
             self.circle.clicked.connect(self._fit_circle)
             column.addWidget(self.circle)
 
-    # -- showing --------------------------------------------------------------------------------------------------
+    # -- showing -----------------------------------------------------------------------------------
 
     def _show(self, entry: Entry) -> None:
         frame, project = entry.frame, self._document.project
@@ -218,7 +220,7 @@ class FrameForm(QWidget):
         if self.origins:
             self.at_line.setEnabled(self._view.line is not None)
 
-    # -- asking for edits -----------------------------------------------------------------------------------------
+    # -- asking for edits --------------------------------------------------------------------------
 
     def _set(
         self, frame: Frame, facts: Mapping[str, Fact | None], name: str = "Set the frame"

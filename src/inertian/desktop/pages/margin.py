@@ -1,4 +1,6 @@
-"""The margin: what belongs to the trial in hand: setup, readings at the contact, and the account in a line."""
+"""The margin: what belongs to the trial in hand: setup, readings at the contact, and the account in
+a line.
+"""
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -76,7 +78,7 @@ class Margin(QScrollArea):
         if self.results_ready and entry.trial.axes:
             self._show_readings(entry)
 
-    # -- building -------------------------------------------------------------------------------------------------
+    # -- building ----------------------------------------------------------------------------------
 
     def _build(self, entry: Entry) -> None:
         body = QWidget()
@@ -261,7 +263,7 @@ class Margin(QScrollArea):
             self.accounts[law] = (verdict, detail)
             column.addSpacing(2)
 
-    # -- showing --------------------------------------------------------------------------------------------------
+    # -- showing -----------------------------------------------------------------------------------
 
     def _show_setup(self, entry: Entry) -> None:
         project = self._document.project
@@ -417,7 +419,7 @@ class Margin(QScrollArea):
             verdict.setText("")
             detail.setText("")
 
-    # -- asking for edits -----------------------------------------------------------------------------------------
+    # -- asking for edits --------------------------------------------------------------------------
 
     def _set_mass(self, body: str, fact: Fact) -> None:
         entry, project = self._document.entry, self._document.settled

@@ -1,4 +1,6 @@
-"""The part of a card that checks a result by Monte Carlo: on request, with progress, and to be stopped."""
+"""The part of a card that checks a result by Monte Carlo: on request, with progress, and to be
+stopped.
+"""
 
 import math
 from collections.abc import Callable

@@ -1,4 +1,6 @@
-"""The readings page of the margin: what is read at the line, over a span and between pins; named readings; fits."""
+"""The readings page of the margin: what is read at the line, over a span and between pins; named
+readings; fits.
+"""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -159,7 +161,7 @@ class ReadingsPage(QScrollArea):
             signal.connect(self.refresh)
         view.line_moved.connect(self._soon.start)
 
-    # -- building -------------------------------------------------------------------------------------------------
+    # -- building ----------------------------------------------------------------------------------
 
     def _build_choices(self, column: QVBoxLayout) -> None:
         self.quantity, self.body = DropDown(self._theme), DropDown(self._theme)
@@ -201,7 +203,7 @@ class ReadingsPage(QScrollArea):
         column.addLayout(grid)
         return rows
 
-    # -- showing --------------------------------------------------------------------------------------------------
+    # -- showing -----------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Show all readings of the trial in hand as they are now."""
@@ -233,7 +235,9 @@ class ReadingsPage(QScrollArea):
         _fill(self.body, bodies, body)
 
     def _unit(self, shown: QuantityRef, kind: ReadingKind) -> tuple[float, str]:
-        """Factor and symbol of the unit a reading is shown in: the strip's for values, SI for what is derived."""
+        """Factor and symbol of the unit a reading is shown in: the strip's for values, SI for what
+        is derived.
+        """
         if kind in (ReadingKind.SLOPE, ReadingKind.TREND, ReadingKind.AREA, ReadingKind.RATIO):
             return 1.0, unit_of_reading(shown, kind)
         return self._view.factor(shown.unit), self._view.unit(shown.unit)
@@ -376,7 +380,7 @@ class ReadingsPage(QScrollArea):
             none.setWordWrap(True)
             self._named.addWidget(none, 0, 0, 1, 4)
 
-    # -- naming ---------------------------------------------------------------------------------------------------
+    # -- naming ------------------------------------------------------------------------------------
 
     def _keep_one(self, ask: Callable[[ReadingKind], Ask], kind: ReadingKind) -> None:
         self._pending = ask(kind)

@@ -1,4 +1,6 @@
-"""The tidy page of the margin: the steps of the trial in hand, what each does, and ways to add one."""
+"""The tidy page of the margin: the steps of the trial in hand, what each does, and ways to add
+one.
+"""
 
 from functools import partial
 
@@ -100,7 +102,7 @@ class TidyPage(QScrollArea):
         view.line_moved.connect(self._follow_line)
         document.selected.connect(self._forget_jumps)
 
-    # -- building -------------------------------------------------------------------------------------------------
+    # -- building ----------------------------------------------------------------------------------
 
     def _build_by_hand(self) -> None:
         self.mouse = QPushButton(words.MOUSE_SETS_ASIDE)
@@ -170,7 +172,7 @@ class TidyPage(QScrollArea):
         self.trouble.hide()
         self._column.addWidget(self.trouble)
 
-    # -- showing --------------------------------------------------------------------------------------------------
+    # -- showing -----------------------------------------------------------------------------------
 
     def refresh(self) -> None:
         """Show the steps of the trial in hand as they are now."""
@@ -247,7 +249,7 @@ class TidyPage(QScrollArea):
         self.trouble.setText(why)
         self.trouble.setVisible(bool(why))
 
-    # -- asking for edits -----------------------------------------------------------------------------------------
+    # -- asking for edits --------------------------------------------------------------------------
 
     def _switch(self, place: int, on: bool) -> None:
         entry = self._document.entry
@@ -342,7 +344,9 @@ class TidyPage(QScrollArea):
         self._document.do(edit)
 
     def bridge_gap(self) -> None:
-        """Draw through the gap at the plumb line, for the body in hand, else the first that has one there."""
+        """Draw through the gap at the plumb line, for the body in hand, else the first that has one
+        there.
+        """
         entry, line = self._document.entry, self._view.line
         if entry is None or line is None:
             self._complain(words.NO_LINE)

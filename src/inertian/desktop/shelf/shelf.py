@@ -195,7 +195,9 @@ class _Card(QStyledItemDelegate):
             )
 
     def _paint_marks(self, painter: QPainter, box: QRectF, trial_id: str, low: bool) -> None:
-        """Small signs before the verdict: a cross where samples are set aside, a brass dot where a look is needed."""
+        """Small signs before the verdict: a cross where samples are set aside, a brass dot where a
+        look is needed.
+        """
         entry = self._document.project.entry(trial_id)
         x, y = box.right() - 42, box.top() + (0.5 * box.height() if low else 15)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -1,7 +1,7 @@
 """Cyclic garbage is collected on the interface thread only.
 
-Python may run its collector on any thread that allocates; if that is the worker, it would destroy widgets there, and Qt
-would crash.
+Python may run its collector on any thread that allocates; if that is the worker, it would destroy
+widgets there, and Qt would crash.
 """
 
 import gc

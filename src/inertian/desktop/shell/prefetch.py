@@ -1,4 +1,6 @@
-"""Works out on the worker what a trial shows before it is chosen, those next to the one in hand first."""
+"""Works out on the worker what a trial shows before it is chosen, those next to the one in hand
+first.
+"""
 
 from collections.abc import Callable, Sequence
 from functools import partial
@@ -18,7 +20,9 @@ NEAR, NEAR_LONG = 4, 1  # trials on either side of the one in hand that are work
 def prefetch_trial(
     project: Project, entry: Entry | None, strips: Sequence[QuantityRef]
 ) -> Evaluator:
-    """Load what results need, and work out what some strips show of a trial, with an evaluator of its own."""
+    """Load what results need, and work out what some strips show of a trial, with an evaluator of
+    its own.
+    """
     import scipy.special  # noqa: F401 - the first import takes long; not before the first picture
 
     evaluator = Evaluator()
@@ -29,7 +33,9 @@ def prefetch_trial(
 
 
 class Prefetcher(QObject):
-    """Derives one trial after the other while the worker has nothing else to do; `arrived` is called after each."""
+    """Derives one trial after the other while the worker has nothing else to do; `arrived` is
+    called after each.
+    """
 
     def __init__(
         self,

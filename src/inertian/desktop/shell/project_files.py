@@ -44,7 +44,7 @@ class ProjectFiles(QObject):
         self._soon.timeout.connect(self._keep)
         document.changed.connect(self._soon.start)
 
-    # -- opening --------------------------------------------------------------------------------------------------
+    # -- opening -----------------------------------------------------------------------------------
 
     def ask_open(self) -> None:
         """Ask for files and open them."""
@@ -55,7 +55,9 @@ class ProjectFiles(QObject):
             self.open_files([Path(name) for name in names])
 
     def open_files(self, paths: list[Path]) -> None:
-        """Open a project, or read recordings; a file that cannot be read leaves what is open untouched."""
+        """Open a project, or read recordings; a file that cannot be read leaves what is open
+        untouched.
+        """
         projects = [p for p in paths if p.suffix == ".inertian"]
         recordings = [p for p in paths if p not in projects]
         if projects:
@@ -107,7 +109,7 @@ class ProjectFiles(QObject):
             self._forget()
             self._document.replace(Project(words.UNTITLED), None)
 
-    # -- saving ---------------------------------------------------------------------------------------------------
+    # -- saving ------------------------------------------------------------------------------------
 
     def save(self) -> None:
         """Save to the project's file, or ask for one."""
@@ -166,7 +168,9 @@ class ProjectFiles(QObject):
         return answer == buttons.Save and self._save_now()
 
     def _save_now(self) -> bool:
-        """Save before going on; closing must wait for the disk, so this one is not on the worker."""
+        """Save before going on; closing must wait for the disk, so this one is not on the
+        worker.
+        """
         path, project = self._document.path or self._ask_path(), self._document.settled
         if path is None:
             return False
@@ -178,7 +182,7 @@ class ProjectFiles(QObject):
         self._saved(project, path)
         return True
 
-    # -- recovery -------------------------------------------------------------------------------------------------
+    # -- recovery ----------------------------------------------------------------------------------
 
     def _keep(self) -> None:
         from inertian.project.recovery import Recovery, default_folder
@@ -222,7 +226,9 @@ class ProjectFiles(QObject):
             self._recovery.forget()
 
     def offer_leftovers(self) -> None:
-        """Offer back work that an earlier session did not close, unless something is being worked on."""
+        """Offer back work that an earlier session did not close, unless something is being worked
+        on.
+        """
         import shutil
 
         from inertian.project.recovery import default_folder, leftovers

@@ -44,7 +44,9 @@ def settle(window: MainWindow, ready: Callable[[], bool]) -> None:
 
 
 def _fill_desk(window: MainWindow, folder: Path, trial: int) -> None:
-    """Put recordings of another afternoon on the intake desk, as if dropped: those like the trial in hand."""
+    """Put recordings of another afternoon on the intake desk, as if dropped: those like the trial
+    in hand.
+    """
     files = [f for f in day(seed=7) if (f.series == "glancing") == (trial >= 10)]
     paths = []
     for file in files:
@@ -118,7 +120,9 @@ def _mark_formulas(window: MainWindow) -> None:
 
 
 def take_shots(folder: Path) -> list[Path]:
-    """Write one PNG of each main view and return the paths. Raises OSError if the folder cannot be made."""
+    """Write one PNG of each main view and return the paths. Raises OSError if the folder cannot be
+    made.
+    """
     import tempfile
 
     folder.mkdir(parents=True, exist_ok=True)

@@ -111,7 +111,7 @@ class MainWindow(QMainWindow):
         document.selected.connect(self._look_ahead)
         self._follow()
 
-    # -- layout ---------------------------------------------------------------------------------------------------
+    # -- layout ------------------------------------------------------------------------------------
 
     def _lay_out(self) -> None:
         strip = QWidget()
@@ -192,7 +192,9 @@ class MainWindow(QMainWindow):
             self.document.do(spans_suggested(self.document.settled, self.document.entry.trial.id))
 
     def mark_series(self) -> None:
-        """Mark what the finder finds in all trials of the series in hand; it searches on the worker."""
+        """Mark what the finder finds in all trials of the series in hand; it searches on the
+        worker.
+        """
         entry = self.document.entry
         if entry is None:
             return
@@ -271,7 +273,9 @@ class MainWindow(QMainWindow):
         self.stages.setCurrentWidget(stage)
 
     def show_panes(self, names: set[str]) -> None:
-        """Show these of the side panes "shelf" and "margin"; where there is room for one, the one asked for last."""
+        """Show these of the side panes "shelf" and "margin"; where there is room for one, the one
+        asked for last.
+        """
         if self.width() < NARROW and len(names) > 1:
             names = names - self._panes or {"margin"}
         self._panes = names
@@ -279,7 +283,9 @@ class MainWindow(QMainWindow):
         self.panes_changed.emit(names)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Qt: fold the shelf where there is no room for it, and bring it back where there is again."""
+        """Qt: fold the shelf where there is no room for it, and bring it back where there is
+        again.
+        """
         super().resizeEvent(event)
         if self.width() < NARROW and len(self._panes) > 1:
             self._folded = True
@@ -292,7 +298,7 @@ class MainWindow(QMainWindow):
         """Say something in the status line."""
         self.note_label.setText(text)
 
-    # -- results --------------------------------------------------------------------------------------------------
+    # -- results -----------------------------------------------------------------------------------
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Qt: after the first picture, load what results need, on the worker."""
@@ -341,7 +347,7 @@ class MainWindow(QMainWindow):
         else:
             raise error
 
-    # -- dropping, closing ----------------------------------------------------------------------------------------
+    # -- dropping, closing -------------------------------------------------------------------------
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         """Qt: files may be dropped anywhere."""
@@ -380,7 +386,9 @@ def dropped_files(data: QMimeData) -> list[Path]:
 
 
 def shelf_verdicts(project: Project, evaluator: Evaluator) -> dict[str, Verdict]:
-    """Return the momentum verdict of every trial that has one; where there are several axes, of all together."""
+    """Return the momentum verdict of every trial that has one; where there are several axes, of all
+    together.
+    """
     found = {}
     for entry in project.entries:
         accounts = evaluator.accounts(project, entry.trial.id)

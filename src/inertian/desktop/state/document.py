@@ -1,4 +1,6 @@
-"""The open project as the window sees it: one value, its history, and the edit that a drag is making."""
+"""The open project as the window sees it: one value, its history, and the edit that a drag is
+making.
+"""
 
 from pathlib import Path
 from weakref import WeakSet
@@ -15,8 +17,8 @@ from inertian.project.project import Entry, Project
 class Document(QObject):
     """Holds the current project; widgets show it and ask for edits.
 
-    Signals: `changed` after any finished change of value, `previewed` while a gesture is under way, `selected` when
-    another trial is shown, `saved` when what is on disk or its name changed.
+    Signals: `changed` after any finished change of value, `previewed` while a gesture is under way,
+    `selected` when another trial is shown, `saved` when what is on disk or its name changed.
     """
 
     changed = pyqtSignal()
@@ -63,7 +65,9 @@ class Document(QObject):
         return next((e for e in self.project.entries if e.trial.id == self._trial), None)
 
     def awaits(self, entry: Entry) -> bool:
-        """Whether a long trial is still being derived on the worker; shorter ones are derived when they are drawn."""
+        """Whether a long trial is still being derived on the worker; shorter ones are derived when
+        they are drawn.
+        """
         return (
             len(entry.trial.t) > LONG_RECORDING
             and not self.previewing

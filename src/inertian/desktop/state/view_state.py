@@ -1,4 +1,5 @@
-"""How the bench is looked at: plumb line, pins, the strips that are shown, units, and what the mouse does.
+"""How the bench is looked at: plumb line, pins, the strips that are shown, units, and what the
+mouse does.
 
 None of it is part of the project; a trial is the same however it is looked at.
 """
@@ -62,14 +63,18 @@ def usual_quantities(trial: Trial) -> list[QuantityRef]:
 
 
 def channels_of(body: Body, shown: QuantityRef) -> tuple[Channel, ...]:
-    """Return the channels of a body that a quantity may be of: positions, sensors, or for a formula both."""
+    """Return the channels of a body that a quantity may be of: positions, sensors, or for a formula
+    both.
+    """
     if shown.quantity is Quantity.OWN:
         return (*body.channels, *body.sensors)
     return body.sensors if shown.quantity is Quantity.SENSOR else body.channels
 
 
 class ViewState(QObject):
-    """The view of the bench. Signals: `line_moved` for the plumb line and pins, `turned` for all else."""
+    """The view of the bench. Signals: `line_moved` for the plumb line and pins, `turned` for all
+    else.
+    """
 
     line_moved = pyqtSignal()
     turned = pyqtSignal()
@@ -98,7 +103,9 @@ class ViewState(QObject):
         self.line_moved.emit()
 
     def shown_strips(self) -> list[QuantityRef]:
-        """Return the strips to show for the trial in hand: those chosen that it can show, else the usual ones."""
+        """Return the strips to show for the trial in hand: those chosen that it can show, else the
+        usual ones.
+        """
         entry = self._document.entry
         if entry is None:
             return []
@@ -122,7 +129,9 @@ class ViewState(QObject):
             self.line_moved.emit()
 
     def pin(self) -> None:
-        """Pin the moment of the plumb line, or take the pin there away; the two latest pins are compared."""
+        """Pin the moment of the plumb line, or take the pin there away; the two latest pins are
+        compared.
+        """
         if self.line is None:
             return
         if self.line in self.pins:
@@ -139,7 +148,9 @@ class ViewState(QObject):
             self.turned.emit()
 
     def in_hand(self) -> tuple[QuantityRef | None, str]:
-        """Return the quantity and body that readings are of, as far as the trial in hand has them."""
+        """Return the quantity and body that readings are of, as far as the trial in hand has
+        them.
+        """
         entry = self._document.entry
         strips = self.shown_strips()
         if entry is None or not strips:

@@ -1,4 +1,6 @@
-"""Work off the interface thread: one worker, the newest request of a kind wins, answers come back by signal."""
+"""Work off the interface thread: one worker, the newest request of a kind wins, answers come back
+by signal.
+"""
 
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -27,7 +29,8 @@ class Worker(QObject):
         then: Callable[[Any], None],
         failed: Callable[[BaseException], None],
     ) -> None:
-        """Do `work`, then call `then` with its result or `failed` with its error, on the interface thread.
+        """Do `work`, then call `then` with its result or `failed` with its error, on the interface
+        thread.
 
         An answer is dropped if a newer request of the same kind was made meanwhile.
         """

@@ -1,4 +1,6 @@
-"""What a column's title says: its name, its unit, what kind of quantity it is and whose, in several languages."""
+"""What a column's title says: its name, its unit, what kind of quantity it is and whose, in several
+languages.
+"""
 
 import re
 import unicodedata
@@ -28,54 +30,61 @@ class Role(StrEnum):
 
 _WORDS: dict[Role, str] = {
     Role.TIME: (
-        "t time times zeit temps tiempo tempo tijd tid czas cas aika timp vreme vrijeme ido xronos χρονος время час "
-        "时间 時間 시간 zaman timestamp timestamps zeitstempel zeitpunkt horodatage datetime uhrzeit heure hora epoch "
-        "elapsed clock utc moment instant laika laikas millis micros"
+        "t time times zeit temps tiempo tempo tijd tid czas cas aika timp vreme vrijeme ido "
+        "xronos χρονος время час 时间 時間 시간 zaman timestamp timestamps zeitstempel zeitpunkt "
+        "horodatage datetime uhrzeit heure hora epoch elapsed clock utc moment instant laika "
+        "laikas millis micros"
     ),
     Role.FRAME: (
-        "frame frames framenumber frameno frm bild bildnummer image images cuadro fotograma quadro klatka kadr beeld "
-        "billede bildruta snimek"
+        "frame frames framenumber frameno frm bild bildnummer image images cuadro fotograma "
+        "quadro klatka kadr beeld billede bildruta snimek"
     ),
     Role.POSITION: (
-        "x y z position positions pos place location displacement distance dist coordinate coord coordinates ort weg "
-        "strecke abstand lage koordinate posicion distancia posizione distanza spostamento posicao deslocamento "
-        "polozenie pozycja droga odleglosc poloha draha polozaj asema paikka laege plats sted positie plaats afstand "
-        "konum mesafe положение координата путь расстояние 位置 위치 h height hohe hoehe hauteur altura altezza "
-        "wysokosc vyska hoogte korkeus hojde hojd elevation r s d range abscisse ordonnee"
+        "x y z position positions pos place location displacement distance dist coordinate coord "
+        "coordinates ort weg strecke abstand lage koordinate posicion distancia posizione "
+        "distanza spostamento posicao deslocamento polozenie pozycja droga odleglosc poloha draha "
+        "polozaj asema paikka laege plats sted positie plaats afstand konum mesafe положение "
+        "координата путь расстояние 位置 위치 h height hohe hoehe hauteur altura altezza wysokosc "
+        "vyska hoogte korkeus hojde hojd elevation r s d range abscisse ordonnee"
     ),
     Role.VELOCITY: (
-        "v vx vy vz velocity velocities speed vel geschwindigkeit tempo_v vitesse velocidad velocita velocidade "
-        "snelheid hastighed hastighet fart predkosc rychlost nopeus brzina hiz скорость 速度 속도"
+        "v vx vy vz velocity velocities speed vel geschwindigkeit tempo_v vitesse velocidad "
+        "velocita velocidade snelheid hastighed hastighet fart predkosc rychlost nopeus brzina "
+        "hiz скорость 速度 속도"
     ),
     Role.ACCELERATION: (
-        "a ax ay az acc accel acceleration accelerations beschleunigung acceleracion aceleracion accelerazione "
-        "aceleracao versnelling acceleratie przyspieszenie zrychleni kiihtyvyys ubrzanje ivme ускорение 加速度"
+        "a ax ay az acc accel acceleration accelerations beschleunigung acceleracion aceleracion "
+        "accelerazione aceleracao versnelling acceleratie przyspieszenie zrychleni kiihtyvyys "
+        "ubrzanje ivme ускорение 加速度"
     ),
     Role.FORCE: "f fx fy fz force forces kraft fuerza forza forca kracht sila voima kuvvet сила 力",
     Role.BODY: (
-        "body bodies object obj objekt corps cuerpo corpo objeto korper koerper lichaam cialo teleso kappale label "
-        "track tracker target marker_id who stone_id objectid bodyid name"
+        "body bodies object obj objekt corps cuerpo corpo objeto korper koerper lichaam cialo "
+        "teleso kappale label track tracker target marker_id who stone_id objectid bodyid name"
     ),
     Role.TRIAL: (
-        "trial run versuch essai ensayo prova ensaio proef forsok forsog pokus proba lauf durchgang attempt "
-        "experiment recording shot go session trialno runno messreihe messreihen series serie"
+        "trial run versuch essai ensayo prova ensaio proef forsok forsog pokus proba lauf "
+        "durchgang attempt experiment recording shot go session trialno runno messreihe "
+        "messreihen series serie"
     ),
     Role.INDEX: (
-        "no nr num number idx index row rownumber line sample samples sampleno zeile nummer numero numer n i id lp "
-        "poradi count gate lichtschranke"
+        "no nr num number idx index row rownumber line sample samples sampleno zeile nummer "
+        "numero numer n i id lp poradi count gate lichtschranke"
     ),
     Role.REMARK: (
-        "remark remarks comment comments note notes bemerkung bemerkungen kommentar remarque remarques commentaire "
-        "observacion observaciones nota notas opmerking uwaga uwagi poznamka status state quality flag flags operator "
-        "valid ok"
+        "remark remarks comment comments note notes bemerkung bemerkungen kommentar remarque "
+        "remarques commentaire observacion observaciones nota notas opmerking uwaga uwagi "
+        "poznamka status state quality flag flags operator valid ok"
     ),
     Role.OTHER: (
-        "temperature temp temperatur voltage volt spannung tension current strom humidity pressure druck battery "
-        "energy energie energia power leistung mass masse masa mas momentum impulse impuls impulso work arbeit angle "
-        "winkel theta phi omega confidence score error err fehler sigma uncertainty unsicherheit residual likelihood "
-        "probability area width size intensity brightness raw roh brut brutto rssi adc signal counts ek ep etot ekin "
-        "epot ke pe p weight gewicht light_level lux checksum crc sd stdev std rms u_x u_y u_t ux uy ut dx dy dt "
-        "delta dv absolute magnitude norm betrag resultant resultante abs"
+        "temperature temp temperatur voltage volt spannung tension current strom humidity "
+        "pressure druck battery energy energie energia power leistung mass masse masa mas "
+        "momentum impulse impuls impulso work arbeit angle winkel theta phi omega confidence "
+        "score error err fehler sigma uncertainty unsicherheit residual likelihood probability "
+        "area width size intensity brightness raw roh brut brutto rssi adc signal counts ek ep "
+        "etot ekin epot ke pe p weight gewicht light_level lux checksum crc sd stdev std rms u_x "
+        "u_y u_t ux uy ut dx dy dt delta dv absolute magnitude norm betrag resultant resultante "
+        "abs"
     ),
 }  # fmt: skip
 
@@ -92,9 +101,62 @@ _ROLE_OF = {folded(word): role for role, words in _WORDS.items() for word in wor
 _ROLE_OF["tempo"] = Role.TIME
 _ROLE_OF["#"] = Role.INDEX
 FILLERS = frozenset(
-    "of the in der die das des dem den von vom de la le les du d l del di da do van het measured value "  # noqa: SIM905
-    "values val centre center mid along for and at am im auf data reading readings sensor smoothed since start seit "
-    "actual above over ground floor ice table linear".split()
+    [
+        "of",
+        "the",
+        "in",
+        "der",
+        "die",
+        "das",
+        "des",
+        "dem",
+        "den",
+        "von",
+        "vom",
+        "de",
+        "la",
+        "le",
+        "les",
+        "du",
+        "d",
+        "l",
+        "del",
+        "di",
+        "da",
+        "do",
+        "van",
+        "het",
+        "measured",
+        "value",
+        "values",
+        "val",
+        "centre",
+        "center",
+        "mid",
+        "along",
+        "for",
+        "and",
+        "at",
+        "am",
+        "im",
+        "auf",
+        "data",
+        "reading",
+        "readings",
+        "sensor",
+        "smoothed",
+        "since",
+        "start",
+        "seit",
+        "actual",
+        "above",
+        "over",
+        "ground",
+        "floor",
+        "ice",
+        "table",
+        "linear",
+    ]
 )
 _VERTICAL = frozenset(
     folded(w)
@@ -119,8 +181,24 @@ _VERTICAL = frozenset(
     ]
 )
 _DERIVED = frozenset(
-    "calculated computed derived berechnet calculee calcule calculado calc smoothed geglattet fit fitted model "  # noqa: SIM905
-    "predicted theory filtered".split()
+    [
+        "calculated",
+        "computed",
+        "derived",
+        "berechnet",
+        "calculee",
+        "calcule",
+        "calculado",
+        "calc",
+        "smoothed",
+        "geglattet",
+        "fit",
+        "fitted",
+        "model",
+        "predicted",
+        "theory",
+        "filtered",
+    ]
 )
 _BRACKET = re.compile(
     r"^(?P<name>.*?)[\s_,]*[(\[{<]\s*(?P<unit>[^()\[\]{}<>]*(?:\([^()]*\)[^()\[\]{}<>]*)?)\s*[)\]}>]\s*$",
@@ -150,7 +228,8 @@ class Title:
 
 
 def split_unit(raw: str) -> tuple[str, str]:
-    """Return name and unit of a title: "heavy (cm)", "x [m]", "t / s", "time in ms", "x_mm", "speed m/s".
+    """Return name and unit of a title: "heavy (cm)", "x [m]", "t / s", "time in ms", "x_mm", "speed
+    m/s".
 
     The unit is "" if none is recognised.
     """
@@ -206,7 +285,9 @@ _AXIS_ROLE = {"v": Role.VELOCITY, "a": Role.ACCELERATION, "f": Role.FORCE}
 
 
 def read_title(raw: str, given_unit: str = "") -> Title:
-    """Take a title apart. `given_unit` is a unit known from elsewhere: a row of units, the preamble, a schema."""
+    """Take a title apart. `given_unit` is a unit known from elsewhere: a row of units, the
+    preamble, a schema.
+    """
     name, unit = split_unit(raw)
     unit = unit or given_unit
     tokens = tokens_of(name)
@@ -236,7 +317,9 @@ def names_trial(body: str) -> bool:
 
 
 def _role_by_unit(role: Role, unit: str, kind: str | None) -> Role:
-    """The role that words and unit speak for together; the unit has the last word, but for what is known as other."""
+    """The role that words and unit speak for together; the unit has the last word, but for what is
+    known as other.
+    """
     said = _KIND_ROLE.get(kind or "")
     if said is None:
         other = (unit and kind is None and unit not in ("-", "1")) or kind in (
@@ -256,7 +339,9 @@ _SUBSCRIPTS = str.maketrans({"₁": "1", "₂": "2", "₃": "3", "ₓ": "x", "�
 
 
 def _parts(name: str) -> list[str]:
-    """Split a name at blanks and underscores; at dots, dashes and slashes only where a known word comes off."""
+    """Split a name at blanks and underscores; at dots, dashes and slashes only where a known word
+    comes off.
+    """
     parts: list[str] = []
     for word in re.findall(r"[^\s_,;:]+", name):
         pieces = [p for p in re.split(r"[./\-]", word) if p]
@@ -288,13 +373,16 @@ def tokens_of(name: str) -> list[str]:
 
 
 _STRENGTH = (
-    Role.REMARK, Role.OTHER, Role.FORCE, Role.ACCELERATION, Role.VELOCITY, Role.TIME, Role.FRAME, Role.POSITION,
+    Role.REMARK, Role.OTHER, Role.FORCE, Role.ACCELERATION, Role.VELOCITY, Role.TIME, Role.FRAME,
+    Role.POSITION,
     Role.TRIAL, Role.BODY, Role.INDEX,
 )  # fmt: skip
 
 
 def _role_by_words(roles: list[tuple[Role | None, str]]) -> tuple[Role, str]:
-    """The strongest role among the words of a title; single letters only count where nothing else does."""
+    """The strongest role among the words of a title; single letters only count where nothing else
+    does.
+    """
     words = [(r, t) for r, t in roles if r is not None]
     long = [(r, t) for r, t in words if len(t) > 1]
     if not words:

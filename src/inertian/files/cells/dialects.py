@@ -1,4 +1,6 @@
-"""How a text is cut into cells: the delimiter by what it yields, quotes, comments, aligned columns."""
+"""How a text is cut into cells: the delimiter by what it yields, quotes, comments, aligned
+columns.
+"""
 
 import csv
 import io
@@ -44,7 +46,9 @@ _RULE = re.compile(r"[\s|+:;,\-=_*~.\t]*[-=_*~]{2}[\s|+:;,\-=_*~.\t]*$")
 
 
 class Record(NamedTuple):
-    """One line of a file, cut into cells; a quoted cell may hold line ends, so a record may span several lines."""
+    """One line of a file, cut into cells; a quoted cell may hold line ends, so a record may span
+    several lines.
+    """
 
     line: int
     cells: tuple[str, ...]
@@ -57,7 +61,9 @@ class Record(NamedTuple):
 
 
 def is_reading(cell: str) -> bool:
-    """Whether a cell can stand in a column of measurements: a number, a moment, or a word for missing."""
+    """Whether a cell can stand in a column of measurements: a number, a moment, or a word for
+    missing.
+    """
     return is_missing(cell) or looks_numeric(cell) or is_moment(cell)
 
 
@@ -100,7 +106,9 @@ def split_line(line: str, delimiter: str) -> tuple[str, ...]:
 
 
 def choose_delimiter(lines: Sequence[str]) -> tuple[str, float]:
-    """Return the delimiter under which most lines become rows of numbers, and how sure that is, 0 to 1."""
+    """Return the delimiter under which most lines become rows of numbers, and how sure that is, 0
+    to 1.
+    """
     filled = [line for line in lines if line.strip() and len(line) < _LONGEST_LINE]
     middle = len(filled) // 2
     half = _SAMPLE // 2
@@ -126,7 +134,9 @@ def choose_delimiter(lines: Sequence[str]) -> tuple[str, float]:
 
 
 def _perfect(lines: Sequence[str], delimiter: str) -> bool:
-    """Whether nearly all lines are rows of plain numbers under a delimiter, as many in each, with none left over."""
+    """Whether nearly all lines are rows of plain numbers under a delimiter, as many in each, with
+    none left over.
+    """
     width = rows = 0
     for line in lines:
         cells = line.split(delimiter)
@@ -211,7 +221,9 @@ def _wrapped(lines: Sequence[str], delimiter: str) -> bool:
 
 
 def _closed_quote(lines: Sequence[str], start: int) -> tuple[str, int]:
-    """Join lines until the quotes are balanced; if they never are, the line stands alone with its quotes taken off."""
+    """Join lines until the quotes are balanced; if they never are, the line stands alone with its
+    quotes taken off.
+    """
     whole = lines[start]
     for end in range(start + 1, min(start + _LONGEST_QUOTE, len(lines))):
         whole += "\n" + lines[end]
@@ -221,7 +233,8 @@ def _closed_quote(lines: Sequence[str], start: int) -> tuple[str, int]:
 
 
 def align(records: list[Record], lines: Sequence[str], width: int) -> list[Record]:
-    """Put the cells of aligned lines that lack some under the columns they stand in, by the places of full lines.
+    """Put the cells of aligned lines that lack some under the columns they stand in, by the places
+    of full lines.
 
     Records of `width` cells tell where each column is; if their places overlap, nothing is changed.
     """
@@ -258,7 +271,9 @@ _STAMP = re.compile(r"\s*\[?(\d{1,2}:\d{2}:\d{2}(?:[.,]\d+)?)\]?[\s:>-]+(?=[A-Za
 
 
 def key_value_records(lines: Sequence[str]) -> list[Record] | None:
-    """Return lines of name=value pairs as a table with the names as titles, or None if the text is none."""
+    """Return lines of name=value pairs as a table with the names as titles, or None if the text is
+    none.
+    """
     filled = [(n, line[:_LONGEST_PAIRS]) for n, line in enumerate(lines, start=1) if line.strip()]
     sample = filled[:_SAMPLE]
     if sum("=" in line or ":" in line for _, line in sample) < 0.6 * len(sample):

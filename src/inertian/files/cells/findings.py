@@ -1,4 +1,6 @@
-"""What reading a file can find: warnings by code, lines that could not be used, questions, and refusals."""
+"""What reading a file can find: warnings by code, lines that could not be used, questions, and
+refusals.
+"""
 
 from dataclasses import dataclass
 from enum import StrEnum
@@ -53,7 +55,9 @@ class Topic(StrEnum):
 
 @dataclass(frozen=True)
 class Finding:
-    """One warning: its code, what was seen in words, and the physical lines it concerns, if it has any."""
+    """One warning: its code, what was seen in words, and the physical lines it concerns, if it has
+    any.
+    """
 
     code: Code
     text: str
@@ -71,7 +75,9 @@ class Unusable:
 
 @dataclass(frozen=True)
 class Question:
-    """Something the file leaves open; `choices` are the answers it allows, none where a value is to be typed."""
+    """Something the file leaves open; `choices` are the answers it allows, none where a value is to
+    be typed.
+    """
 
     topic: Topic
     text: str

@@ -12,8 +12,8 @@ from inertian.files.cells.findings import Finding
 class Grid:
     """Records of one sheet, member, block of JSON or text.
 
-    `delimiter` is None where cells came apart by themselves; then numbers have a decimal point for certain. `units`
-    are known from outside the titles.
+    `delimiter` is None where cells came apart by themselves; then numbers have a decimal point for
+    certain. `units` are known from outside the titles.
     """
 
     name: str

@@ -1,6 +1,8 @@
-"""Numbers as people and devices write them: either decimal mark, thousands marks, units behind, many kinds of missing.
+"""Numbers as people and devices write them: either decimal mark, thousands marks, units behind,
+many kinds of missing.
 
-The decimal mark is decided once for a table from all its cells; "1,234" alone decides nothing, and is asked about.
+The decimal mark is decided once for a table from all its cells; "1,234" alone decides nothing, and
+is asked about.
 """
 
 import re
@@ -10,10 +12,73 @@ from dataclasses import dataclass
 from inertian.quantities.units import kind_of
 
 MISSING_WORDS = frozenset(
-    "na n/a n.a. n.a nan null none nil missing fehlt fehlend manquant void undef undefined blank empty lost "  # noqa: SIM905
-    "- -- --- ---- – — . .. ... ? ?? * ** x/a #n/a #n/v #na #nv #value! #wert! #div/0! #ref! #num! #name? "
-    "inf +inf -inf infinity +infinity -infinity ∞ -∞ +∞ 1.#qnan 1.#inf -1.#inf 1.#ind -1.#ind 1.#nan -nan +nan "
-    "nan(ind) -nan(ind) <na> nat not_available k.a.".split()
+    [
+        "na",
+        "n/a",
+        "n.a.",
+        "n.a",
+        "nan",
+        "null",
+        "none",
+        "nil",
+        "missing",
+        "fehlt",
+        "fehlend",
+        "manquant",
+        "void",
+        "undef",
+        "undefined",
+        "blank",
+        "empty",
+        "lost",
+        "-",
+        "--",
+        "---",
+        "----",
+        "–",
+        "—",
+        ".",
+        "..",
+        "...",
+        "?",
+        "??",
+        "*",
+        "**",
+        "x/a",
+        "#n/a",
+        "#n/v",
+        "#na",
+        "#nv",
+        "#value!",
+        "#wert!",
+        "#div/0!",
+        "#ref!",
+        "#num!",
+        "#name?",
+        "inf",
+        "+inf",
+        "-inf",
+        "infinity",
+        "+infinity",
+        "-infinity",
+        "∞",
+        "-∞",
+        "+∞",
+        "1.#qnan",
+        "1.#inf",
+        "-1.#inf",
+        "1.#ind",
+        "-1.#ind",
+        "1.#nan",
+        "-nan",
+        "+nan",
+        "nan(ind)",
+        "-nan(ind)",
+        "<na>",
+        "nat",
+        "not_available",
+        "k.a.",
+    ]
 )
 _SPACES = "  \u00a0\u202f\u2009\u2007"
 _GROUP = "'’`" + _SPACES
@@ -37,7 +102,9 @@ def is_missing(cell: str) -> bool:
 
 
 def parts_of(cell: str) -> tuple[str, str, str, str] | None:
-    """Return sign, digits with their marks, exponent and unit of a number cell, or None if it is none."""
+    """Return sign, digits with their marks, exponent and unit of a number cell, or None if it is
+    none.
+    """
     bare = cell.strip()
     if not bare or len(bare) > LONGEST:
         return None
@@ -53,7 +120,9 @@ def parts_of(cell: str) -> tuple[str, str, str, str] | None:
 
 
 def _well_grouped(digits: str) -> bool:
-    """Whether spaces or apostrophes stand only between groups of three digits before the decimal mark."""
+    """Whether spaces or apostrophes stand only between groups of three digits before the decimal
+    mark.
+    """
     return re.fullmatch(rf"\d{{1,3}}(?:[{_GROUP}]\d{{3}})+(?:[.,]\d*)?", digits) is not None
 
 
@@ -63,10 +132,11 @@ def looks_numeric(cell: str) -> bool:
 
 
 def value_of(cell: str, decimal: str) -> tuple[float, str] | None:
-    """Return the number in a cell and the unit written behind it, or None if there is no finite number in it.
+    """Return the number in a cell and the unit written behind it, or None if there is no finite
+    number in it.
 
-    `decimal` settles what a lone comma or point between groups of three digits means; where the digits themselves tell,
-    they win.
+    `decimal` settles what a lone comma or point between groups of three digits means; where the
+    digits themselves tell, they win.
     """
     parts = parts_of(cell)
     if parts is None:
@@ -118,8 +188,9 @@ class Decimal:
 def decide_decimal(columns: Iterable[Sequence[str]]) -> Decimal:
     """Return the decimal mark that the number cells of some columns speak for.
 
-    "0,5" and "12,34" speak for the comma, "1.5" for the point, "1.234,5" for the comma at once; "1,234" speaks for
-    neither, unless numbers below a thousand stand in the same column without any mark.
+    "0,5" and "12,34" speak for the comma, "1.5" for the point, "1.234,5" for the comma at once;
+    "1,234" speaks for neither, unless numbers below a thousand stand in the same column without any
+    mark.
     """
     tables = [list(cells) for cells in columns]
     marks = {mark for mark in ",." for cells in tables if any(mark in cell for cell in cells)}
@@ -150,7 +221,9 @@ def decide_decimal(columns: Iterable[Sequence[str]]) -> Decimal:
 
 
 def _first_that_tells(tables: Iterable[Sequence[str]], mark: str) -> str | None:
-    """The first number that can only be read with `mark` as decimal mark, where no other mark stands in the table."""
+    """The first number that can only be read with `mark` as decimal mark, where no other mark
+    stands in the table.
+    """
     for cells in tables:
         for cell in cells:
             if mark in cell:
@@ -182,7 +255,9 @@ def _votes_of(cells: Sequence[str], votes: dict[str, int]) -> dict[str, str]:
 
 
 def _said_by(digits: str) -> str:
-    """What one number says: "," or "." for that decimal mark, "?," or "?." for an open case, "" for nothing."""
+    """What one number says: "," or "." for that decimal mark, "?," or "?." for an open case, "" for
+    nothing.
+    """
     for mark in _GROUP:
         if mark in digits and ("," in digits or "." in digits):
             return "," if "," in digits else "."

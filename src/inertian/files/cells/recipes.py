@@ -62,10 +62,11 @@ class ColumnRule:
 class Recipe:
     """How files of one make are read.
 
-    `titles` are the column titles that the make is known by. What is None was left to the evidence in the file.
-    `frame_rate` is in 1/s, `scale` in m per pixel; `time_base` multiplies all times (1/12 for footage taken at 300 and
-    exported as 25 frames/s); `flip` names the axes whose positive direction is the other way than in the file; `names`
-    pairs the name of a body as read with the one it is given.
+    `titles` are the column titles that the make is known by. What is None was left to the evidence
+    in the file. `frame_rate` is in 1/s, `scale` in m per pixel; `time_base` multiplies all times
+    (1/12 for footage taken at 300 and exported as 25 frames/s); `flip` names the axes whose
+    positive direction is the other way than in the file; `names` pairs the name of a body as read
+    with the one it is given.
     """
 
     name: str = ""

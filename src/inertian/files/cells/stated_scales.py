@@ -22,10 +22,11 @@ _FRACTION = re.compile(
 
 
 def parse_scale(text: str) -> Stated:
-    """Read a scale in m per pixel: "412 px = 1.000 m", "412 ± 2 px = 100.0 ± 0.1 cm", "2.43 ± 0.01 mm/px".
+    """Read a scale in m per pixel: "412 px = 1.000 m", "412 ± 2 px = 100.0 ± 0.1 cm", "2.43 ± 0.01
+    mm/px".
 
-    Without ±, the last digit written is the step of the reading; the two relative uncertainties are combined (JCGM
-    100:2008, 5.1.6). Raises FactError or UnitError.
+    Without ±, the last digit written is the step of the reading; the two relative uncertainties are
+    combined (JCGM 100:2008, 5.1.6). Raises FactError or UnitError.
     """
     per_pixel = _PER_PIXEL.match(text)
     if per_pixel is not None:
@@ -57,9 +58,11 @@ def _relative(fact: Fact) -> float:
 
 
 def parse_time_base(text: str) -> Stated:
-    """Read what times are multiplied by: "300 as 25" (filmed as exported), "25/300", "0.0833 ± 0.0002".
+    """Read what times are multiplied by: "300 as 25" (filmed as exported), "25/300", "0.0833 ±
+    0.0002".
 
-    Frame rates are taken as exact; a ± can be typed behind a fraction or a number. Raises FactError or UnitError.
+    Frame rates are taken as exact; a ± can be typed behind a fraction or a number. Raises FactError
+    or UnitError.
     """
     rates = _RATES.match(text)
     if rates is not None:
@@ -77,7 +80,8 @@ def parse_time_base(text: str) -> Stated:
 
 def parse_rate(text: str) -> float:
     """Read a number of frames or samples per second. Raises FactError or UnitError."""
-    return parse_positive(re.sub(r"\s*(fps|frames/s|Hz|/s|1/s)\s*$", "", text, flags=re.IGNORECASE), "number",
+    return parse_positive(re.sub(r"\s*(fps|frames/s|Hz|/s|1/s)\s*$", "", text, flags=re.IGNORECASE),
+    "number",
                           unit_of("number", "")).typed  # fmt: skip
 
 

@@ -1,4 +1,6 @@
-"""Times as files write them: numbers with a unit, clock times, dates with times, and time stamps counted from 1970."""
+"""Times as files write them: numbers with a unit, clock times, dates with times, and time stamps
+counted from 1970.
+"""
 
 import re
 from collections.abc import Sequence
@@ -134,7 +136,8 @@ def epoch_unit(values: Array, unit: str | None) -> str | None:
 
 
 def shifted_exactly(cells: Sequence[str]) -> Array | None:
-    """Return large numbers less the first of them, shifted before they become floats so that no digit is lost.
+    """Return large numbers less the first of them, shifted before they become floats so that no
+    digit is lost.
 
     NaN where blank; None if a filled cell is no plain decimal number of fewer than 40 characters.
     """

@@ -1,4 +1,6 @@
-"""Archives: gzip and zip, unpacked in memory and within bounds; entries that would escape a folder are left alone."""
+"""Archives: gzip and zip, unpacked in memory and within bounds; entries that would escape a folder
+are left alone.
+"""
 
 import stat
 import zipfile
@@ -54,11 +56,16 @@ def gunzip(file: str, content: bytes) -> tuple[bytes, list[Finding]]:
 
 
 def refuse_bomb(file: str, unpacked: int, packed: int) -> None:
-    """Raise UnreadableFileError if so much unpacked from so little, or simply so much, is no recording."""
+    """Raise UnreadableFileError if so much unpacked from so little, or simply so much, is no
+    recording.
+    """
     if unpacked > size_limits.UNPACKED or (
         unpacked > size_limits.FREE_UNPACKED and unpacked > size_limits.RATIO * max(packed, 1)
     ):
-        why = f"it unpacks to over {unpacked // size_limits.MB} MB and was not read. Unpack it yourself if you trust it."
+        why = (
+            f"it unpacks to over {unpacked // size_limits.MB} MB and was not read. Unpack it "
+            "yourself if you trust it."
+        )
         raise UnreadableFileError(file, Code.TOO_LARGE, why)
 
 
@@ -80,7 +87,9 @@ def open_zip(file: str, content: bytes) -> zipfile.ZipFile:
 
 
 def member_bytes(file: str, archive: zipfile.ZipFile, name: str, packed: int) -> bytes:
-    """Return one member, read within the bounds whatever its header says. Raises UnreadableFileError or KeyError."""
+    """Return one member, read within the bounds whatever its header says. Raises
+    UnreadableFileError or KeyError.
+    """
     out = bytearray()
     try:
         with archive.open(name) as member:

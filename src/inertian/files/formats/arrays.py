@@ -1,4 +1,6 @@
-"""Arrays from scientific files: NumPy, Parquet, and HDF5 where the extra is installed; never any code in them."""
+"""Arrays from scientific files: NumPy, Parquet, and HDF5 where the extra is installed; never any
+code in them.
+"""
 
 import ast
 import struct
@@ -13,7 +15,8 @@ from inertian.files.cells.grids import Grid, grid_of_columns, records_of_rows
 from inertian.files.formats.archives import member_bytes, open_zip
 
 _OBJECTS = (
-    "it holds Python objects (pickled), which can run as a program, and was not read. Save plain numbers instead, for "
+    "it holds Python objects (pickled), which can run as a program, and was not read. Save "
+    "plain numbers instead, for "
     "example with allow_pickle=False."
 )
 
@@ -51,7 +54,9 @@ def _array(file: str, content: bytes) -> np.ndarray:
 
 
 def grids_of_npy(file: str, content: bytes) -> list[Grid]:
-    """Return a NumPy array as a grid: structured, two-dimensional, or one column. Raises UnreadableFileError."""
+    """Return a NumPy array as a grid: structured, two-dimensional, or one column. Raises
+    UnreadableFileError.
+    """
     return [_grid_of_array(file, "", _array(file, content), {})]
 
 
@@ -108,7 +113,10 @@ def _grid_of_array(file: str, name: str, array: np.ndarray, units: Mapping[str, 
     if array.ndim == 1:
         return grid_of_columns(name, {"": _listed(array)}, units)
     if array.ndim != 2:
-        why = f"its array has {array.ndim} dimensions; a table has two. Save times and positions as columns."
+        why = (
+            f"its array has {array.ndim} dimensions; a table has two. Save times and positions as "
+            "columns."
+        )
         raise UnreadableFileError(file, Code.NO_TABLE, why)
     tall = array if array.shape[0] >= array.shape[1] else array.T
     return Grid(name, records_of_rows(_listed(row) for row in tall), units=units)
@@ -156,7 +164,10 @@ def grids_of_hdf5(file: str, content: bytes) -> list[Grid]:
     try:
         import h5py
     except ImportError as error:
-        why = "this is an HDF5 file. Reading it needs an extra: pip install 'inertian[hdf5]'. Or export it as CSV."
+        why = (
+            "this is an HDF5 file. Reading it needs an extra: pip install 'inertian[hdf5]'. Or "
+            "export it as CSV."
+        )
         raise UnreadableFileError(file, Code.NO_TABLE, why) from error
     groups: dict[str, dict[str, np.ndarray]] = {}
     units: dict[str, str] = {}

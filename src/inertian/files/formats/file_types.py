@@ -31,27 +31,32 @@ _PICTURES = {
     b"II*\0": "a TIFF picture",
     b"MM\0*": "a TIFF picture",
 }
+_TRACK_FIRST = "Track the motion in it first, and export positions against time."
 _OTHERS = {
     b"%PDF": "a PDF document. Export the table behind it as text (CSV) or as a spreadsheet.",
     b"\x7fELF": "a program, not a recording.",
     b"MZ": "a program, not a recording.",
     b"ID3": "a sound file, not a table.",
-    b"OggS": "a sound or video file. Track the motion in it first, and export positions against time.",
-    b"\x1a\x45\xdf\xa3": "a video file. Track the motion in it first, and export positions against time.",
+    b"OggS": f"a sound or video file. {_TRACK_FIRST}",
+    b"\x1a\x45\xdf\xa3": f"a video file. {_TRACK_FIRST}",
     b"7z\xbc\xaf\x27\x1c": "a 7z archive. Unpack it first.",
     b"Rar!": "a RAR archive. Unpack it first.",
     b"BZh": "a bzip2 file. Unpack it first.",
     b"\xfd7zXZ\0": "an xz file. Unpack it first.",
     b"SQLite format 3\0": "a database. Export the table with the positions as text (CSV).",
     b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1": (
-        "an old office document (before 2007). Save it as .xlsx or .ods, or export the sheet as CSV."
+        "an old office document (before 2007). Save it as .xlsx or .ods, or export the sheet "
+        "as CSV."
     ),
     b"{\\rtf": "a text document with formatting. Save it as plain text (CSV).",
 }
 _EXTENSIONS = {
-    ".xlsx": FileType.XLSX, ".xlsm": FileType.XLSX, ".ods": FileType.ODS, ".json": FileType.JSON, ".jsonl": FileType.JSON_LINES,
-    ".ndjson": FileType.JSON_LINES, ".npy": FileType.NPY, ".npz": FileType.NPZ, ".parquet": FileType.PARQUET, ".pq": FileType.PARQUET,
-    ".h5": FileType.HDF5, ".hdf5": FileType.HDF5, ".zip": FileType.ZIP, ".gz": FileType.GZIP, ".inertian": FileType.PACKAGE,
+    ".xlsx": FileType.XLSX, ".xlsm": FileType.XLSX, ".ods": FileType.ODS, ".json": FileType.JSON,
+    ".jsonl": FileType.JSON_LINES,
+    ".ndjson": FileType.JSON_LINES, ".npy": FileType.NPY, ".npz": FileType.NPZ,
+    ".parquet": FileType.PARQUET, ".pq": FileType.PARQUET,
+    ".h5": FileType.HDF5, ".hdf5": FileType.HDF5, ".zip": FileType.ZIP, ".gz": FileType.GZIP,
+    ".inertian": FileType.PACKAGE,
     ".csv": FileType.TEXT, ".tsv": FileType.TEXT,
 }  # fmt: skip
 _BINARY_ENDINGS = (
@@ -97,19 +102,21 @@ def file_type(file: str, content: bytes) -> FileType:
 def _refuse_known(file: str, head: bytes) -> None:
     for start, name in _PICTURES.items():
         if head.startswith(start) and (start != b"BM" or b"\0" in head[:32]):
-            why = f"this is {name}, not a table. Measure the positions in it first, then bring in the table of them."
+            why = (
+                f"this is {name}, not a table. Measure the positions in it first, then bring in "
+                "the table of them."
+            )
             raise UnreadableFileError(file, Code.BINARY, why)
     for start, why in _OTHERS.items():
         if head.startswith(start) and (len(start) > 3 or b"\0" in head):
             raise UnreadableFileError(file, Code.BINARY, f"this is {why}")
     if head[4:8] == b"ftyp":
-        why = (
-            "this is a video file. Track the motion in it first, and export positions against time."
-        )
+        why = f"this is a video file. {_TRACK_FIRST}"
         raise UnreadableFileError(file, Code.BINARY, why)
     if _HTML.match(head.lstrip(b"\xef\xbb\xbf")):
         why = (
-            "this is a web page, perhaps an error message in place of a download. Download the data itself, as CSV or "
+            "this is a web page, perhaps an error message in place of a download. Download the "
+            "data itself, as CSV or "
             "as a spreadsheet."
         )
         raise UnreadableFileError(file, Code.NO_TABLE, why)
@@ -140,7 +147,10 @@ def _type_of_zip(file: str, content: bytes) -> FileType:
     if "[Content_Types].xml" in names:
         if any(n.startswith("xl/") for n in names):
             return FileType.XLSX
-        why = "this is a text document or a presentation, not a spreadsheet. Export the table in it as CSV."
+        why = (
+            "this is a text document or a presentation, not a spreadsheet. Export the table in it "
+            "as CSV."
+        )
         raise UnreadableFileError(file, Code.NO_TABLE, why)
     if "content.xml" in names and "META-INF/manifest.xml" in names:
         return FileType.ODS
@@ -150,7 +160,9 @@ def _type_of_zip(file: str, content: bytes) -> FileType:
 
 
 def _type_of_text(file: str, content: bytes, head: bytes) -> FileType:
-    """Text, JSON or binary. NUL bytes at regular places are UTF-16; a few are a flaw of a text; many are binary."""
+    """Text, JSON or binary. NUL bytes at regular places are UTF-16; a few are a flaw of a text;
+    many are binary.
+    """
     if head.startswith((b"\xff\xfe", b"\xfe\xff")) or wide_text(head):
         return FileType.TEXT
     odd = sum(
@@ -159,7 +171,10 @@ def _type_of_text(file: str, content: bytes, head: bytes) -> FileType:
         if c not in (0, 9, 10, 11, 12, 13, 26, 27, 28, 29, 30, 31)
     )
     if odd > 0.02 * len(head) or head.count(b"\0") > 0.2 * len(head):
-        why = "this is a binary file, not text. Export the recording as text (CSV) from the program that wrote it."
+        why = (
+            "this is a binary file, not text. Export the recording as text (CSV) from the program "
+            "that wrote it."
+        )
         raise UnreadableFileError(file, Code.BINARY, why)
     start = head.lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
     if start in (b"{", b"["):
@@ -177,7 +192,9 @@ def _type_of_json(content: bytes) -> FileType:
 
 
 def wide_text(head: bytes) -> str | None:
-    """Return "utf-16-le" or "utf-16-be" if a text without mark has NUL at every second byte, else None."""
+    """Return "utf-16-le" or "utf-16-be" if a text without mark has NUL at every second byte, else
+    None.
+    """
     if len(head) < 8:
         return None
     even, odd = head[0::2].count(0) / len(head[0::2]), head[1::2].count(0) / len(head[1::2])

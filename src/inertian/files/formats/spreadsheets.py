@@ -1,4 +1,6 @@
-"""Spreadsheets: the cells of each visible sheet, with what a plain look at the values would miss."""
+"""Spreadsheets: the cells of each visible sheet, with what a plain look at the values would
+miss.
+"""
 
 import re
 from datetime import date, datetime, time, timedelta
@@ -37,7 +39,10 @@ def grids_of_workbook(file: str, content: bytes, kind: FileType) -> list[Grid]:
             names = ", ".join(f"“{n}”" for n in hidden[:6])
             findings.append(Finding(Code.HIDDEN_SHEET, f"Hidden sheets were not read: {names}."))
         if uncached:
-            said = f"{uncached} formulas have no stored result. Open the file in a spreadsheet program and save it there."
+            said = (
+                f"{uncached} formulas have no stored result. Open the file in a spreadsheet "
+                "program and save it there."
+            )
             findings.append(Finding(Code.FORMULA_UNCACHED, said))
         grids = []
         for name in visible:
@@ -70,12 +75,15 @@ def _plain(value: object) -> object:
     if isinstance(value, timedelta):
         seconds = value.total_seconds()
         whole = int(seconds)
-        return f"{whole // 3600:02d}:{whole // 60 % 60:02d}:{whole % 60:02d}{f'{seconds - whole:.6f}'[1:]}"
+        clock = f"{whole // 3600:02d}:{whole // 60 % 60:02d}:{whole % 60:02d}"
+        return clock + f"{seconds - whole:.6f}"[1:]
     return value
 
 
 def _look_inside(file: str, content: bytes, kind: FileType) -> int:
-    """Check the parts of a workbook before a reader trusts them; return how many formulas have no stored result."""
+    """Check the parts of a workbook before a reader trusts them; return how many formulas have no
+    stored result.
+    """
     uncached = 0
     with open_zip(file, content) as archive:
         for name in archive.namelist():
@@ -88,7 +96,10 @@ def _look_inside(file: str, content: bytes, kind: FileType) -> int:
                 continue
             part = member_bytes(file, archive, name, len(content))
             if b"<!DOCTYPE" in part[:4096] or b"<!ENTITY" in part[:65536]:
-                why = "this spreadsheet defines entities, as harmful files do, and was not read. Save it again as CSV."
+                why = (
+                    "this spreadsheet defines entities, as harmful files do, and was not read. "
+                    "Save it again as CSV."
+                )
                 raise UnreadableFileError(file, Code.UNSAFE_CONTENT, why)
             if sheet:
                 _check_extent(file, part, kind)

@@ -1,4 +1,6 @@
-"""JSON in its usual shapes: records, columns, rows with titles, nested; JSON Lines; and data package descriptors."""
+"""JSON in its usual shapes: records, columns, rows with titles, nested; JSON Lines; and data
+package descriptors.
+"""
 
 import json
 from collections.abc import Iterator, Mapping, Sequence
@@ -52,7 +54,9 @@ def grids_of_json(file: str, text: str) -> list[Grid]:
 
 
 def grids_of_json_lines(lines: Sequence[str]) -> list[Grid]:
-    """Return JSON Lines as one grid; lines that are no JSON object stay as they are, to be listed as unusable."""
+    """Return JSON Lines as one grid; lines that are no JSON object stay as they are, to be listed
+    as unusable.
+    """
     titles: dict[str, None] = {}
     rows: list[tuple[int, Mapping[str, object] | str]] = []
     for number, line in enumerate(lines, start=1):
@@ -96,7 +100,9 @@ def _scalar(value: object) -> bool:
 
 
 def _holds_table(record: Mapping[str, Any]) -> bool:
-    """Whether a record is a table by itself, as one trial of several is, and not one row of a table."""
+    """Whether a record is a table by itself, as one trial of several is, and not one row of a
+    table.
+    """
     lists = [p for p in record.values() if isinstance(p, list)]
     if any(p and all(isinstance(q, (dict, list)) for q in p) and len(p) >= 2 for p in lists):
         return True
@@ -110,7 +116,9 @@ def _holds_table(record: Mapping[str, Any]) -> bool:
 
 
 def _columns_in(value: Mapping[str, Any], units: dict[str, str]) -> dict[str, list[Any]]:
-    """The lists of plain values in an object, by title; {"unit": …, "values": […]} is a list with its unit."""
+    """The lists of plain values in an object, by title; {"unit": …, "values": […]} is a list with
+    its unit.
+    """
     columns: dict[str, list[Any]] = {}
     for key, part in value.items():
         if isinstance(part, dict):
@@ -234,7 +242,8 @@ def _units_in(value: Mapping[str, Any]) -> dict[str, str]:
 def resources_of(
     file: str, descriptor: object
 ) -> list[tuple[str, str | None, object, dict[str, str], str]]:
-    """Return the tables of a data package: name, path (or None), inline data, units by field, delimiter (or "").
+    """Return the tables of a data package: name, path (or None), inline data, units by field,
+    delimiter (or "").
 
     Raises UnreadableFileError if the descriptor lists no resources.
     """

@@ -18,7 +18,9 @@ _C1 = re.compile(rb"[\x80-\x9f]")
 
 @dataclass(frozen=True)
 class Text:
-    """A decoded file: its lines without line ends, the encoding it was in, and what was odd about it."""
+    """A decoded file: its lines without line ends, the encoding it was in, and what was odd about
+    it.
+    """
 
     lines: list[str]
     encoding: str
@@ -29,9 +31,9 @@ class Text:
 def decode(file: str, content: bytes, encoding: str | None = None) -> Text:
     """Return the text of a file; `encoding` is tried first if given.
 
-    UTF-8, UTF-16 and UTF-32 are told by their mark, UTF-16 also by its NUL bytes; what is not UTF-8 is Windows-1252 if
-    it uses the places that Latin-1 leaves to control characters, else Latin-1. Line ends may be LF, CRLF, CR, or mixed.
-    Raises UnreadableFileError if nothing is in it.
+    UTF-8, UTF-16 and UTF-32 are told by their mark, UTF-16 also by its NUL bytes; what is not UTF-8
+    is Windows-1252 if it uses the places that Latin-1 leaves to control characters, else Latin-1.
+    Line ends may be LF, CRLF, CR, or mixed. Raises UnreadableFileError if nothing is in it.
     """
     text, used = _decoded(content, encoding)
     findings = []

@@ -1,4 +1,6 @@
-"""A text as a grid: cut by its recipe or by what its lines yield; lines cut otherwise than the rest are mended."""
+"""A text as a grid: cut by its recipe or by what its lines yield; lines cut otherwise than the rest
+are mended.
+"""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -45,7 +47,9 @@ def text_grid(text: Text, recipe: Recipe | None) -> Grid:
 
 
 def double_quoted(lines: list[str]) -> list[str]:
-    """Return lines whose cells stand in single quotes with double ones; else the lines as they are."""
+    """Return lines whose cells stand in single quotes with double ones; else the lines as they
+    are.
+    """
     filled = [line.strip() for line in lines[:100] if line.strip()]
     single = sum(
         line[0] == "'" == line[-1] and len(line) > 2 and "'" in line[1:-1] for line in filled
@@ -58,7 +62,9 @@ def double_quoted(lines: list[str]) -> list[str]:
 def _mend_delimiters(
     records: list[Record], lines: Sequence[str], delimiter: str, width: int
 ) -> tuple[list[Record], list[int]]:
-    """Cut lines that have too few cells by another delimiter, if that makes full rows of numbers of them."""
+    """Cut lines that have too few cells by another delimiter, if that makes full rows of numbers of
+    them.
+    """
     if width < 2:
         return records, []
     mended: list[int] = []

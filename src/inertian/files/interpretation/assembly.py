@@ -1,4 +1,6 @@
-"""From columns to trials: rows that can be used, trials and bodies apart, times in seconds, values with units."""
+"""From columns to trials: rows that can be used, trials and bodies apart, times in seconds, values
+with units.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
@@ -22,7 +24,9 @@ FRAME, ROW = "frame", "row"
 
 @dataclass(frozen=True, eq=False)
 class ParsedChannel:
-    """One channel as read: what it is (x, y, F, a, v), its column, its unit, and its values in that unit."""
+    """One channel as read: what it is (x, y, F, a, v), its column, its unit, and its values in that
+    unit.
+    """
 
     axis: str
     column: str
@@ -38,7 +42,9 @@ class ParsedChannel:
 
 @dataclass(frozen=True, eq=False)
 class ParsedTime:
-    """Times as read: the column's title (None if there is none), the unit, and the values in that unit, sorted."""
+    """Times as read: the column's title (None if there is none), the unit, and the values in that
+    unit, sorted.
+    """
 
     column: str | None
     unit: Unit
@@ -131,7 +137,10 @@ def _time_of(
         return ParsedTime(column.label, unit_of("time", "s"), column.values)
     if role is Role.FRAME:
         if rates.frame_rate is None:
-            said = f"“{column.label}” counts frames, and the file does not say how many there are in a second."
+            said = (
+                f"“{column.label}” counts frames, and the file does not say how many there are in "
+                "a second."
+            )
             made.findings.append(Finding(Code.FRAME_RATE_MISSING, said))
             made.questions.append(Question(Topic.FRAME_RATE, said))
         return ParsedTime(
@@ -188,15 +197,17 @@ def _say_missing_units(layout: Layout, made: Assembled) -> None:
 def _usable_rows(
     table: Table, layout: Layout, time: ParsedTime, made: Assembled
 ) -> tuple[Rows, list[Unusable]]:
-    """Which rows have a time and are not spoilt, and the lines that are listed as unusable, each with the reason."""
+    """Which rows have a time and are not spoilt, and the lines that are listed as unusable, each
+    with the reason.
+    """
     n = len(table.lines)
     uses = [u.column for u in layout.uses]
     whole = [*uses, *([layout.time] if layout.time else []), *layout.clocks.values()]
     if not any(c.missing or c.bad for c in whole):
         return np.arange(n), []
     keep = np.isfinite(time.values)
-    timed = {body: keep if body not in layout.clocks else np.isfinite(layout.clocks[body].values) for body in
-             {u.body for u in layout.uses}}  # fmt: skip
+    timed = {u.body: keep for u in layout.uses}
+    timed |= {b: np.isfinite(clock.values) for b, clock in layout.clocks.items() if b in timed}
     for own in timed.values():
         keep = keep | own
     unusable: list[Unusable] = []
@@ -293,7 +304,8 @@ def _separated(table: Table, before: int, after: int) -> bool:
 
 
 def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
-    """Return the places at which time starts again: it falls back to about where it began, and then goes on rising.
+    """Return the places at which time starts again: it falls back to about where it began, and then
+    goes on rising.
 
     `marked` places stand behind a blank line or a title, which speaks for a new start as well.
     """
@@ -327,7 +339,9 @@ def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
 
 
 def side_by_side(trial: ParsedTrial) -> list[ParsedTrial]:
-    """Take trials apart that stand beside one another: bodies that are called run 1, run 2 are no bodies."""
+    """Take trials apart that stand beside one another: bodies that are called run 1, run 2 are no
+    bodies.
+    """
     if len(trial.bodies) < 2 or not all(names_trial(b.name) for b in trial.bodies):
         return [trial]
     return [
@@ -409,7 +423,9 @@ def _long_trial(
     units: dict[int, Unit],
     unusable: tuple[Unusable, ...],
 ) -> ParsedTrial:
-    """A trial whose rows name their body: one body per label, on one clock if all have the same times."""
+    """A trial whose rows name their body: one body per label, on one clock if all have the same
+    times.
+    """
     assert layout.body is not None
     assert layout.body.cells is not None
     labels: dict[str, list[int]] = {}

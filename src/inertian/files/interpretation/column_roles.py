@@ -1,4 +1,6 @@
-"""Which column is what: time, body, trial, positions and other channels; what is left out, and why."""
+"""Which column is what: time, body, trial, positions and other channels; what is left out, and
+why.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
@@ -55,7 +57,9 @@ def never_falls(values: Array) -> bool:
 
 
 def counts_up(values: Array) -> bool:
-    """Whether values are whole numbers that go up by one, as row numbers do; restarts at the first are allowed."""
+    """Whether values are whole numbers that go up by one, as row numbers do; restarts at the first
+    are allowed.
+    """
     good = values[np.isfinite(values)]
     if good.size < 2 or not np.all(good == np.round(good)) or good[0] not in (0.0, 1.0):
         return False
@@ -120,7 +124,9 @@ def _find_time(
 def _unnamed_time(
     everything: Sequence[Column], columns: Sequence[Column], roles: dict[int, Role], headed: bool
 ) -> list[Column]:
-    """Time without a title: the first column that rises, unless it only counts rows and the next one rises too."""
+    """Time without a title: the first column that rises, unless it only counts rows and the next
+    one rises too.
+    """
     free = [c for c in columns if roles[c.place] is Role.UNKNOWN and not c.title.unit and c.numeric]
     if headed:
         free = [
@@ -199,7 +205,9 @@ def _find_labels(
 
 
 def _tells_apart(labels: Array, times: Array) -> bool:
-    """Whether every label has each time only once, as bodies do, and row numbers of several trials do not."""
+    """Whether every label has each time only once, as bodies do, and row numbers of several trials
+    do not.
+    """
     pairs = np.column_stack([labels, times])
     return len(np.unique(pairs, axis=0)) == len(pairs) and len(distinct_values(labels)) < len(
         distinct_values(times)
@@ -316,7 +324,9 @@ def _assign_bodies(
 
 
 def _join_sensors(layout: Layout) -> None:
-    """A force or acceleration without a name belongs to the body that was followed, the first if there are several."""
+    """A force or acceleration without a name belongs to the body that was followed, the first if
+    there are several.
+    """
     bodies = [u.body for u in layout.uses if u.axis in ("x", "y")] or [
         u.body for u in layout.uses if u.body != DEFAULT_BODY
     ]
@@ -359,7 +369,9 @@ def _pair_clocks(times: list[Column], layout: Layout) -> None:
 
 
 def _leave_out_derived(layout: Layout, chosen: dict[int, Role]) -> None:
-    """Speeds and accelerations beside positions of the same body were computed from them; Inertian does that anew."""
+    """Speeds and accelerations beside positions of the same body were computed from them; Inertian
+    does that anew.
+    """
     followed = {u.body for u in layout.uses if u.axis in ("x", "y")}
     with_speed = {u.body for u in layout.uses if u.axis == "v"}
     kept = []

@@ -1,4 +1,6 @@
-"""Columns of a table as numbers: values, what is missing, what is no number, units written behind the numbers."""
+"""Columns of a table as numbers: values, what is missing, what is no number, units written behind
+the numbers.
+"""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -14,16 +16,19 @@ from inertian.quantities.estimates import Array
 from inertian.quantities.units import kind_of, unit_of
 
 _SENTINELS = frozenset((
-    -99.0, -999.0, -9999.0, -99999.0, 999.0, 9999.0, 99999.0, 999999.0, -999.9, -999.99, -9999.9, 999.9, 999.99, 9999.9,
+    -99.0, -999.0, -9999.0, -99999.0, 999.0, 9999.0, 99999.0, 999999.0, -999.9, -999.99, -9999.9,
+    999.9, 999.99, 9999.9,
     9999.99, 32767.0, -32768.0, 65535.0, -1e30, 1e30, 9.9e37, -9.9e37, 1e20, -1e20,
 ))  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
 class Column:
-    """One column: its title taken apart, its values (NaN where there is none), and its cells unless read in bulk.
+    """One column: its title taken apart, its values (NaN where there is none), and its cells unless
+    read in bulk.
 
-    `bad` has the rows whose cell is neither a number nor a word for missing; `missing` counts the other NaN.
+    `bad` has the rows whose cell is neither a number nor a word for missing; `missing` counts the
+    other NaN.
     """
 
     place: int
@@ -138,7 +143,9 @@ def _numbers(cells: Sequence[str], decimal: str) -> _Parsed:
 
 
 def _one_unit(parsed: _Parsed, title: Title, raw: str) -> tuple[Title, tuple[str, ...]]:
-    """Bring numbers with units of their own to the commonest of them; they are as good as a unit in the title."""
+    """Bring numbers with units of their own to the commonest of them; they are as good as a unit in
+    the title.
+    """
     main = parsed.units.most_common(1)[0][0]
     kind = kind_of(main)
     if kind is None:

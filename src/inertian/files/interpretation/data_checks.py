@@ -1,4 +1,6 @@
-"""What a recording itself gives away: times out of order or twice, gaps, sensors at their end or stuck."""
+"""What a recording itself gives away: times out of order or twice, gaps, sensors at their end or
+stuck.
+"""
 
 from collections.abc import Iterable
 
@@ -14,7 +16,9 @@ _EVEN = 0.02  # of a step: more unevenness than rounding explains is no even ste
 
 
 def step_of(seconds: Array, resolution: float = 0.0) -> float | None:
-    """Return the time between samples in s if it is even, lost samples allowed; None if it is not."""
+    """Return the time between samples in s if it is even, lost samples allowed; None if it is
+    not.
+    """
     if seconds.size < 2:
         return None
     times = seconds
@@ -58,7 +62,10 @@ def check_time(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
         found.append(
             Finding(
                 Code.DUPLICATE_TIME,
-                f"{int((steps == 0).sum())} samples have the time of another one; the first counts.",
+                (
+                    f"{int((steps == 0).sum())} samples have the time of another one; the first "
+                    "counts."
+                ),
             )
         )
         times = distinct_values(times)
@@ -71,7 +78,10 @@ def check_time(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
         if longest > _GAP * usual and longest > 3.0 * float(np.quantile(steps, 0.8)):
             gaps = np.flatnonzero(steps > max(_GAP * usual, 3.0 * float(np.quantile(steps, 0.8))))
             if gaps.size <= 0.2 * steps.size:
-                said = f"{gaps.size} {'gap' if gaps.size == 1 else 'gaps'}, the longest {longest:.4g} s"
+                said = (
+                    f"{gaps.size} {'gap' if gaps.size == 1 else 'gaps'}, the longest {longest:.4g} "
+                    "s"
+                )
                 found.append(
                     Finding(Code.GAP, f"{said}, the first after {float(times[gaps[0]]):.6g} s.")
                 )
@@ -90,7 +100,10 @@ def check_channel(trial: ParsedTrial) -> list[Finding]:
                     Finding(Code.CONSTANT, f"{name} never changes: was the sensor connected?")
                 )
             elif (limit := saturated_at(channel)) is not None:
-                said = f"{name} stays exactly at {limit:g} {channel.unit.symbol} for a while, as a sensor at its end does."
+                said = (
+                    f"{name} stays exactly at {limit:g} {channel.unit.symbol} for a while, as a "
+                    "sensor at its end does."
+                )
                 found.append(Finding(Code.SATURATED, said))
     return found
 
@@ -108,8 +121,9 @@ def _stays(x: Array, extreme: float) -> bool:
 def saturated_at(channel: ParsedChannel) -> float | None:
     """Return the value at which a channel is cut off, or None if it is not.
 
-    A sensor at its end comes to an extreme value at a run, stays exactly there, and leaves at a run. A body that rests,
-    and a coarse turning point, do not look like that: they come to their place slowly, or begin or end there.
+    A sensor at its end comes to an extreme value at a run, stays exactly there, and leaves at a
+    run. A body that rests, and a coarse turning point, do not look like that: they come to their
+    place slowly, or begin or end there.
     """
     x = finite(channel.values)
     if x.size < 10 or not any(_stays(x, e) for e in (float(x.max()), float(x.min()))):

@@ -8,7 +8,9 @@ _WHAT = {"x": "x", "y": "y", "F": "force", "a": "acceleration", "v": "velocity"}
 
 
 def sentences(reading: ParsedFile) -> tuple[str, ...]:
-    """Return what a file was taken for: how it is cut, its time, its bodies, its trials, what was left out."""
+    """Return what a file was taken for: how it is cut, its time, its bodies, its trials, what was
+    left out.
+    """
     if reading.refused is not None or not reading.trials:
         return ()
     first = reading.trials[0]

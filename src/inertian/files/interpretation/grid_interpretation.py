@@ -1,4 +1,6 @@
-"""Understanding a grid: decimal mark, tables, columns and their roles, trials; each conclusion with its evidence."""
+"""Understanding a grid: decimal mark, tables, columns and their roles, trials; each conclusion with
+its evidence.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
@@ -37,7 +39,9 @@ class Conclusion:
 
 @dataclass(frozen=True)
 class ColumnView:
-    """What a column was taken for: `body` and `axis` are "" unless it is a channel; `why` says why it is left out."""
+    """What a column was taken for: `body` and `axis` are "" unless it is a channel; `why` says why
+    it is left out.
+    """
 
     place: int
     title: str
@@ -76,7 +80,9 @@ class InterpretedGrid:
 def interpret(
     grid: Grid, recipe: Recipe | None = None, bulk: BulkTable | None = None
 ) -> InterpretedGrid:
-    """Return what a grid holds. With `bulk`, the one table's values were read already, and the grid is its head."""
+    """Return what a grid holds. With `bulk`, the one table's values were read already, and the grid
+    is its head.
+    """
     reading = InterpretedGrid(findings=list(grid.findings))
     records, joined = _rejoined(grid)
     delimiter = grid.delimiter or "\t"
@@ -108,7 +114,9 @@ def _titles_shared(tables: Sequence[Table]) -> dict[int, Table]:
 
 
 def _rejoined(grid: Grid) -> tuple[list[Record], bool]:
-    """Put cells together that a decimal comma cut apart, where commas also stand between the columns."""
+    """Put cells together that a decimal comma cut apart, where commas also stand between the
+    columns.
+    """
     records = list(grid.records)
     if grid.delimiter != ",":
         return records, False
@@ -280,7 +288,9 @@ def _finish(table: Table, layout: Layout, made: Assembled, reading: InterpretedG
 
 
 def _order_flaws(layout: Layout, made: Assembled) -> list[Finding]:
-    """Flaws of the times in the order of the file, where rows are in one sequence; else of the sorted times."""
+    """Flaws of the times in the order of the file, where rows are in one sequence; else of the
+    sorted times.
+    """
     found: list[Finding] = []
     one = (
         len(made.trials) == 1
@@ -318,7 +328,8 @@ def _views(layout: Layout) -> tuple[ColumnView, ...]:
         for u in layout.uses
         if u.u is not None
     ]
-    for column, role in ((layout.time, "time" if layout.time_is is Role.TIME else "frame"), (layout.body, "body"),
+    for column, role in ((layout.time, "time" if layout.time_is is Role.TIME else "frame"),
+    (layout.body, "body"),
                          (layout.trial, "trial")):  # fmt: skip
         if column is not None:
             views.append(ColumnView(column.place, column.title.raw, role, unit=column.title.unit))

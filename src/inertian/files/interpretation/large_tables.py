@@ -1,8 +1,10 @@
-"""Reading the rows of a large table through a fast library, guarded: anything it might misread goes the careful way.
+"""Reading the rows of a large table through a fast library, guarded: anything it might misread goes
+the careful way.
 
-The fast library can leave out rows, or turn a number it does not know into a blank, without a word. So line ends are
-checked, physical lines are counted, the schema is explicit, and every blank it reports must be a blank cell in the
-bytes. A few lines that are no rows at all, such as messages of a device, are cut out first and listed as unusable.
+The fast library can leave out rows, or turn a number it does not know into a blank, without a word.
+So line ends are checked, physical lines are counted, the schema is explicit, and every blank it
+reports must be a blank cell in the bytes. A few lines that are no rows at all, such as messages of
+a device, are cut out first and listed as unusable.
 """
 
 import io
@@ -30,7 +32,9 @@ _PIECE = 1 << 18  # bytes that are looked at in one go: they stay in the process
 
 @dataclass(frozen=True, eq=False)
 class BulkTable:
-    """The values of all columns that are numbers, by place, the physical line of each row, and what was cut out."""
+    """The values of all columns that are numbers, by place, the physical line of each row, and what
+    was cut out.
+    """
 
     values: dict[int, Array]
     shifted: dict[int, Array]
@@ -60,7 +64,9 @@ class BulkTable:
 
 
 def head_of(content: bytes, length: int) -> bytes | None:
-    """Return the first lines of a large text, cut at a line end, or None if no head can stand for the rest."""
+    """Return the first lines of a large text, cut at a line end, or None if no head can stand for
+    the rest.
+    """
     if (
         len(content) < LEAST_BYTES
         or content[:2] in (b"\xff\xfe", b"\xfe\xff")
@@ -99,7 +105,9 @@ def read_bulk(
 def _read_without_messages(
     content: bytes, start: int, table: Table, columns: list[Column], delimiter: str, decimal: str
 ) -> BulkTable | None:
-    """Read the rows with lines cut out that are surely none; None if there are many, or one might be a row."""
+    """Read the rows with lines cut out that are surely none; None if there are many, or one might
+    be a row.
+    """
     data = np.frombuffer(content, dtype=np.uint8)[start:]
     allowed = np.zeros(256, dtype=bool)
     allowed[
@@ -151,8 +159,10 @@ def _read(
             schema[f"c{c.place}"] = pl.Decimal(38, 9) if _too_long_for_floats(c) else pl.Float64
     try:
         frame = pl.read_csv(
-            io.BytesIO(content), has_header=False, schema=schema, separator=delimiter, quote_char=None,
-            skip_lines=first_line - 1, decimal_comma=decimal == ",", ignore_errors=False, truncate_ragged_lines=False,
+            io.BytesIO(content), has_header=False, schema=schema, separator=delimiter,
+            quote_char=None,
+            skip_lines=first_line - 1, decimal_comma=decimal == ",", ignore_errors=False,
+            truncate_ragged_lines=False,
         )  # fmt: skip
     except (pl.exceptions.PolarsError, ValueError, OverflowError):
         return None
@@ -173,7 +183,9 @@ def _lines(content: bytes, start: int) -> int:
 
 
 def _blank_cells(content: bytes, start: int, delimiter: str) -> int:
-    """How many cells have nothing in them: two separators beside one another, line starts and ends among them."""
+    """How many cells have nothing in them: two separators beside one another, line starts and ends
+    among them.
+    """
     data = np.frombuffer(content, dtype=np.uint8)[start:]
     mark = data == ord(delimiter)
     line = data == _NEWLINE

@@ -38,7 +38,9 @@ class ParsedFile:
     recipe: Recipe | None = None
 
     def bodies_fed(self, table: TableView) -> dict[int, int]:
-        """Return, for each column of the table that is a channel, the place of its body among those of the file."""
+        """Return, for each column of the table that is a channel, the place of its body among those
+        of the file.
+        """
         bodies = list(dict.fromkeys(b.name for t in self.trials for b in t.bodies))
         names = dict(self.recipe.names) if self.recipe else {}
         fed = {}
@@ -54,7 +56,9 @@ class ParsedFile:
 
 
 def trials_named(file: str, trials: Sequence[ParsedTrial]) -> tuple[ParsedTrial, ...]:
-    """Give every trial without a name one from its file, numbered if there are several; no name stands twice."""
+    """Give every trial without a name one from its file, numbered if there are several; no name
+    stands twice.
+    """
     stem = trial_name(file)
     bare = sum(not t.name for t in trials)
     named: list[ParsedTrial] = []

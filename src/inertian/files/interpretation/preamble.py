@@ -12,8 +12,8 @@ from inertian.quantities.units import kind_of
 
 _RATE = re.compile(
     r"(\d+(?:[.,]\d+)?)\s*(?:fps\b|hz\b|frames?\s*(?:per|/|a|pro)\s*(?:s\b|sec)|(?:bilder|images|imágenes|pictures)\s*"
-    r"(?:per|/|par|pro|por)\s*s|b/s\b)|(?:fps|frame\s*rate|framerate|bildrate|frames?\s*(?:per|/)\s*s\w*|sampling rate|"
-    r"sample rate|rate|abtastrate|cadence)\s*(?:\([^)]*\))?\s*[:=,;\t]?\s*(\d+(?:[.,]\d+)?)",
+    r"(?:per|/|par|pro|por)\s*s|b/s\b)|(?:fps|frame\s*rate|framerate|bildrate|frames?\s*(?:per|/)\s*s\w*|"
+    r"sampling rate|sample rate|rate|abtastrate|cadence)\s*(?:\([^)]*\))?\s*[:=,;\t]?\s*(\d+(?:[.,]\d+)?)",
     re.IGNORECASE,
 )
 _NUMBER = r"\d+(?:[.,]\d+)?(?:\s*±\s*\d+(?:[.,]\d+)?)?"
@@ -42,7 +42,9 @@ _SAID = re.compile(
 
 @dataclass(frozen=True)
 class Preamble:
-    """Units by column place or by role, frames per second, and metres per pixel, where the preamble tells them."""
+    """Units by column place or by role, frames per second, and metres per pixel, where the preamble
+    tells them.
+    """
 
     by_place: tuple[str, ...] = ()
     by_role: dict[Role, str] = field(default_factory=dict)
@@ -99,7 +101,9 @@ def _value(text: str) -> float:
 
 
 def _scale(text: str) -> Stated | None:
-    """A scale as it would be typed; without ±, the last digit written is the step of the reading."""
+    """A scale as it would be typed; without ±, the last digit written is the step of the
+    reading.
+    """
     for pattern in _SCALES:
         match = pattern.search(text)
         if match is not None:

@@ -1,4 +1,6 @@
-"""Tables in a run of records: where the rows are, which lines are titles and units, what stands between."""
+"""Tables in a run of records: where the rows are, which lines are titles and units, what stands
+between.
+"""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -15,7 +17,9 @@ _WIDEST = 2000  # columns
 
 @dataclass(frozen=True, eq=False)
 class Table:
-    """One block of rows: titles and units by column, cells by row with their physical lines, and the text above."""
+    """One block of rows: titles and units by column, cells by row with their physical lines, and
+    the text above.
+    """
 
     titles: tuple[str, ...]
     units: tuple[str, ...]
@@ -36,7 +40,9 @@ class Table:
 
 
 def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[Table]:
-    """Return the tables in some records, in order; blocks under a header of their own are tables of their own."""
+    """Return the tables in some records, in order; blocks under a header of their own are tables of
+    their own.
+    """
     data = [not r.comment and is_data(r.cells) for r in records]
     if not any(data):
         return []
@@ -77,7 +83,9 @@ def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[
 
 
 def _usual_width(records: Sequence[Record], data: Sequence[bool]) -> int:
-    """The usual number of cells of a row; blank ones at the end count, as a column of remarks is mostly blank."""
+    """The usual number of cells of a row; blank ones at the end count, as a column of remarks is
+    mostly blank.
+    """
     widths = Counter(len(r.cells) for r, d in zip(records, data, strict=True) if d)
     return max(widths, key=lambda w: (widths[w], w))
 
@@ -91,7 +99,9 @@ def _trimmed(cells: tuple[str, ...]) -> tuple[str, ...]:
 def _is_number_title(
     records: Sequence[Record], data: Sequence[bool], place: int, width: int, delimiter: str
 ) -> bool:
-    """Whether a lone line of numbers above the titles is no row: it stands apart from the rows, or is far narrower."""
+    """Whether a lone line of numbers above the titles is no row: it stands apart from the rows, or
+    is far narrower.
+    """
     following = [i for i in range(place + 1, min(place + 4, len(records))) if not records[i].blank]
     if (
         not following
@@ -103,7 +113,9 @@ def _is_number_title(
 
 
 def is_spoilt_row(record: Record, width: int, delimiter: str) -> bool:
-    """Whether a line among rows is one of them with a cell spoilt: as many cells, and some of them numbers."""
+    """Whether a line among rows is one of them with a cell spoilt: as many cells, and some of them
+    numbers.
+    """
     cells = record.cells
     if record.comment or delimiter == WHITESPACE or len(cells) != width or width < 2:
         return False
@@ -115,7 +127,9 @@ def _rows_follow(data: Sequence[bool], place: int) -> bool:
 
 
 def _titles_before(between: list[Record]) -> list[Record]:
-    """The lines at the end of what stands between two blocks that belong to the second: its title, comments, blanks."""
+    """The lines at the end of what stands between two blocks that belong to the second: its title,
+    comments, blanks.
+    """
     start = len(between)
     while start > 0:
         start -= 1
@@ -133,7 +147,9 @@ def _known_word(cells: Sequence[str]) -> bool:
 def _is_header(
     record: Record, width: int, delimiter: str, blocks: Sequence[object], above: Sequence[Record]
 ) -> bool:
-    """Whether a line after rows begins a new block: it repeats an earlier header, or is one by its words."""
+    """Whether a line after rows begins a new block: it repeats an earlier header, or is one by its
+    words.
+    """
     cells = _trimmed(record.cells)
     if any(_trimmed(r.cells) == cells for r in above if len(cells) > 1 or width == 1):
         return True
@@ -147,7 +163,9 @@ def _is_header(
 
 
 def _fit_header(cells: Sequence[str], width: int, delimiter: str) -> tuple[str, ...] | None:
-    """Return cells as titles of `width` columns, or None; words of aligned titles are put together as needed."""
+    """Return cells as titles of `width` columns, or None; words of aligned titles are put together
+    as needed.
+    """
     if len(cells) == width:
         return tuple(cells)
     if delimiter != WHITESPACE:
@@ -163,7 +181,9 @@ def _fit_header(cells: Sequence[str], width: int, delimiter: str) -> tuple[str, 
 
 
 def _with_brackets(cells: Sequence[str]) -> list[str]:
-    """Words of aligned titles put together with the bracket or slash behind them: "heavy", "(m)"."""
+    """Words of aligned titles put together with the bracket or slash behind them: "heavy",
+    "(m)".
+    """
     joined: list[str] = []
     for cell in cells:
         open_end = bool(joined) and (
@@ -239,7 +259,9 @@ class _Header:
 def _header_of(
     above: Sequence[Record], width: int, delimiter: str, rows: Sequence[Record]
 ) -> _Header | None:
-    """Find titles and units in the lines above the rows, nearest first; rules between them are passed over."""
+    """Find titles and units in the lines above the rows, nearest first; rules between them are
+    passed over.
+    """
     filled = [
         r
         for r in above
@@ -289,7 +311,9 @@ def _counted(cells: Sequence[str]) -> bool:
 
 
 def _two_rows(lower: tuple[str, ...], upper: Record | None, width: int) -> tuple[str, ...] | None:
-    """Join a row of bodies above a row of quantities, if the lower row alone does not tell the columns apart."""
+    """Join a row of bodies above a row of quantities, if the lower row alone does not tell the
+    columns apart.
+    """
     if upper is None or upper.comment:
         return None
     cells = tuple(c.strip() for c in upper.cells)
@@ -335,7 +359,8 @@ def _table(
         if wider and width < wider[0] <= max(len(r.cells) for r in rows):
             width, header = wider[0], _header_of(above, wider[0], delimiter, rows)
     unusable = [
-        Unusable(r.line, shown_line(delimiter.join(r.cells) if len(delimiter) == 1 else " ".join(r.cells)),
+        Unusable(r.line,
+        shown_line(delimiter.join(r.cells) if len(delimiter) == 1 else " ".join(r.cells)),
                  "a comment between the rows" if r.comment else "not a row of numbers")
         for r in between if not r.blank and not is_rule("".join(r.cells))
     ]  # fmt: skip
@@ -379,7 +404,8 @@ def _table(
         i for i in range(1, len(lines)) if blanks and _any_between(blanks, lines[i - 1], lines[i])
     )
     return Table(
-        tuple(t.strip() for t in titles), units, cells, lines, name, said, tuple(unusable), tuple(findings),
+        tuple(t.strip() for t in titles), units, cells, lines, name, said, tuple(unusable),
+        tuple(findings),
         header is not None and any(t.strip() for t in titles), apart,
     )  # fmt: skip
 
@@ -394,7 +420,10 @@ def _any_between(sorted_lines: Sequence[int], low: int, high: int) -> bool:
 def skipped(unusable: Sequence[Unusable]) -> Finding:
     """Return the finding that lists lines which are no rows."""
     count = len(unusable)
-    said = f"{count} {'line' if count == 1 else 'lines'} between the rows could not be used, first “{unusable[0].text}”."
+    said = (
+        f"{count} {'line' if count == 1 else 'lines'} between the rows could not be used, first "
+        f"“{unusable[0].text}”."
+    )
     return Finding(Code.SKIPPED_LINES, said, tuple(u.line for u in unusable))
 
 
@@ -419,7 +448,9 @@ def _block_name(texts: Sequence[Record]) -> str:
 def _without_cut_off(
     rows: list[Record], width: int, ended: bool
 ) -> tuple[list[Record], Unusable | None]:
-    """Take off a last row that was cut in the middle: no line end, and fewer cells or fewer digits than all others."""
+    """Take off a last row that was cut in the middle: no line end, and fewer cells or fewer digits
+    than all others.
+    """
     if ended or len(rows) < 3:
         return rows, None
     last, others = rows[-1].cells, rows[:-1]

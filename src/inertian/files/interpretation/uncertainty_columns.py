@@ -1,4 +1,6 @@
-"""Columns that state the uncertainty of another column's readings: "u_x", "σ(y)", "x error (mm)", "±"."""
+"""Columns that state the uncertainty of another column's readings: "u_x", "σ(y)", "x error (mm)",
+"±".
+"""
 
 import re
 from collections.abc import Sequence
@@ -17,8 +19,10 @@ SYMBOL = re.compile(
     re.IGNORECASE,
 )
 WORDS = (
-    "uncertainty uncertainties uncert unc unsicherheit messunsicherheit incertitude incertidumbre incertezza incerteza "
-    "onzekerheid niepewność usikkerhed osäkerhet epävarmuus nejistota error errors err fehler messfehler erreur sigma "
+    "uncertainty uncertainties uncert unc unsicherheit messunsicherheit incertitude "
+    "incertidumbre incertezza incerteza "
+    "onzekerheid niepewność usikkerhed osäkerhet epävarmuus nejistota error errors err fehler "
+    "messfehler erreur sigma "
     "σ sd std stdev stddev ± u"
 )
 SAYS_UNCERTAINTY = frozenset(folded(word) for word in WORDS.split())
@@ -26,7 +30,9 @@ MOST_OF_READINGS = 0.5  # of the readings that must have an uncertainty above ze
 
 
 def pair_uncertainties(columns: Sequence[Column], layout: Layout, chosen: dict[int, Role]) -> None:
-    """Give channels the columns that state their uncertainty, by name or by standing right behind them."""
+    """Give channels the columns that state their uncertainty, by name or by standing right behind
+    them.
+    """
     for c in columns:
         wanted = chosen.get(c.place) is Role.UNCERTAINTY
         if (
@@ -45,7 +51,8 @@ def pair_uncertainties(columns: Sequence[Column], layout: Layout, chosen: dict[i
 def _of_which(column: Column, uses: Sequence[Use], wanted: bool, idle: bool) -> Use | None:
     """The channel a column states the uncertainty of, if it says that it does.
 
-    One that could be a position itself has to name the other in full: “U x” beside “V x” are two bodies.
+    One that could be a position itself has to name the other in full: “U x” beside “V x” are two
+    bodies.
     """
     if wanted and column.title.body and column.title.axis:
         return next(
@@ -75,7 +82,9 @@ def _of_which(column: Column, uses: Sequence[Use], wanted: bool, idle: bool) -> 
 
 
 def _usable(column: Column, of: Use) -> bool:
-    """Whether the values can be standard uncertainties of the channel: above zero for most readings, unit alike."""
+    """Whether the values can be standard uncertainties of the channel: above zero for most
+    readings, unit alike.
+    """
     seen = np.isfinite(of.column.values)
     given = column.title.unit
     alike = not given or kind_of(given) == kind_of(of.column.title.unit or given)
@@ -83,7 +92,9 @@ def _usable(column: Column, of: Use) -> bool:
 
 
 def in_unit_of(use: Use) -> Array | None:
-    """Return the uncertainties a channel's column states, in the unit of its readings; NaN where it states none."""
+    """Return the uncertainties a channel's column states, in the unit of its readings; NaN where it
+    states none.
+    """
     if use.u is None:
         return None
     own, theirs = use.u.title.unit, use.column.title.unit

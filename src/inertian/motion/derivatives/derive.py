@@ -1,4 +1,6 @@
-"""Velocity and acceleration of every body of a trial, at every sample, each with its standard uncertainty."""
+"""Velocity and acceleration of every body of a trial, at every sample, each with its standard
+uncertainty.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -48,9 +50,11 @@ UNMARKED = Spans()
 
 @dataclass(frozen=True, eq=False)
 class DerivedChannel:
-    """What was derived of one channel, in SI, at its readings; all arrays have shape (n,), NaN where there is none.
+    """What was derived of one channel, in SI, at its readings; all arrays have shape (n,), NaN
+    where there is none.
 
-    `rows` are the rows of the trial; `windows` how many samples each estimate of an order was made of.
+    `rows` are the rows of the trial; `windows` how many samples each estimate of an order was made
+    of.
     """
 
     rows: Rows
@@ -74,7 +78,9 @@ class BodyDerived:
 
 
 def derivable_segments(t: Array, x: Array, walls: Sequence[float]) -> list[Rows]:
-    """Return the rows of samples that local fits may span, between walls and gaps; t and x of shape (n,)."""
+    """Return the rows of samples that local fits may span, between walls and gaps; t and x of shape
+    (n,).
+    """
     usable = np.flatnonzero(np.isfinite(x))
     return [usable[part.start : part.stop] for part in fit_segments(t[usable], walls)]
 
@@ -87,12 +93,14 @@ def derive(
     given: Mapping[str, float] | None = None,
     noises: Sequence[LocalNoise] | None = None,
 ) -> list[BodyDerived]:
-    """Return position, velocity and acceleration of all bodies that were followed, with standard uncertainties.
+    """Return position, velocity and acceleration of all bodies that were followed, with standard
+    uncertainties.
 
-    Nothing reaches across the walls of contacts, nor across long gaps. `given` is a known σ of readings by body, in m;
-    it is not used where the samples clearly scatter more. Where columns state the uncertainty of each reading, σ is
-    spread over the readings as they say, if σ is `stated_sigma`. `noises` are those of the bodies where they were
-    judged before, as by `noise_of_bodies`. Raises NoSamplesError if no body was followed.
+    Nothing reaches across the walls of contacts, nor across long gaps. `given` is a known σ of
+    readings by body, in m; it is not used where the samples clearly scatter more. Where columns
+    state the uncertainty of each reading, σ is spread over the readings as they say, if σ is
+    `stated_sigma`. `noises` are those of the bodies where they were judged before, as by
+    `noise_of_bodies`. Raises NoSamplesError if no body was followed.
     """
     noises = noise_of_bodies(trial, spans) if noises is None else noises
     result = []
@@ -108,7 +116,9 @@ def derive(
 def noise_of_bodies(
     trial: Trial, spans: Spans, watched: int = MOST_SAMPLES_WATCHED
 ) -> list[LocalNoise]:
-    """Return the noise of each body that was followed, from local fits. Raises NoSamplesError if there is none."""
+    """Return the noise of each body that was followed, from local fits. Raises NoSamplesError if
+    there is none.
+    """
     if not trial.followed:
         raise NoSamplesError(
             f"{trial.name}: no positions were recorded, so there is nothing to derive."
@@ -127,7 +137,9 @@ def noise_of_bodies(
 
 
 def stated_sigma(body: Body) -> float | None:
-    """Return the root mean square of the uncertainties that columns state of a body's positions, in m, or None."""
+    """Return the root mean square of the uncertainties that columns state of a body's positions, in
+    m, or None.
+    """
     stated = [c.stated[np.isfinite(c.raw)] for c in body.channels if c.stated is not None]
     return (
         float(np.sqrt(np.mean(np.concatenate(stated) ** 2)))
@@ -145,7 +157,8 @@ def _rows_of(trial: Trial, body: Body, spans: Spans) -> dict[str, list[Rows]]:
 
 
 def noise_of_trial(trial: Trial, spans: Spans) -> InstrumentNoise:
-    """Return the noise of a trial by itself, from local fits: what there is to go by where no free motion is marked.
+    """Return the noise of a trial by itself, from local fits: what there is to go by where no free
+    motion is marked.
 
     Bodies are taken together, each by how well its noise is known.
     """
@@ -240,7 +253,9 @@ def _differences(
     smooth: Mapping[int, tuple[Array, Array, Rows]],
     share: Array | None,
 ) -> list[tuple[Array, Array]]:
-    """Velocity and acceleration by differences; what a difference leaves out is judged from the local fits."""
+    """Velocity and acceleration by differences; what a difference leaves out is judged from the
+    local fits.
+    """
     n = len(t)
     found = []
     root = np.ones(n) if share is None else np.sqrt(share)
@@ -280,14 +295,18 @@ def _correlation_matrix(size: int, noise: LocalNoise) -> Array:
 
 
 def _neighbours(n: int, method: Method, order: int) -> tuple[Rows, Rows]:
-    """The rows that have the neighbours a difference needs, (m,), and the rows of those, (m, 2 or 3)."""
+    """The rows that have the neighbours a difference needs, (m,), and the rows of those, (m, 2 or
+    3).
+    """
     before, after = (-1, 1) if method is Method.CENTRAL else (-order, 0)
     rows = np.arange(-before, n - after)
     return rows, rows[:, None] + np.arange(before, after + 1)
 
 
 def _difference_weights(ts: Array, at: Array, order: int, method: Method) -> Array:
-    """Weights of a derivative at some times of the polynomial through two or three samples each, shape (m, 2 or 3)."""
+    """Weights of a derivative at some times of the polynomial through two or three samples each,
+    shape (m, 2 or 3).
+    """
     if ts.shape[1] == 2:
         step = ts[:, 1] - ts[:, 0]
         return np.stack([-1.0 / step, 1.0 / step], axis=1)

@@ -1,7 +1,9 @@
-"""Velocity and acceleration of one stretch by local polynomials in windows that the data choose, or by hand.
+"""Velocity and acceleration of one stretch by local polynomials in windows that the data choose, or
+by hand.
 
-The uncertainty of each holds what the quoted polynomial may leave out: the next two degrees, in a window WIDER times
-larger, say how much that is, less what noise alone would make of it (JCGM 100:2008, 4.3).
+The uncertainty of each holds what the quoted polynomial may leave out: the next two degrees, in a
+window WIDER times larger, say how much that is, less what noise alone would make of it (JCGM
+100:2008, 4.3).
 """
 
 from collections.abc import Mapping, Sequence
@@ -52,7 +54,9 @@ NARROWEST_WINDOW = {0: 3, 1: 3, 2: 4}  # samples in a window by hand
 
 @dataclass(frozen=True)
 class WindowRequest:
-    """A window by hand: so many samples, or so many seconds at the usual step of the trial. By the data if neither."""
+    """A window by hand: so many samples, or so many seconds at the usual step of the trial. By the
+    data if neither.
+    """
 
     samples: int | None = None
     seconds: float | None = None
@@ -69,7 +73,9 @@ BY_DATA = WindowRequest()
 
 
 def parse_window(text: str) -> WindowRequest:
-    """Read what was typed for the window: "0.2 s", "200 ms", "15" or "15 samples". Raises InertianError."""
+    """Read what was typed for the window: "0.2 s", "200 ms", "15" or "15 samples". Raises
+    InertianError.
+    """
     plain = text.strip().lower()
     if plain in ("", "auto"):
         return WindowRequest()
@@ -82,14 +88,17 @@ def parse_window(text: str) -> WindowRequest:
         return WindowRequest(seconds=parse_positive(text, "time", unit_of("time", "s")).si)
     except InertianError:
         raise Refusal(
-            f"“{text.strip()}” is not a window. Write a time or a number of samples: 0.2 s, 15 samples."
+            f"“{text.strip()}” is not a window. Write a time or a number of samples: 0.2 s, 15 "
+            "samples."
         ) from None
 
 
 def window_sizes(
     t: Array, tried: list[Misfits], window: WindowRequest = BY_DATA
 ) -> dict[int, Rows]:
-    """Return how many samples of one stretch each estimate is to be made of, by order, shape (n,) each."""
+    """Return how many samples of one stretch each estimate is to be made of, by order, shape (n,)
+    each.
+    """
     n = len(t)
     step = float(np.median(np.diff(t))) if n > 1 else 1.0
     by_hand = {order: window.odd(step, order) for order in QUOTED_DEGREE}
@@ -106,10 +115,12 @@ def local_estimates(
     window: WindowRequest = BY_DATA,
     share: Array | None = None,
 ) -> dict[int, tuple[Array, Array, Rows]]:
-    """Return velocity (1) and acceleration (2) of one stretch: values, standard uncertainties, windows; shape (n,).
+    """Return velocity (1) and acceleration (2) of one stretch: values, standard uncertainties,
+    windows; shape (n,).
 
-    The uncertainty is that of the readings, with their correlation and the pattern of coarse steps, of the time stamps,
-    and of what the polynomial may leave out. `share` is the variance of each reading over σ², shape (n,).
+    The uncertainty is that of the readings, with their correlation and the pattern of coarse steps,
+    of the time stamps, and of what the polynomial may leave out. `share` is the variance of each
+    reading over σ², shape (n,).
     """
     known = window == BY_DATA and np.isfinite(noise.sigma)
     chosen = window_sizes(
@@ -151,10 +162,11 @@ def local_estimates(
 def noise_in_windows(
     t: Array, x: Array, noise: LocalNoise, share: Array | None = None
 ) -> tuple[float, float, Array | None]:
-    """Return σ, ρ and the variance of each reading over σ², (n,), by which windows are chosen; None if all are alike.
+    """Return σ, ρ and the variance of each reading over σ², (n,), by which windows are chosen; None
+    if all are alike.
 
-    Errors of the time stamps grow with the speed, for which that of a coarse local parabola does. t and x have shape
-    (n,).
+    Errors of the time stamps grow with the speed, for which that of a coarse local parabola does. t
+    and x have shape (n,).
     """
     n = len(t)
     if noise.stamp == 0.0 or n < FEW_WINDOWS:
@@ -170,7 +182,9 @@ def noise_in_windows(
 def _at_windows(
     t: Array, x: Array, chosen: Mapping[int, Rows], correlation: float
 ) -> dict[int, tuple[Array, Array]]:
-    """Estimates with a window of its own for each sample; equal windows of both orders share one pass."""
+    """Estimates with a window of its own for each sample; equal windows of both orders share one
+    pass.
+    """
     if np.array_equal(chosen[1], chosen[2]) and np.ptp(chosen[1]) == 0:
         both: list[DerivativeRequest] = [(order, QUOTED_DEGREE[order]) for order in (1, 2)]
         return dict(
@@ -192,7 +206,8 @@ def sliding_with_sizes(
     correlation: float = 0.0,
     rows: tuple[int, int] | None = None,
 ) -> list[tuple[Array, Array]]:
-    """As `sliding_estimates`, with a window of its own for each sample; only what a run of equal windows needs is worked out.
+    """As `sliding_estimates`, with a window of its own for each sample; only what a run of equal
+    windows needs is worked out.
 
     NaN at samples outside of rows start … stop − 1, if these are given.
     """
@@ -214,11 +229,12 @@ def sliding_with_sizes(
 def possible_bias(
     t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise, share: Array | None = None
 ) -> Array:
-    """Return what the quoted degree may leave out at each sample of a stretch, with its sign, less what is noise; (n,).
+    """Return what the quoted degree may leave out at each sample of a stretch, with its sign, less
+    what is noise; (n,).
 
-    `share` is the variance of each reading over σ², where they differ; shape (n,). Zero for positions and velocities
-    where all samples of the stretch were used, and were enough to see a misfit by. In long stretches it is looked at in
-    some places only, and has no sign.
+    `share` is the variance of each reading over σ², where they differ; shape (n,). Zero for
+    positions and velocities where all samples of the stretch were used, and were enough to see a
+    misfit by. In long stretches it is looked at in some places only, and has no sign.
     """
     n = len(t)
     if n <= np.min(sizes, initial=n) and n >= LEAST_TESTED_WINDOW and order < 2:
@@ -237,10 +253,11 @@ def possible_bias(
 
 
 def _left_out_of_few(t: Array, x: Array, order: int) -> Array:
-    """As `possible_bias` where there are too few samples to tell misfit and noise apart: their σ may be mostly misfit.
+    """As `possible_bias` where there are too few samples to tell misfit and noise apart: their σ
+    may be mostly misfit.
 
-    What a polynomial of the highest degree that leaves anything over changes, counts as far as its residuals are
-    smaller than those of the quoted degree beyond chance (an F ratio far above one).
+    What a polynomial of the highest degree that leaves anything over changes, counts as far as its
+    residuals are smaller than those of the quoted degree beyond chance (an F ratio far above one).
     """
     n, degree = len(t), QUOTED_DEGREE[order]
     if n - 2 <= degree:
@@ -254,7 +271,9 @@ def _left_out_of_few(t: Array, x: Array, order: int) -> Array:
 
 
 def _share_of_windows(t: Array, order: int, sizes: Rows, share: Array) -> Array:
-    """Σw² share/Σw² of the estimates of a stretch, (n,); in long ones the mean share of the window stands for it."""
+    """Σw² share/Σw² of the estimates of a stretch, (n,); in long ones the mean share of the window
+    stands for it.
+    """
     n = len(t)
     if n <= LONG_RECORDING:
         operator = local_operator(
@@ -265,7 +284,9 @@ def _share_of_windows(t: Array, order: int, sizes: Rows, share: Array) -> Array:
 
 
 def mean_over_windows(values: Array, sizes: Rows) -> Array:
-    """Return the mean of values over the window of each sample, (n,); at the ends windows keep their samples."""
+    """Return the mean of values over the window of each sample, (n,); at the ends windows keep
+    their samples.
+    """
     n = len(values)
     first = np.clip(np.arange(n) - sizes // 2, 0, np.maximum(n - sizes, 0))
     sums = np.concatenate([[0.0], np.cumsum(values)])
@@ -283,7 +304,9 @@ def half_place(sizes: Rows) -> int:
 
 
 def mean_square_bias(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> float:
-    """Return the mean square of what fits may leave out in the middle of a place of a long stretch."""
+    """Return the mean square of what fits may leave out in the middle of a place of a long
+    stretch.
+    """
     n = len(t)
     reach = min(n // 4, PLACE_SAMPLES // 4)
     inner = (n // 2 - reach, n // 2 + reach)
@@ -295,7 +318,9 @@ def mean_square_bias(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNo
 
 
 def _unlike(t: Array, sizes: Rows, order: int, share: Array) -> Array:
-    """Σ (w − w')² share of the weights of the quoted degree and those of two degrees more, shape (n,)."""
+    """Σ (w − w')² share of the weights of the quoted degree and those of two degrees more, shape
+    (n,).
+    """
     every, degree = np.arange(len(t), dtype=np.intp), QUOTED_DEGREE[order]
     plain, more = (local_operator(t, every, t, (), order, sizes, p) for p in (degree, degree + 2))
     shared = plain.product_under(more, share, 0.0)

@@ -1,7 +1,8 @@
-"""Local fits of the channels of a trial in windows by the data, remembered while they may be asked for again.
+"""Local fits of the channels of a trial in windows by the data, remembered while they may be asked
+for again.
 
-What a channel says of its windows, noise and misfits, does not hang on where contacts are marked, so that it is worked
-out once; a wall that moves then only changes which windows there may be.
+What a channel says of its windows, noise and misfits, does not hang on where contacts are marked,
+so that it is worked out once; a wall that moves then only changes which windows there may be.
 """
 
 from collections.abc import Sequence
@@ -41,7 +42,9 @@ NARROW = 21
 
 @dataclass(frozen=True, eq=False)
 class ChannelSamples:
-    """A channel as local fits see it: body and axis, times in s and values in SI, (n,), and the step of readings."""
+    """A channel as local fits see it: body and axis, times in s and values in SI, (n,), and the
+    step of readings.
+    """
 
     body: str
     axis: str
@@ -59,7 +62,9 @@ class ChannelSamples:
 
 @dataclass(frozen=True, eq=False)
 class DerivativeAtSamples:
-    """A derivative at all samples: values, the norms √Σw² of their weights, and what the fits may leave out; (n,)."""
+    """A derivative at all samples: values, the norms √Σw² of their weights, and what the fits may
+    leave out; (n,).
+    """
 
     value: Array
     norm: Array
@@ -68,7 +73,9 @@ class DerivativeAtSamples:
 
 @dataclass(frozen=True, eq=False)
 class LocalFits:
-    """The windows of a channel: usable rows, the parts they form, and samples in a window by order and usable row."""
+    """The windows of a channel: usable rows, the parts they form, and samples in a window by order
+    and usable row.
+    """
 
     channel: ChannelSamples
     walls: tuple[float, ...]
@@ -81,14 +88,18 @@ class LocalFits:
     known: dict[int, DerivativeAtSamples] = field(default_factory=dict)
 
     def windows(self, order: int) -> tuple[int, int] | None:
-        """Return the least and the greatest number of samples in a window outside of contacts, or None."""
+        """Return the least and the greatest number of samples in a window outside of contacts, or
+        None.
+        """
         outside = [self.sizes[order][p.start : p.stop] for p in self.parts if not p.inside]
         if not outside:
             return None
         return min(int(s.min()) for s in outside), max(int(s.max()) for s in outside)
 
     def operator(self, times: Array, order: int) -> Operator:
-        """Return value (order 0), velocity (1) or acceleration (2) at some times in s, as weights on the samples."""
+        """Return value (order 0), velocity (1) or acceleration (2) at some times in s, as weights
+        on the samples.
+        """
         t = self.channel.t
         return local_operator(
             t,
@@ -102,7 +113,9 @@ class LocalFits:
         )
 
     def estimated(self, order: int, before: "LocalFits | None" = None) -> DerivativeAtSamples:
-        """Return a derivative at all samples; what other walls left as it was is taken over from `before`."""
+        """Return a derivative at all samples; what other walls left as it was is taken over from
+        `before`.
+        """
         if order not in self.known:
             self.known[order] = self._estimated(order, before)
         return self.known[order]
@@ -138,7 +151,9 @@ class LocalFits:
         return DerivativeAtSamples(locked(value), locked(norm), locked(missed))
 
     def variance(self, order: int, noise: ReadingNoise) -> Array:
-        """Return the variance of a derivative at all samples that a noise of readings gives it, in SI squared; (n,)."""
+        """Return the variance of a derivative at all samples that a noise of readings gives it, in
+        SI squared; (n,).
+        """
         n, m = len(self.channel.t), len(self.usable)
         whole = np.full(n, np.nan)
         if not m:
@@ -190,7 +205,9 @@ class LocalFits:
         return np.sqrt(np.interp(np.arange(n), places, found))
 
     def _changed(self, order: int, before: "LocalFits") -> Mask:
-        """Which usable samples have other windows than before: another size, or a wall nearby came or went."""
+        """Which usable samples have other windows than before: another size, or a wall nearby came
+        or went.
+        """
         new, old = self.sizes[order], before.sizes[order]
         changed = new != old
         own = self.channel.t[self.usable]
@@ -207,7 +224,9 @@ class LocalFits:
 
 
 class LocalFitCache:
-    """Remembers local fits by channel, walls and window asked for; it does not hold on to the trial itself."""
+    """Remembers local fits by channel, walls and window asked for; it does not hold on to the trial
+    itself.
+    """
 
     def __init__(self) -> None:
         self._fits: Recent[LocalFits] = Recent()
@@ -311,7 +330,9 @@ def _off_walls(tried: list[Misfits], parts: list[FitSegment]) -> list[Misfits]:
 
 
 def _most(t: Array) -> int:
-    """The samples in a window of a part, at most: windows of uneven spacing have weights of their own."""
+    """The samples in a window of a part, at most: windows of uneven spacing have weights of their
+    own.
+    """
     n = len(t)
     even = n < 2 or even_runs(t, n // 2) == [(0, n)]
     return n if even else min(max(MOST_UNEVEN_WEIGHTS // n, NARROW) | 1, n)

@@ -1,10 +1,12 @@
-"""Long recordings in blocks: a few weighted samples stand for a thousand, exactly, in every fit of low degree.
+"""Long recordings in blocks: a few weighted samples stand for a thousand, exactly, in every fit of
+low degree.
 
-In each block of BLOCK samples the sum over samples of any polynomial up to degree 2·NODES − 1 equals a weighted sum
-over NODES places: Gauss quadrature for the discrete measure of the time stamps (Golub & Welsch, Math. Comp. 23 (1969)
-221-230; Gautschi, Orthogonal Polynomials, 2004, 2.2). The data enter through their projection on polynomials of
-degree below NODES; what is left of them is orthogonal to every fit and is kept as sums of products. So least squares,
-their covariances and residual sums come out as from all samples, and dragging an edge costs no more than for a few
+In each block of BLOCK samples the sum over samples of any polynomial up to degree 2·NODES − 1
+equals a weighted sum over NODES places: Gauss quadrature for the discrete measure of the time
+stamps (Golub & Welsch, Math. Comp. 23 (1969) 221-230; Gautschi, Orthogonal Polynomials, 2004, 2.2).
+The data enter through their projection on polynomials of degree below NODES; what is left of them
+is orthogonal to every fit and is kept as sums of products. So least squares, their covariances and
+residual sums come out as from all samples, and dragging an edge costs no more than for a few
 thousand.
 """
 
@@ -24,7 +26,9 @@ ChannelKey = tuple[str, str]  # body and axis
 
 @dataclass(frozen=True, eq=False)
 class BlockResiduals:
-    """What blocks leave out of each channel, orthogonal to all fits: Σ e e' between channels, and Σ (Δe)²."""
+    """What blocks leave out of each channel, orthogonal to all fits: Σ e e' between channels, and Σ
+    (Δe)².
+    """
 
     keys: tuple[ChannelKey, ...]
     products: Array  # shape (channels, channels)
@@ -42,10 +46,11 @@ class BlockResiduals:
 
 @dataclass(frozen=True, eq=False)
 class SpanSamples:
-    """The samples of a span that a fit rests on, each with the root of how many it stands for, 0 where missing.
+    """The samples of a span that a fit rests on, each with the root of how many it stands for, 0
+    where missing.
 
-    `t` counts from `origin`, in s, so that epoch times lose no digits; `x` holds values times root, by axis, and `ends`
-    when the first and the last sample was taken.
+    `t` counts from `origin`, in s, so that epoch times lose no digits; `x` holds values times root,
+    by axis, and `ends` when the first and the last sample was taken.
     """
 
     start: int
@@ -59,7 +64,9 @@ class SpanSamples:
 
 @dataclass(frozen=True, eq=False)
 class CondensedTrial:
-    """All blocks of a trial: node times from the first stamp, roots of weights, projected data, sums of the rest."""
+    """All blocks of a trial: node times from the first stamp, roots of weights, projected data,
+    sums of the rest.
+    """
 
     keys: tuple[ChannelKey, ...]
     whole: Mask  # shape (blocks,): no channel misses a sample there
@@ -118,9 +125,11 @@ def _running(values: Array) -> Array:
 
 
 def _orthonormal(u: Array) -> tuple[list[Array], Array, Array]:
-    """Polynomials orthonormal over the samples of each block, and the recurrence between them (Stieltjes' procedure).
+    """Polynomials orthonormal over the samples of each block, and the recurrence between them
+    (Stieltjes' procedure).
 
-    u has shape (blocks, BLOCK); the list holds NODES arrays of that shape, α has shape (blocks, NODES), β one less.
+    u has shape (blocks, BLOCK); the list holds NODES arrays of that shape, α has shape (blocks,
+    NODES), β one less.
     """
     p, before = np.full_like(u, 1.0 / np.sqrt(u.shape[1])), np.zeros_like(u)
     basis, alpha, beta = [], np.zeros((len(u), NODES)), np.zeros((len(u), NODES - 1))
@@ -136,7 +145,9 @@ def _orthonormal(u: Array) -> tuple[list[Array], Array, Array]:
 
 
 def samples_of(trial: Trial, body: str, rows: slice, condensed: bool) -> SpanSamples:
-    """Return the samples of a body in some rows; `condensed` lets blocks stand for them where there are many."""
+    """Return the samples of a body in some rows; `condensed` lets blocks stand for them where there
+    are many.
+    """
     channels = trial.body(body).channels
     blocks = condensed_trial(trial) if condensed and rows.stop - rows.start >= LEAST_ROWS else None
     origin = float(trial.t[0])
@@ -176,7 +187,9 @@ def samples_of(trial: Trial, body: str, rows: slice, condensed: bool) -> SpanSam
 
 
 def _ends(trial: Trial, body: str, rows: slice) -> dict[str, tuple[float, float]]:
-    """When the first and the last sample of each axis was taken, from the first stamp of the trial."""
+    """When the first and the last sample of each axis was taken, from the first stamp of the
+    trial.
+    """
     found = {}
     for channel in trial.body(body).channels:
         own = channel.si[rows]

@@ -1,9 +1,10 @@
 """Curves of the shapes motions have, fitted over a span, with starting values found by the program.
 
-Each shape is one plain function of time since the start of the span, linear in its level and amplitudes. The few
-parameters it is not linear in are searched on a grid, the others follow by least squares (Golub & Pereyra, SIAM J.
-Numer. Anal. 10 (1973) 413-432); from there Levenberg-Marquardt steps (Moré, Lect. Notes Math. 630 (1978) 105-116) go to
-the least sum of squares over all parameters.
+Each shape is one plain function of time since the start of the span, linear in its level and
+amplitudes. The few parameters it is not linear in are searched on a grid, the others follow by
+least squares (Golub & Pereyra, SIAM J. Numer. Anal. 10 (1973) 413-432); from there
+Levenberg-Marquardt steps (Moré, Lect. Notes Math. 630 (1978) 105-116) go to the least sum of
+squares over all parameters.
 """
 
 from collections.abc import Callable, Mapping, Sequence
@@ -40,7 +41,9 @@ class CurveShape(StrEnum):
 
 @dataclass(frozen=True)
 class Parameter:
-    """One parameter of a shape: its symbol, what it means, and its unit as powers of the quantity's unit and of s."""
+    """One parameter of a shape: its symbol, what it means, and its unit as powers of the quantity's
+    unit and of s.
+    """
 
     symbol: str
     meaning: str
@@ -59,7 +62,9 @@ SEARCH_POINTS = 4000  # points that several parameters of a formula are searched
 
 @dataclass(frozen=True)
 class ShapeDefinition:
-    """What a shape is made of: formula, parameters, the curve, and where to search for what it is not linear in."""
+    """What a shape is made of: formula, parameters, the curve, and where to search for what it is
+    not linear in.
+    """
 
     formula: str
     parameters: tuple[Parameter, ...]
@@ -100,7 +105,9 @@ def _steps(tau: Array) -> float:
 
 
 def _periods(tau: Array) -> Array:
-    """Periods from a little over two samples to twice the span, even in frequency; five to each resolvable one."""
+    """Periods from a little over two samples to twice the span, even in frequency; five to each
+    resolvable one.
+    """
     whole = float(np.ptp(tau))
     highest = min(0.45 / _steps(tau), 400.0 / whole)
     return np.asarray(1.0 / np.arange(0.4 / whole, highest, 0.2 / whole))[None]
@@ -200,7 +207,8 @@ RELATIVE_STEP = 1e-6  # of a parameter, for the slope of the curve by it
 
 @dataclass(frozen=True, eq=False)
 class CurveFit:
-    """A fitted curve. `operator`, shape (parameters, n), takes samples to parameters at first order; 0 for held ones.
+    """A fitted curve. `operator`, shape (parameters, n), takes samples to parameters at first
+    order; 0 for held ones.
 
     `t` are the times used in s, `start` where τ = 0; `residuals` sample minus curve, in SI.
     """
@@ -219,7 +227,9 @@ class CurveFit:
 
     @property
     def counted(self) -> Mask:
-        """Which samples count fully or nearly so: all, but for those a robust fit lets say little; shape (n,)."""
+        """Which samples count fully or nearly so: all, but for those a robust fit lets say little;
+        shape (n,).
+        """
         return np.ones(len(self.t), dtype=bool) if self.weights is None else self.weights > 0.5
 
     @property
@@ -268,7 +278,9 @@ class CurveFit:
 
 
 def shape_definition(shape: CurveShape, formula: str = "") -> ShapeDefinition:
-    """Return the form of a shape; `formula` is that of one's own, in t and parameters. Raises FormulaError."""
+    """Return the form of a shape; `formula` is that of one's own, in t and parameters. Raises
+    FormulaError.
+    """
     return formula_shape(formula) if shape is CurveShape.FORMULA else SHAPE_DEFINITIONS[shape]
 
 
@@ -276,7 +288,8 @@ def shape_definition(shape: CurveShape, formula: str = "") -> ShapeDefinition:
 def formula_shape(text: str) -> ShapeDefinition:
     """Return the form of a formula in t and parameters. Raises FormulaError.
 
-    Parameters it is linear in, jointly, are found by trying; the others are searched over orders of magnitude.
+    Parameters it is linear in, jointly, are found by trying; the others are searched over orders of
+    magnitude.
     """
     formula = parse_formula(text)
     if "t" not in formula.names:
@@ -336,7 +349,9 @@ def _linear_in(formula: Formula, names: Sequence[str]) -> tuple[str, ...]:
 
 
 def _magnitudes(tau: Array, count: int) -> Array:
-    """Points to search `count` parameters at: rates, times and plain numbers of both signs; shape (count, points)."""
+    """Points to search `count` parameters at: rates, times and plain numbers of both signs; shape
+    (count, points).
+    """
     whole = float(np.ptp(tau)) or 1.0
     fine = np.arange(0.5, 60.0, 0.25) / whole
     values = np.concatenate(
@@ -361,13 +376,14 @@ def fit_curve(
     u: Array | None = None,
     stamp: float = 0.0,
 ) -> CurveFit:
-    """Fit a shape to samples y at times t in s, both of shape (n,), NaN left out; τ counts from `start`.
+    """Fit a shape to samples y at times t in s, both of shape (n,), NaN left out; τ counts from
+    `start`.
 
-    `held` fixes parameters by symbol, `first` says where to begin instead of searching. A `robust` fit lets samples
-    that lie far off say little (Tukey's biweight: Beaton & Tukey, Technometrics 16 (1974) 147-185). Where they differ,
-    `u` are standard uncertainties of the samples, (n,), which then weigh 1/u²; `stamp` is that of the times in s, which
-    are adjusted as well, by orthogonal distances. Raises TooFewSamplesError, or CurveError where no curve of the shape
-    fits.
+    `held` fixes parameters by symbol, `first` says where to begin instead of searching. A `robust`
+    fit lets samples that lie far off say little (Tukey's biweight: Beaton & Tukey, Technometrics 16
+    (1974) 147-185). Where they differ, `u` are standard uncertainties of the samples, (n,), which
+    then weigh 1/u²; `stamp` is that of the times in s, which are adjusted as well, by orthogonal
+    distances. Raises TooFewSamplesError, or CurveError where no curve of the shape fits.
     """
     form, held = shape_definition(shape, formula), held or {}
     used = np.isfinite(y)
@@ -459,7 +475,8 @@ def _first_values(form: ShapeDefinition, tau: Array, y: Array, held: Mapping[str
             best, least = form.taken(c, point), float(left @ left)
     if best is None:
         raise CurveError(
-            "No curve of this shape comes near these samples; choose another shape or a longer span."
+            "No curve of this shape comes near these samples; choose another shape or a longer "
+            "span."
         )
     assert len(best) == len(names)
     return np.asarray(best, dtype=float)

@@ -1,8 +1,9 @@
 """Lines and curves through points that err along both axes.
 
-Sources: York, Evensen, López Martínez & De Basabe Delgado, Am. J. Phys. 72 (2004) 367-375: least squares and maximum
-likelihood give the same line and, taken at the adjusted points, the same standard errors. Boggs, Byrd & Schnabel, SIAM
-J. Sci. Stat. Comput. 8 (1987) 1052-1078: the same for curves, by orthogonal distances.
+Sources: York, Evensen, López Martínez & De Basabe Delgado, Am. J. Phys. 72 (2004) 367-375: least
+squares and maximum likelihood give the same line and, taken at the adjusted points, the same
+standard errors. Boggs, Byrd & Schnabel, SIAM J. Sci. Stat. Comput. 8 (1987) 1052-1078: the same for
+curves, by orthogonal distances.
 """
 
 from collections.abc import Callable
@@ -20,7 +21,9 @@ STEPS, ENOUGH = 200, 1e-15
 
 @dataclass(frozen=True, eq=False)
 class LineBothAxes:
-    """y = intercept + slope·x, with covariance of (intercept, slope), and the weighted sum of squares S."""
+    """y = intercept + slope·x, with covariance of (intercept, slope), and the weighted sum of
+    squares S.
+    """
 
     intercept: float
     slope: float
@@ -37,7 +40,8 @@ class LineBothAxes:
 def fit_line_both_axes(
     x: Array, y: Array, ux: Array, uy: Array, correlation: Array | float = 0.0
 ) -> LineBothAxes:
-    """Fit a line to points (x, y) with standard uncertainties ux and uy and the correlation of the two, shape (n,).
+    """Fit a line to points (x, y) with standard uncertainties ux and uy and the correlation of the
+    two, shape (n,).
 
     At each point one of the two may be zero. Raises TooFewSamplesError for fewer than three points.
     """
@@ -69,10 +73,12 @@ def fit_line_both_axes(
 def fit_curve_both_axes(
     curve: Callable[..., Any], x: Array, y: Array, values: Array, free: Array, ux: Array, uy: Array
 ) -> tuple[Array, Array] | None:
-    """Fit a curve to points (x, y) with standard uncertainties ux and uy above zero, all of shape (n,).
+    """Fit a curve to points (x, y) with standard uncertainties ux and uy above zero, all of shape
+    (n,).
 
-    `values` are where to begin, `free` says which of them are sought. Returns the parameters and ∂parameters/∂y of the
-    free ones at the adjusted points, shape (free, n); None where nothing was found.
+    `values` are where to begin, `free` says which of them are sought. Returns the parameters and
+    ∂parameters/∂y of the free ones at the adjusted points, shape (free, n); None where nothing was
+    found.
     """
     from odrpack import odr_fit
 
@@ -92,7 +98,8 @@ def fit_curve_both_axes(
 
     try:
         found = odr_fit(
-            at, x, y, values, weight_x=ux**-2, weight_y=uy**-2, fix_beta=~np.asarray(free, dtype=bool),
+            at, x, y, values, weight_x=ux**-2, weight_y=uy**-2, fix_beta=~np.asarray(free,
+            dtype=bool),
             jac_beta=slopes, jac_x=along, maxit=ROUNDS, sstol=TO, partol=TO,
         )  # fmt: skip
     except (ValueError, RuntimeError):

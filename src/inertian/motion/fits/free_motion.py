@@ -1,9 +1,11 @@
-"""Free motion over a span: how one body moves while nothing hits it, with or without a shared glide deceleration.
+"""Free motion over a span: how one body moves while nothing hits it, with or without a shared glide
+deceleration.
 
-With one deceleration a per body, shared by all free spans of a series, each span is x(t) = x₀ + v τ − ½ a c τ², where c
-is the direction cosine of the path. The joint least-squares solution separates: the line part has weights in the space
-of {1, τ}, and a comes from what is left of τ² outside that space, so a and the line parts are uncorrelated
-(Frisch & Waugh, Econometrica 1 (1933) 387-401) and a can be carried as a fact of the series.
+With one deceleration a per body, shared by all free spans of a series, each span is x(t) = x₀ + v τ
+− ½ a c τ², where c is the direction cosine of the path. The joint least-squares solution separates:
+the line part has weights in the space of {1, τ}, and a comes from what is left of τ² outside that
+space, so a and the line parts are uncorrelated (Frisch & Waugh, Econometrica 1 (1933) 387-401) and
+a can be carried as a fact of the series.
 """
 
 from collections.abc import Mapping, Sequence
@@ -39,11 +41,13 @@ class FreeMotion(StrEnum):
 
 @dataclass(frozen=True, eq=False)
 class BodyFit:
-    """One body's fits over one free span, one per axis, with what the shared deceleration needs of them.
+    """One body's fits over one free span, one per axis, with what the shared deceleration needs of
+    them.
 
-    `stray` says that the samples follow a pattern even about a parabola: something happened inside the span.
-    `direction` holds the cosines of the path (zeros at rest); `bend` is −½ c τ² per axis, `bent` what the line fit
-    leaves of it, zero where samples are missing. `information` is Σ bent² and `pull` is Σ bent·x over the axes.
+    `stray` says that the samples follow a pattern even about a parabola: something happened inside
+    the span. `direction` holds the cosines of the path (zeros at rest); `bend` is −½ c τ² per axis,
+    `bent` what the line fit leaves of it, zero where samples are missing. `information` is Σ bent²
+    and `pull` is Σ bent·x over the axes.
     """
 
     trial: Trial
@@ -74,7 +78,9 @@ class BodyFit:
 
     @cached_property
     def _rates(self) -> dict[str, tuple[Array, Array]]:
-        """By axis, the velocity without deceleration and what each m/s² of it adds; both of shape (n,)."""
+        """By axis, the velocity without deceleration and what each m/s² of it adds; both of shape
+        (n,).
+        """
         rates = {}
         for axis, fit in self.fits.items():
             per_bend = np.polyder((fit.operator @ self.bend[axis])[::-1])
@@ -94,7 +100,9 @@ class BodyFit:
         return np.asarray(slope / fit.scale - deceleration * self.direction[axis] * (t - fit.t0))
 
     def residuals(self, axis: str, deceleration: float = 0.0) -> Array:
-        """Return sample minus fitted motion in m, times root, shape (n,); zero where a sample is missing."""
+        """Return sample minus fitted motion in m, times root, shape (n,); zero where a sample is
+        missing.
+        """
         return self.fits[axis].residuals - deceleration * self.bent[axis]
 
     def pattern(self, axis: str, deceleration: float = 0.0) -> float:
@@ -114,7 +122,8 @@ class BodyFit:
     ) -> Estimate:
         """Return position (0), velocity (1) or acceleration (2) at a time, in SI, as an estimate.
 
-        `shared` is the key and value of the body's shared deceleration, or None where the fit stands alone.
+        `shared` is the key and value of the body's shared deceleration, or None where the fit
+        stands alone.
         """
         fit = self.fits[axis]
         weights = fit.weights(time, derivative)
@@ -140,7 +149,8 @@ def fit_body(
 ) -> BodyFit:
     """Fit one body over one free span. Raises TooFewSamplesError.
 
-    `condensed` lets blocks stand for many samples; only fits over the same span may then be put together.
+    `condensed` lets blocks stand for many samples; only fits over the same span may then be put
+    together.
     """
     rows = span.rows(trial.t)
     degree = 2 if model is FreeMotion.PARABOLA else 1
@@ -189,7 +199,9 @@ def _scatter(trial: Trial, rows: slice, curved: list[PolynomialFit], condensed: 
 
 
 def _direction(fits: Mapping[str, PolynomialFit], scatter: float) -> dict[str, float]:
-    """The direction cosines of the path, zeros if the speed does not stand out from its own uncertainty."""
+    """The direction cosines of the path, zeros if the speed does not stand out from its own
+    uncertainty.
+    """
     slopes = {axis: fit.at(fit.t0, 1) for axis, fit in fits.items()}
     speed = float(np.hypot.reduce(list(slopes.values())))
     some = next(iter(fits.values()))
@@ -200,7 +212,8 @@ def _direction(fits: Mapping[str, PolynomialFit], scatter: float) -> dict[str, f
 
 
 def shared_deceleration(fits: Sequence[BodyFit]) -> float | None:
-    """Return the deceleration in m/s² that one body shows over all its free spans, or None if it never moves.
+    """Return the deceleration in m/s² that one body shows over all its free spans, or None if it
+    never moves.
 
     The ordinary least-squares solution over all spans together.
     """

@@ -19,16 +19,20 @@ class TooFewSamplesError(InertianError):
         self.span, self.needed, self.got = span, needed, got
 
     def __str__(self) -> str:
-        return f"“{self.span}” holds {self.got} usable samples; this fit needs {self.needed}. Widen the span."
+        return (
+            f"“{self.span}” holds {self.got} usable samples; this fit needs {self.needed}. Widen "
+            "the span."
+        )
 
 
 @dataclass(frozen=True, eq=False)
 class PolynomialFit:
     """A least-squares polynomial about a local origin, as a linear operator on the samples it used.
 
-    x(t) = Σ_k c_k ((t − t0)/scale)^k. `operator` has shape (degree+1, n) over the rows start … start+n−1, with zeros
-    where samples are missing, so that coefficients = operator @ x. A sample may stand for several: `root` is the root
-    of how many, x is its value times root, and `rest` is Σ r² of what such samples leave out (see `blocks`).
+    x(t) = Σ_k c_k ((t − t0)/scale)^k. `operator` has shape (degree+1, n) over the rows start …
+    start+n−1, with zeros where samples are missing, so that coefficients = operator @ x. A sample
+    may stand for several: `root` is the root of how many, x is its value times root, and `rest` is
+    Σ r² of what such samples leave out (see `blocks`).
     """
 
     degree: int
@@ -58,7 +62,9 @@ class PolynomialFit:
         return self.count - self.degree - 1
 
     def basis(self, time: float, derivative: int = 0) -> Array:
-        """Return the row that takes coefficients to the value, or a derivative, at one time; shape (degree+1,)."""
+        """Return the row that takes coefficients to the value, or a derivative, at one time; shape
+        (degree+1,).
+        """
         row = np.zeros(self.degree + 1)
         local = (time - self.t0) / self.scale
         for k in range(derivative, self.degree + 1):
@@ -89,7 +95,9 @@ class PolynomialFit:
         return float(self.residuals @ self.residuals) + self.rest
 
     def pattern(self, residuals: Array) -> float:
-        """Return how clearly residuals of these samples follow a pattern; see `residuals.pattern_z`."""
+        """Return how clearly residuals of these samples follow a pattern; see
+        `residuals.pattern_z`.
+        """
         singles = residuals[self.root == 1.0]
         squares = float(residuals @ residuals) + self.rest
         return pattern_z_of_sums(
@@ -101,7 +109,9 @@ class PolynomialFit:
         return self.sum_of_squares / variance
 
     def covariance(self, variance: float) -> Array:
-        """Return the covariance of the scaled coefficients for a reading variance in m²; shape (degree+1, degree+1)."""
+        """Return the covariance of the scaled coefficients for a reading variance in m²; shape
+        (degree+1, degree+1).
+        """
         return np.asarray(variance * (self.operator @ self.operator.T))
 
 
@@ -113,7 +123,8 @@ def fit_samples(
     weight: Array | None = None,
     body: str = "",
 ) -> PolynomialFit:
-    """Fit one axis of some samples by least squares; `weight` multiplies each one. Raises TooFewSamplesError.
+    """Fit one axis of some samples by least squares; `weight` multiplies each one. Raises
+    TooFewSamplesError.
 
     Source: Golub & Van Loan, Matrix Computations, 5.3.
     """
@@ -128,7 +139,9 @@ def fits_of_degrees(
     weight: Array | None = None,
     body: str = "",
 ) -> list[PolynomialFit]:
-    """Fit polynomials of several degrees to the same samples, from one factorisation. Raises TooFewSamplesError."""
+    """Fit polynomials of several degrees to the same samples, from one factorisation. Raises
+    TooFewSamplesError.
+    """
     degree = max(degrees)
     root, x = samples.root[axis], samples.x[axis]
     used = root > 0.0

@@ -1,9 +1,11 @@
-"""The noise of readings, from what local fits leave over: its size, how well that is known, and whether it is white.
+"""The noise of readings, from what local fits leave over: its size, how well that is known, and
+whether it is white.
 
-Residuals of a local fit are combinations of neighbouring errors, r = (1 − H)ε, so their squares and their products
-from one sample to the next have expectations that are known for white errors and for errors correlated as ρ^k
-(AR(1): Box, Jenkins & Reinsel, *Time Series Analysis*, 4th ed., 2008, 3.2). Both are matched to what is found: this
-undoes what the fit itself takes away. For what a recording in coarse steps errs by, see `rounding`.
+Residuals of a local fit are combinations of neighbouring errors, r = (1 − H)ε, so their squares and
+their products from one sample to the next have expectations that are known for white errors and for
+errors correlated as ρ^k (AR(1): Box, Jenkins & Reinsel, *Time Series Analysis*, 4th ed., 2008,
+3.2). Both are matched to what is found: this undoes what the fit itself takes away. For what a
+recording in coarse steps errs by, see `rounding`.
 """
 
 from collections.abc import Sequence
@@ -53,7 +55,8 @@ POOLING_LIMITS = 2.0
 
 @dataclass(frozen=True)
 class LocalNoise:
-    """The noise of a body's readings: σ in SI, ρ from one to the next, ν of σ², and σ of a time stamp in s.
+    """The noise of a body's readings: σ in SI, ρ from one to the next, ν of σ², and σ of a time
+    stamp in s.
 
     σ is NaN where there are too few samples to tell.
 
@@ -73,7 +76,9 @@ class LocalNoise:
 
 @dataclass(frozen=True, eq=False)
 class NoiseSegment:
-    """Samples of one channel of one body that a local fit may span: t in s and x in SI, shape (n,), nothing missing."""
+    """Samples of one channel of one body that a local fit may span: t in s and x in SI, shape (n,),
+    nothing missing.
+    """
 
     t: Array
     x: Array
@@ -86,7 +91,9 @@ class NoiseSegment:
 
 @dataclass(frozen=True, eq=False)
 class _Residuals:
-    """What local fits leave: residuals r, the share 1 − h of σ² that each has, speeds squared, and the window."""
+    """What local fits leave: residuals r, the share 1 − h of σ² that each has, speeds squared, and
+    the window.
+    """
 
     r: Array
     share: Array
@@ -115,7 +122,9 @@ def pieces_of(
 
 
 def first_guess(stretches: Sequence[NoiseSegment], step: float) -> float:
-    """Return a robust σ of readings from neighbouring samples, in SI; never below the step of the recording /√12."""
+    """Return a robust σ of readings from neighbouring samples, in SI; never below the step of the
+    recording /√12.
+    """
     sizes = [(robust_scatter(s.t, s.x), len(s.t)) for s in stretches]
     squares = sum(sigma**2 * n for sigma, n in sizes)
     total = sum(n for _, n in sizes)
@@ -128,9 +137,11 @@ def noise_of_segments(
     steps: Sequence[float],
     watched: int = MOST_SAMPLES_WATCHED,
 ) -> list[LocalNoise]:
-    """Return the noise of each body of a trial from its stretches; `steps` are those of the recording in SI.
+    """Return the noise of each body of a trial from its stretches; `steps` are those of the
+    recording in SI.
 
-    Bodies recorded in the same steps share one σ where one has too few samples to tell. Time jitter is shared by all.
+    Bodies recorded in the same steps share one σ where one has too few samples to tell. Time jitter
+    is shared by all.
     """
     looked_at = [pieces_of(stretches, watched) for stretches in bodies]
     left, guesses = [], []
@@ -191,7 +202,8 @@ def _left_over(piece: NoiseSegment, noise: LocalNoise) -> _Residuals:
 
 @lru_cache(maxsize=200)
 def _expected(n: int, window: int) -> tuple[Array, Array, float]:
-    """E r² and E r_i r_{i+1} for σ = 1, over ρ in GRID, as means over a stretch, and ν of Σr² per sample.
+    """E r² and E r_i r_{i+1} for σ = 1, over ρ in GRID, as means over a stretch, and ν of Σr² per
+    sample.
 
     Beyond LONGEST samples, or windows of a third of that, a shorter stretch stands for all.
     """
@@ -268,14 +280,18 @@ def _plausible(one: _Residuals) -> Mask:
 
 @dataclass(frozen=True, eq=False)
 class _BySpeed:
-    """Residuals grouped by speed: speeds squared, mean squares and degrees of freedom of the groups, shape (g,)."""
+    """Residuals grouped by speed: speeds squared, mean squares and degrees of freedom of the
+    groups, shape (g,).
+    """
 
     speed2: Array
     mean: Array
     freedom: Array
 
     def reading(self, stamp: float) -> float:
-        """Return σ_x² if the variance of a time stamp is `stamp` in s²; the quiet groups count most."""
+        """Return σ_x² if the variance of a time stamp is `stamp` in s²; the quiet groups count
+        most.
+        """
         weight = self.freedom / self.mean**2
         return float(weight @ (self.mean - stamp * self.speed2) / weight.sum())
 
@@ -283,7 +299,9 @@ class _BySpeed:
 def _with_jitter(
     noises: Sequence[LocalNoise], left: Sequence[Sequence[_Residuals]]
 ) -> list[LocalNoise]:
-    """Split off what grows with the square of the speed: one error per time stamp, shared by all bodies of a clock."""
+    """Split off what grows with the square of the speed: one error per time stamp, shared by all
+    bodies of a clock.
+    """
     groups = [_by_speed(noise, residuals) for noise, residuals in zip(noises, left, strict=True)]
     found = [_stamp_variance(noise, own) for noise, own in zip(noises, groups, strict=True)]
     weights = np.array([1.0 / variance if variance > 0.0 else 0.0 for _, variance in found])
@@ -318,7 +336,9 @@ def _by_speed(noise: LocalNoise, left: Sequence[_Residuals]) -> _BySpeed | None:
 
 
 def _stamp_variance(noise: LocalNoise, own: _BySpeed | None) -> tuple[float, float]:
-    """The variance of a time stamp in s² that one body shows, and the variance of that; zeros if it shows nothing."""
+    """The variance of a time stamp in s² that one body shows, and the variance of that; zeros if it
+    shows nothing.
+    """
     if own is None:
         return 0.0, 0.0
     floor = max(least_noise(noise.step) ** 2, 1e-300)
@@ -329,10 +349,11 @@ def _stamp_variance(noise: LocalNoise, own: _BySpeed | None) -> tuple[float, flo
 
 
 def pool_noise(noises: Sequence[LocalNoise]) -> list[LocalNoise]:
-    """Return noises of one instrument, those that few samples tell taken together with all that are like them.
+    """Return noises of one instrument, those that few samples tell taken together with all that are
+    like them.
 
-    Like are those of the same step whose variances differ by no more than chance (the logarithm of a variance has the
-    variance 2/ν: Bartlett & Kendall, J. R. Stat. Soc. Suppl. 8 (1946) 128-138).
+    Like are those of the same step whose variances differ by no more than chance (the logarithm of
+    a variance has the variance 2/ν: Bartlett & Kendall, J. R. Stat. Soc. Suppl. 8 (1946) 128-138).
     """
     sure = [one for one in noises if one.dof > 0.0 and np.isfinite(one.sigma) and one.sigma > 0.0]
 
@@ -358,7 +379,9 @@ def pool_noise(noises: Sequence[LocalNoise]) -> list[LocalNoise]:
 
 
 def with_given(noise: LocalNoise, given: float) -> LocalNoise:
-    """Return the noise with a σ that is known, in SI; if the scatter is clearly larger, the scatter, and it is said."""
+    """Return the noise with a σ that is known, in SI; if the scatter is clearly larger, the
+    scatter, and it is said.
+    """
     floor = least_noise(noise.step)
     larger = contradicted((noise.sigma / given) ** 2, noise.dof)
     if larger and noise.sigma > floor * (1.0 + 1e-9):

@@ -1,9 +1,10 @@
 """Reading noise and time jitter, estimated from what the fits leave over, pooled over a series.
 
-At one instant the residuals of all channels have the covariance σ_x² I + σ_t² v vᵀ: each reading has its own error, and
-one error of the time stamp moves every channel along its velocity. Along v the variance is σ_x² + σ_t² |v|², across it
-σ_x². Both components are found by restricted maximum likelihood (Patterson & Thompson, Biometrika 58 (1971) 545-554);
-the inverse Fisher information tells how well they are known (Satterthwaite, Biometrics Bull. 2 (1946) 110-114).
+At one instant the residuals of all channels have the covariance σ_x² I + σ_t² v vᵀ: each reading
+has its own error, and one error of the time stamp moves every channel along its velocity. Along v
+the variance is σ_x² + σ_t² |v|², across it σ_x². Both components are found by restricted maximum
+likelihood (Patterson & Thompson, Biometrika 58 (1971) 545-554); the inverse Fisher information
+tells how well they are known (Satterthwaite, Biometrics Bull. 2 (1946) 110-114).
 """
 
 from collections.abc import Mapping, Sequence
@@ -22,7 +23,8 @@ STAMP_SOURCE = ErrorSource("time stamps", STAMPS, STAMPS)  # one error per stamp
 
 @dataclass(frozen=True)
 class InstrumentNoise:
-    """The noise of one instrument: σ of a position reading in m, σ of a time stamp in s, and how well they are known.
+    """The noise of one instrument: σ of a position reading in m, σ of a time stamp in s, and how
+    well they are known.
 
     `dof` is ν of σ_x (infinite if given); `remark` says in words when a typed value was not used.
     """
@@ -37,7 +39,9 @@ class InstrumentNoise:
     stated: float = 0.0
 
     def or_scatter(self, scatter: "InstrumentNoise") -> "InstrumentNoise":
-        """Return a given noise, or what the samples of a trial scatter by, where none was given or that is larger."""
+        """Return a given noise, or what the samples of a trial scatter by, where none was given or
+        that is larger.
+        """
         if not self.given:
             return scatter
         if contradicted((scatter.reading / self.reading) ** 2, scatter.dof):
@@ -45,7 +49,9 @@ class InstrumentNoise:
         return replace(self, stamp=scatter.stamp)
 
     def variance(self, channel: Channel) -> Array | float:
-        """Return the variance of a position reading of a channel in m², of each, (n,), where a column states it."""
+        """Return the variance of a position reading of a channel in m², of each, (n,), where a
+        column states it.
+        """
         if not self.stated or channel.stated is None:
             return self.reading**2
         return np.asarray((channel.stated * (self.reading / self.stated)) ** 2)
@@ -63,7 +69,9 @@ class _Scatter:
 def _scatters(
     fits: Sequence[BodyFit], decelerations: Mapping[str, float], shares: Mapping[str, float]
 ) -> list[_Scatter]:
-    """Split the residuals of the bodies of one span into the part along the joint velocity and the part across it."""
+    """Split the residuals of the bodies of one span into the part along the joint velocity and the
+    part across it.
+    """
     rows, speeds, freedom, keys = [], [], [], []
     for fit in fits:
         a = decelerations.get(fit.body, 0.0) if fit.moving else 0.0
@@ -88,7 +96,9 @@ def _scatters(
 
 
 def _on_same_rows(fits: Sequence[BodyFit]) -> list[list[BodyFit]]:
-    """Fits by the rows they use: only bodies with the same time stamps show an error of the stamp together."""
+    """Fits by the rows they use: only bodies with the same time stamps show an error of the stamp
+    together.
+    """
     groups: dict[tuple[float, float], list[BodyFit]] = {}
     for fit in fits:
         groups.setdefault((fit.span.start, fit.span.stop), []).append(fit)
@@ -100,7 +110,8 @@ def component_variances(
 ) -> tuple[float, float, Array]:
     """Return σ_x² ≥ floor, σ_t² ≥ 0 and the covariance of the two, by Fisher scoring.
 
-    Groups of residuals, with sums of squares and degrees of freedom of shape (g,), have variance σ_x² + σ_t² speed².
+    Groups of residuals, with sums of squares and degrees of freedom of shape (g,), have variance
+    σ_x² + σ_t² speed².
     """
     mean = squares / freedom
     pooled = float(freedom @ mean / freedom.sum())
@@ -142,9 +153,10 @@ def noise_of_free_motion(
 ) -> InstrumentNoise:
     """Return the noise of an instrument from the residuals of a series.
 
-    `spans` holds, for each free span of each trial, the fits of all its bodies; `decelerations` the shared one of each
-    body in m/s²; `resolution` the step of the readings in m, whose /√12 is the least noise there can be. `given` is a
-    typed σ in m: if the scatter contradicts it, the scatter is used and `remark` says so.
+    `spans` holds, for each free span of each trial, the fits of all its bodies; `decelerations` the
+    shared one of each body in m/s²; `resolution` the step of the readings in m, whose /√12 is the
+    least noise there can be. `given` is a typed σ in m: if the scatter contradicts it, the scatter
+    is used and `remark` says so.
     """
     shares: dict[str, float] = {}
     for fit in (f for fits in spans for f in fits if f.body in decelerations):

@@ -1,13 +1,16 @@
-"""Whether noise that was stated, typed or in columns, can be true: the one place where that is decided.
+"""Whether noise that was stated, typed or in columns, can be true: the one place where that is
+decided.
 
-Stated noise is used as it is unless the samples clearly scatter more; then the scatter is used, and it is said. A
-recording in coarse steps cannot err by less than step/√12, whatever was stated.
+Stated noise is used as it is unless the samples clearly scatter more; then the scatter is used, and
+it is said. A recording in coarse steps cannot err by less than step/√12, whatever was stated.
 """
 
 import math
 
-# Normal deviates by which a mean square must exceed what was stated. A true statement is then called too small once in
-# 2,000 times where there are many degrees of freedom; with few, χ² is skew and it happens in under 1 %.
+# Normal deviates by which a mean square must exceed what was stated. A true statement is then
+# called too small once in
+# 2,000 times where there are many degrees of freedom; with few, χ² is skew and it happens in under
+# 1 %.
 CONTRADICTION_Z = 3.3
 SCATTER_USED = "the samples scatter more than the noise that was given, so the scatter is used"
 STEP_USED = (
@@ -19,8 +22,9 @@ STEP_USED = (
 def contradicted(ratio: float, dof: float) -> bool:
     """Return whether residuals are clearly larger than stated noise allows.
 
-    `ratio` is their mean square over the one stated, which is 1 ± √(2/ν) if the statement is true; ν degrees of
-    freedom. With none, or where nothing was estimated (ν infinite), nothing is contradicted.
+    `ratio` is their mean square over the one stated, which is 1 ± √(2/ν) if the statement is true;
+    ν degrees of freedom. With none, or where nothing was estimated (ν infinite), nothing is
+    contradicted.
     """
     return 0.0 < dof < math.inf and ratio > 1.0 + CONTRADICTION_Z * math.sqrt(2.0 / dof)
 

@@ -1,4 +1,6 @@
-"""The circle that a body moves on: centre and radius by least squares of the distances, with uncertainties."""
+"""The circle that a body moves on: centre and radius by least squares of the distances, with
+uncertainties.
+"""
 
 from dataclasses import dataclass
 
@@ -14,7 +16,9 @@ class CircleError(Refusal):
 
 @dataclass(frozen=True, eq=False)
 class Circle:
-    """Centre and radius in m with their covariance in m², shape (3, 3), in the order x, y, r; ν degrees of freedom."""
+    """Centre and radius in m with their covariance in m², shape (3, 3), in the order x, y, r; ν
+    degrees of freedom.
+    """
 
     x: float
     y: float
@@ -35,8 +39,8 @@ STEPS = 60  # at most; some ten are enough where there is a circle
 def fit_circle(x: Array, y: Array) -> Circle:
     """Fit a circle to places in m, shape (n,), NaN left out. Raises CircleError.
 
-    Gauss-Newton on the distances from the circle, from the algebraic fit (Coope, J. Optim. Theory Appl. 76 (1993)
-    381-388); covariance s²(JᵀJ)⁻¹ from the scatter.
+    Gauss-Newton on the distances from the circle, from the algebraic fit (Coope, J. Optim. Theory
+    Appl. 76 (1993) 381-388); covariance s²(JᵀJ)⁻¹ from the scatter.
     """
     good = np.isfinite(x) & np.isfinite(y)
     x, y = x[good], y[good]

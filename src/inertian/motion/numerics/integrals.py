@@ -1,9 +1,9 @@
 """Integrals of sampled quantities at any spacing, as weights on the samples.
 
-A rule gives the integral over one step from the samples around it: half of both ends (trapezoid), the parabolas
-through three neighbours on either side (Simpson), or the value at the start of the step (the plain step sum). All are
-linear in the samples, so their uncertainty follows from weights (JCGM 100:2008, 5.2.2); an integral of an integral is
-made by the same weights once more.
+A rule gives the integral over one step from the samples around it: half of both ends (trapezoid),
+the parabolas through three neighbours on either side (Simpson), or the value at the start of the
+step (the plain step sum). All are linear in the samples, so their uncertainty follows from weights
+(JCGM 100:2008, 5.2.2); an integral of an integral is made by the same weights once more.
 """
 
 from enum import StrEnum
@@ -22,7 +22,9 @@ class Rule(StrEnum):
 
 
 def step_weights(t: Array, rule: Rule) -> Array:
-    """Return what samples i − 1, i, i + 1, i + 2 count for in the integral from t_i to t_{i+1}; shape (n − 1, 4)."""
+    """Return what samples i − 1, i, i + 1, i + 2 count for in the integral from t_i to t_{i+1};
+    shape (n − 1, 4).
+    """
     h = np.diff(t)
     weights = np.zeros((len(h), 4))
     if rule is Rule.STEP:
@@ -32,7 +34,8 @@ def step_weights(t: Array, rule: Rule) -> Array:
     if rule is Rule.TRAPEZOID or len(t) < 3:
         return weights
     before, after = h[:-1], h[1:]
-    # the parabola through three neighbours, over its first and over its second step; exact for degree 2
+    # the parabola through three neighbours, over its first and over its second step; exact for
+    # degree 2
     first = _parabola_over(before, after)
     second = _parabola_over(after, before)[:, ::-1]
     both = np.zeros((len(h), 2, 4))
@@ -44,7 +47,9 @@ def step_weights(t: Array, rule: Rule) -> Array:
 
 
 def _parabola_over(h: Array, k: Array) -> Array:
-    """∫ over the first step h of the parabola through samples h and then k apart, by sample; shape (m, 3)."""
+    """∫ over the first step h of the parabola through samples h and then k apart, by sample; shape
+    (m, 3).
+    """
     return np.stack(
         [
             h * (2.0 * h + 3.0 * k) / (6.0 * (h + k)),
@@ -73,10 +78,11 @@ def sample_weights(t: Array, rule: Rule) -> Array:
 
 
 def running_weights(t: Array, times: Array, rule: Rule) -> Array:
-    """Return what each sample counts for in the integral from the first sample on up to some times; shape (m, n).
+    """Return what each sample counts for in the integral from the first sample on up to some times;
+    shape (m, n).
 
-    Between samples a rule adds the same share of the step as of its time, trapezoids the line itself; times before the
-    first sample and after the last count as at these.
+    Between samples a rule adds the same share of the step as of its time, trapezoids the line
+    itself; times before the first sample and after the last count as at these.
     """
     n = len(t)
     steps = np.diff(t)
@@ -95,20 +101,26 @@ def running_weights(t: Array, times: Array, rule: Rule) -> Array:
 
 
 def rule_error(t: Array, y: Array, rule: Rule) -> Array:
-    """Return what a rule leaves out of the running integral of y at each sample, nothing missing; shapes (n,)."""
+    """Return what a rule leaves out of the running integral of y at each sample, nothing missing;
+    shapes (n,).
+    """
     return _left_out(t, y, step_weights(t, rule), rule)
 
 
 def trapezoid_error(t: Array, y: Array) -> float:
-    """Return what the trapezoid rule leaves out of the integral of y over all of t, nothing missing; shapes (n,)."""
+    """Return what the trapezoid rule leaves out of the integral of y over all of t, nothing
+    missing; shapes (n,).
+    """
     return float(_left_out(t, y, np.zeros((0, 4)), Rule.TRAPEZOID)[-1])
 
 
 def _left_out(t: Array, y: Array, weights: Array, rule: Rule) -> Array:
-    """What a rule leaves out, by the first term of Euler and Maclaurin, from the ends; zero for Simpson.
+    """What a rule leaves out, by the first term of Euler and Maclaurin, from the ends; zero for
+    Simpson.
 
-    Step sum: h/2·(y(t) − y(t₀)) too little. Trapezoid: h²/12·(y′(t) − y′(t₀)) too much, with slopes over a tenth of the
-    recording, so that noise does not pass for curvature (Davis & Rabinowitz, *Methods of Numerical Integration*, 2.9).
+    Step sum: h/2·(y(t) − y(t₀)) too little. Trapezoid: h²/12·(y′(t) − y′(t₀)) too much, with slopes
+    over a tenth of the recording, so that noise does not pass for curvature (Davis & Rabinowitz,
+    *Methods of Numerical Integration*, 2.9).
     """
     n = len(t)
     if rule is Rule.SIMPSON or n < 6:

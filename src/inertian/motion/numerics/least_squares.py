@@ -1,4 +1,6 @@
-"""The least sum of squares of a curve, by Levenberg-Marquardt steps (Moré 1978), polished to the last digits."""
+"""The least sum of squares of a curve, by Levenberg-Marquardt steps (Moré 1978), polished to the
+last digits.
+"""
 
 from collections.abc import Callable, Sequence
 from typing import Any
@@ -25,10 +27,11 @@ def refined_parameters(
     linear: bool,
     root: Array | float = 1.0,
 ) -> tuple[Array, Array]:
-    """Return the parameters of the least sum of squares and ∂parameters/∂y of the free ones there, shape (free, n).
+    """Return the parameters of the least sum of squares and ∂parameters/∂y of the free ones there,
+    shape (free, n).
 
-    y has shape (n,); `values` is where to begin. A curve that is linear in its parameters takes one step. `root` are
-    the roots of the weights of the samples, shape (n,).
+    y has shape (n,); `values` is where to begin. A curve that is linear in its parameters takes one
+    step. `root` are the roots of the weights of the samples, shape (n,).
     """
     free = np.asarray(free)
     weight = np.broadcast_to(np.asarray(root, dtype=float), (len(tau),))
@@ -106,11 +109,12 @@ def refined_parameters(
 def _solved_in_extended_precision(
     curve: Curve, tau: Array, y: Array, values: Array, free: Array, weight: Array
 ) -> tuple[Array, Array] | None:
-    """As `refined_parameters` for a curve that is linear in its parameters, worked out with extended precision.
+    """As `refined_parameters` for a curve that is linear in its parameters, worked out with
+    extended precision.
 
-    The columns are made orthogonal twice over (Giraud, Langou & Rozložník, Comput. Math. Appl. 50 (2005) 1069-1075),
-    and what is left over is fitted once more: nearly dependent columns then cost none of the digits that are stated.
-    None where the columns depend on one another.
+    The columns are made orthogonal twice over (Giraud, Langou & Rozložník, Comput. Math. Appl. 50
+    (2005) 1069-1075), and what is left over is fitted once more: nearly dependent columns then cost
+    none of the digits that are stated. None where the columns depend on one another.
     """
     fine, root = tau.astype(np.longdouble), weight.astype(np.longdouble)
     places, fixed = np.flatnonzero(free), np.where(free, 0.0, values)
@@ -149,7 +153,9 @@ def _back(r: Any, right: Any) -> Any:
 def _polished(
     at: Array, residuals: Callable[[Array], Array], slopes: Callable[[Array], Array]
 ) -> Array:
-    """Go on by Gauss-Newton steps while they make the sum of squares smaller: to the last digits of the parameters."""
+    """Go on by Gauss-Newton steps while they make the sum of squares smaller: to the last digits of
+    the parameters.
+    """
     left = residuals(at)
     for _ in range(POLISHED):
         matrix = slopes(at)

@@ -1,7 +1,8 @@
-"""Local polynomial fits as linear operators on the samples: value, slope or curvature at any moment, at any spacing.
+"""Local polynomial fits as linear operators on the samples: value, slope or curvature at any
+moment, at any spacing.
 
-Source: Savitzky & Golay, Anal. Chem. 36 (1964) 1627-1639, for any spacing. No window reaches across the walls of a
-contact, nor across a long gap.
+Source: Savitzky & Golay, Anal. Chem. 36 (1964) 1627-1639, for any spacing. No window reaches across
+the walls of a contact, nor across a long gap.
 """
 
 from collections.abc import Sequence
@@ -39,7 +40,9 @@ AT_SAMPLE = 1e-9  # of a step that a time may be off a sample and still be at it
 
 @dataclass(frozen=True)
 class FitSegment:
-    """A stretch of usable samples that windows may span, start ≤ i < stop; `place` counts the walls before it."""
+    """A stretch of usable samples that windows may span, start ≤ i < stop; `place` counts the walls
+    before it.
+    """
 
     start: int
     stop: int
@@ -51,13 +54,17 @@ class FitSegment:
         return bool(self.place % 2)
 
     def carries(self, size: int, degree: int, order: int) -> bool:
-        """Whether windows of so many samples, of at most its length, give a derivative of an order."""
+        """Whether windows of so many samples, of at most its length, give a derivative of an
+        order.
+        """
         fitted = degree_for(min(size, self.stop - self.start), degree)
         return fitted >= max(order, LEAST_DEGREE_INSIDE_CONTACT if self.inside else 1)
 
 
 def fit_segments(t: Array, walls: Sequence[float]) -> list[FitSegment]:
-    """Return the stretches between walls and long gaps, of usable samples at times t, shape (n,)."""
+    """Return the stretches between walls and long gaps, of usable samples at times t, shape
+    (n,).
+    """
     step = float(np.median(np.diff(t))) if len(t) > 1 else 0.0
     gaps = np.flatnonzero(np.diff(t) > GAP_IN_STEPS * step) + 1
     edges = np.searchsorted(t, sorted(walls), "left")
@@ -80,9 +87,9 @@ def local_operator(
 ) -> Operator:
     """Return value (order 0), slope (1) or second derivative (2) at some times in s, shape (m,).
 
-    `usable` are the rows of samples at times t that may be used; `sizes` the samples in a window, one number or one by
-    usable sample, that of the nearest one being taken. Near an edge a window keeps its samples and is evaluated
-    off-centre, so u grows.
+    `usable` are the rows of samples at times t that may be used; `sizes` the samples in a window,
+    one number or one by usable sample, that of the nearest one being taken. Near an edge a window
+    keeps its samples and is evaluated off-centre, so u grows.
     """
     own = t[usable]
     parts = fit_segments(own, walls) if parts is None else parts

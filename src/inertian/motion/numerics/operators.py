@@ -1,8 +1,9 @@
-"""Estimates as linear operators on the samples of a channel, kept in factors so that wide windows cost little.
+"""Estimates as linear operators on the samples of a channel, kept in factors so that wide windows
+cost little.
 
-An operator of m estimates is made of pieces. Each piece knows its windows among the usable samples of the channel, and
-its weights: one set of weights moved along (even spacing), one window evaluated at many places, or weights of its own
-for each estimate.
+An operator of m estimates is made of pieces. Each piece knows its windows among the usable samples
+of the channel, and its weights: one set of weights moved along (even spacing), one window evaluated
+at many places, or weights of its own for each estimate.
 """
 
 from collections.abc import Sequence
@@ -20,7 +21,9 @@ SPREAD_AT_A_TIME = 2_000_000  # weights spread out at a time
 
 @dataclass(frozen=True, eq=False)
 class SameWeights:
-    """k estimates at places `at`: the same weights, (w,), on windows that begin at `first`, (k,)."""
+    """k estimates at places `at`: the same weights, (w,), on windows that begin at `first`,
+    (k,).
+    """
 
     at: Rows
     first: Rows
@@ -69,7 +72,8 @@ class SameWeights:
 
 @dataclass(frozen=True, eq=False)
 class OneWindow:
-    """k estimates from one window that begins at `first`: weights are slopes · phiᵀ, of shapes (k, d) and (w, d).
+    """k estimates from one window that begins at `first`: weights are slopes · phiᵀ, of shapes (k,
+    d) and (w, d).
 
     The columns of phi are orthonormal.
     """
@@ -158,10 +162,11 @@ Piece = SameWeights | OneWindow | OwnWeights
 
 @dataclass(frozen=True, eq=False)
 class Operator:
-    """m estimates, each `factor` times a weighted sum of usable samples of one channel; NaN where no piece has it.
+    """m estimates, each `factor` times a weighted sum of usable samples of one channel; NaN where
+    no piece has it.
 
-    `usable` are the rows of the trial that the windows count in; `total` is what the weights of an estimate add up
-    to: 1 for values, 0 for derivatives.
+    `usable` are the rows of the trial that the windows count in; `total` is what the weights of an
+    estimate add up to: 1 for values, 0 for derivatives.
     """
 
     usable: Rows
@@ -187,14 +192,18 @@ class Operator:
         return np.asarray(np.abs(self.factor) * found)
 
     def norm_under(self, share: Array) -> Array:
-        """Return √Σ w_i² share_i of each estimate, shape (m,), where samples do not err alike; share of shape (n,)."""
+        """Return √Σ w_i² share_i of each estimate, shape (m,), where samples do not err alike;
+        share of shape (n,).
+        """
         found, own = np.full(len(self.factor), np.nan), share[self.usable]
         for piece in self.pieces:
             found[piece.at] = piece.norms_under(own)
         return np.asarray(np.abs(self.factor) * found)
 
     def gathered(self, c: Array) -> SampleWeights:
-        """Return the weights of Σ_j c_j · estimate_j on the samples; c has shape (m,), zero where one is missing."""
+        """Return the weights of Σ_j c_j · estimate_j on the samples; c has shape (m,), zero where
+        one is missing.
+        """
         total, pulled = np.zeros(len(self.usable)), c != 0.0
         pull = np.where(pulled, c * self.factor, 0.0)
         for piece in self.pieces:
@@ -213,7 +222,9 @@ class Operator:
         return replace(self, factor=self.factor * factor)
 
     def product(self, other: "Operator") -> Array:
-        """Return Σ_i w_i w'_i of each estimate with that of another operator on the same channel, shape (m,)."""
+        """Return Σ_i w_i w'_i of each estimate with that of another operator on the same channel,
+        shape (m,).
+        """
         found = np.zeros(len(self.factor))
         for a in self.pieces:
             for b in other.pieces:
@@ -225,7 +236,9 @@ class Operator:
         return np.asarray(found * self.factor * other.factor, dtype=np.float64)
 
     def product_under(self, other: "Operator", variance: Array, alike: float) -> Array:
-        """As `product`, for readings of some variances, (n,), that err alike as ρ^k; in SI squared."""
+        """As `product`, for readings of some variances, (n,), that err alike as ρ^k; in SI
+        squared.
+        """
         found, own = np.zeros(len(self.factor)), variance[self.usable]
         for a in self.pieces:
             for b in other.pieces:
@@ -237,7 +250,9 @@ class Operator:
         return np.asarray(found * self.factor * other.factor, dtype=np.float64)
 
     def matrix(self) -> Array:
-        """Return the weights as a matrix on the usable samples, shape (m, len(usable)), zero where one is missing."""
+        """Return the weights as a matrix on the usable samples, shape (m, len(usable)), zero where
+        one is missing.
+        """
         found = np.zeros((len(self.factor), len(self.usable)))
         for piece in self.pieces:
             first, weights = piece.spread(np.arange(len(piece.at)))
@@ -264,7 +279,9 @@ def _product(a: Piece, in_a: Rows, b: Piece, in_b: Rows) -> Array:
 def _side_by_side(
     a: Piece, in_a: Rows, b: Piece, in_b: Rows, root: Array | None = None, alike: float = 0.0
 ) -> Array:
-    """Σ_ij w_i R_ij w'_j of pairs of estimates, one pair a row; weights times `root` of the samples if given."""
+    """Σ_ij w_i R_ij w'_j of pairs of estimates, one pair a row; weights times `root` of the samples
+    if given.
+    """
     found = np.empty(len(in_a))
     chunk = max(SPREAD_AT_A_TIME // (_width(a) + _width(b)), 1)
     for start in range(0, len(in_a), chunk):
@@ -288,13 +305,17 @@ def _width(piece: Piece) -> int:
 
 
 def _shared(a: Array, b: Array, away: int) -> float:
-    """Σ of products of weights where the window of the second begins some samples after the first's."""
+    """Σ of products of weights where the window of the second begins some samples after the
+    first's.
+    """
     low, stop = max(away, 0), min(len(a), away + len(b))
     return float(a[low:stop] @ b[low - away : stop - away]) if stop > low else 0.0
 
 
 def identity_operator(usable: Rows, rows: Rows) -> Operator:
-    """Return the operator that reads samples at some rows off as they are; NaN where a row is not usable."""
+    """Return the operator that reads samples at some rows off as they are; NaN where a row is not
+    usable.
+    """
     first = np.clip(np.searchsorted(usable, rows), 0, max(len(usable) - 1, 0))
     here = np.flatnonzero(usable[first] == rows) if len(usable) else np.zeros(0, dtype=np.intp)
     pieces: tuple[Piece, ...] = (SameWeights(here, first[here], np.ones(1)),) if len(here) else ()
@@ -317,7 +338,9 @@ def operator_of_pieces(usable: Rows, m: int, pieces: Sequence[Piece], order: int
 
 
 def operator_of_slopes(usable: Rows, weights: Array, slopes: Array) -> Operator:
-    """Return the operator of slope_j times one weighted sum of all usable samples; weights (len(usable),)."""
+    """Return the operator of slope_j times one weighted sum of all usable samples; weights
+    (len(usable),).
+    """
     norm = float(np.linalg.norm(weights))
     every = np.arange(len(slopes))
     phi = weights[:, None] / norm if norm > 0.0 else np.zeros((len(weights), 1))

@@ -1,10 +1,12 @@
-"""Scatter and glitches of a recording, judged on the spot: no motion, no noise and no spacing is assumed.
+"""Scatter and glitches of a recording, judged on the spot: no motion, no noise and no spacing is
+assumed.
 
-Four neighbouring samples of any smooth motion lie nearly on a parabola; what is left of them after the parabola is
-nearly all noise (third divided differences: von Neumann, Ann. Math. Stat. 12 (1941) 367-395, carried to uneven times).
-A glitch is a sample that fits neither what comes before it, nor what comes after it, nor what lies around it; so the
-samples beside a hit, which fit one of the sides, are none. Medians keep single samples from deciding (Hampel, J. Am.
-Stat. Assoc. 69 (1974) 383-393).
+Four neighbouring samples of any smooth motion lie nearly on a parabola; what is left of them after
+the parabola is nearly all noise (third divided differences: von Neumann, Ann. Math. Stat. 12 (1941)
+367-395, carried to uneven times). A glitch is a sample that fits neither what comes before it, nor
+what comes after it, nor what lies around it; so the samples beside a hit, which fit one of the
+sides, are none. Medians keep single samples from deciding (Hampel, J. Am. Stat. Assoc. 69 (1974)
+383-393).
 """
 
 import numpy as np
@@ -24,10 +26,11 @@ PASSES = 3
 
 
 def parabola_departures(t: Array, x: Array, stride: int = 1, at: Rows | None = None) -> Array:
-    """Return what four samples, `stride` apart, leave of a parabola, in units of one sample; shape (n − 3·stride,).
+    """Return what four samples, `stride` apart, leave of a parabola, in units of one sample; shape
+    (n − 3·stride,).
 
-    For white noise of standard deviation σ the result has standard deviation σ, at any spacing of the times t. `at`
-    picks the windows by their first row.
+    For white noise of standard deviation σ the result has standard deviation σ, at any spacing of
+    the times t. `at` picks the windows by their first row.
     """
     if at is None and _even(t):
         n = len(t) - 3 * stride
@@ -55,7 +58,8 @@ def _even(t: Array) -> bool:
 def robust_scatter(t: Array, x: Array, watched: int = MOST_WINDOWS_WATCHED) -> float:
     """Return a robust σ of the noise of one channel; t in s and x of shape (n,), nothing missing.
 
-    The largest of several strides counts: noise that is correlated from sample to sample hides at the smallest.
+    The largest of several strides counts: noise that is correlated from sample to sample hides at
+    the smallest.
     """
     found = [0.0]
     for stride in STRIDES:
@@ -98,9 +102,11 @@ def local_scatter(t: Array, x: Array, parts: int = 8) -> Array:
 
 
 def outlier_rows(t: Array, x: Array, floor: float = 0.0, threshold: float = THRESHOLD) -> Rows:
-    """Return the rows of the samples that fit neither side nor surroundings; t in s, x of shape (n,), none missing.
+    """Return the rows of the samples that fit neither side nor surroundings; t in s, x of shape
+    (n,), none missing.
 
-    `floor` is the least σ, such as the resolution/√12; `threshold` how many local spreads a sample must be off.
+    `floor` is the least σ, such as the resolution/√12; `threshold` how many local spreads a sample
+    must be off.
     """
     n = len(t)
     if n < SIDE + 2:
@@ -130,7 +136,9 @@ def outlier_rows(t: Array, x: Array, floor: float = 0.0, threshold: float = THRE
 
 
 def _beside(keep: Rows, out: Rows) -> Rows:
-    """The windows of four kept samples that lie near those left out; only there anything can have changed."""
+    """The windows of four kept samples that lie near those left out; only there anything can have
+    changed.
+    """
     places = np.searchsorted(keep, out)[:, None] + np.arange(-2 * SIDE, SIDE)
     near = np.zeros(len(keep), dtype=bool)
     near[np.clip(places, 0, len(keep) - 4)] = True
@@ -150,7 +158,9 @@ def _suspects(t: Array, x: Array, sigma: Array, threshold: float, at: Rows | Non
 
 
 def _unexplained(t: Array, x: Array, sigma: Array, rows: Rows, threshold: float) -> Mask:
-    """Whether each of some rows is off every prediction that can be made of it, with at least two of them."""
+    """Whether each of some rows is off every prediction that can be made of it, with at least two
+    of them.
+    """
     bad, made = np.ones(len(rows), dtype=bool), np.zeros(len(rows), dtype=int)
     side = NARROW if len(t) < SHORT else SIDE
     for offsets, degree in ((np.arange(-side, 0), 2), (np.arange(1, side + 1), 2), (BESIDE, 3)):
@@ -163,7 +173,9 @@ def _unexplained(t: Array, x: Array, sigma: Array, rows: Rows, threshold: float)
 
 
 def _at_ends(t: Array, x: Array, sigma: Array, threshold: float) -> Rows:
-    """Glitches among the first and the last two samples, which only one side can tell: far off, and alone."""
+    """Glitches among the first and the last two samples, which only one side can tell: far off, and
+    alone.
+    """
     n, found = len(t), []
     for row, index in ((0, 2), (1, 2), (n - 1, n - 8), (n - 2, n - 8)):
         others = np.arange(index, index + SIDE)
@@ -174,7 +186,9 @@ def _at_ends(t: Array, x: Array, sigma: Array, threshold: float) -> Rows:
 
 
 def _prediction_error(t: Array, x: Array, rows: Rows, index: Rows, degree: int) -> Array:
-    """Sample minus prediction by a polynomial through some neighbours, in units of one sample's noise."""
+    """Sample minus prediction by a polynomial through some neighbours, in units of one sample's
+    noise.
+    """
     local = t[index] - t[rows, None]
     scale = np.abs(local).max(axis=1, keepdims=True)
     design = (local / scale)[:, :, None] ** np.arange(degree + 1)
@@ -187,7 +201,9 @@ def _prediction_error(t: Array, x: Array, rows: Rows, index: Rows, degree: int) 
 
 
 def _still_bad(t: Array, x: Array, sigma: Array, out: Mask, rows: Rows, threshold: float) -> Mask:
-    """Which of the rows are still bad once the others are gone; a sample between two glitches is none."""
+    """Which of the rows are still bad once the others are gone; a sample between two glitches is
+    none.
+    """
     keep = np.flatnonzero(~out)
     place = np.searchsorted(keep, rows)
     around = place[:, None] + np.concatenate([np.arange(-SIDE, 0), np.arange(SIDE)])

@@ -1,9 +1,11 @@
-"""What a recording in coarse steps errs by: not white noise, but a pattern that moves along with the body.
+"""What a recording in coarse steps errs by: not white noise, but a pattern that moves along with
+the body.
 
-The error of rounding, seen over many trials, is a saw-tooth of the position, smoothed by whatever noise there is before
-rounding: a sum of sines of the position whose amplitudes are known (Widrow & Kollár, *Quantization Noise*, 2008). Where
-within a step a body starts is chance, so sine and cosine of each are one error each of unit size. A body that moves
-less than a step from sample to sample errs alike in neighbouring samples; a fast one errs as white noise does.
+The error of rounding, seen over many trials, is a saw-tooth of the position, smoothed by whatever
+noise there is before rounding: a sum of sines of the position whose amplitudes are known (Widrow &
+Kollár, *Quantization Noise*, 2008). Where within a step a body starts is chance, so sine and cosine
+of each are one error each of unit size. A body that moves less than a step from sample to sample
+errs alike in neighbouring samples; a fast one errs as white noise does.
 """
 
 import numpy as np
@@ -21,8 +23,9 @@ NEGLIGIBLE_SHARE = 0.01
 def harmonic_amplitudes(step: float, sigma: float, harmonics: int = HARMONICS) -> dict[int, float]:
     """Return the standard deviations of the sines in the error of a reading, by harmonic, in SI.
 
-    `step` is that of the recording, `sigma` the standard deviation of a reading, both in SI. Empty where the noise is
-    so large that rounding leaves no pattern. Of long recordings one harmonic does, which holds most of the variance.
+    `step` is that of the recording, `sigma` the standard deviation of a reading, both in SI. Empty
+    where the noise is so large that rounding leaves no pattern. Of long recordings one harmonic
+    does, which holds most of the variance.
     """
     if not step > 0.0 or not sigma > 0.0:
         return {}
@@ -38,11 +41,13 @@ def harmonic_amplitudes(step: float, sigma: float, harmonics: int = HARMONICS) -
 def harmonic_patterns(
     position: Array, t: Array, lasting: float, step: float, sigma: float, harmonics: int = HARMONICS
 ) -> tuple[Array, ...]:
-    """Return sine and cosine of each harmonic at the samples, (n,) each, zero where the position is not known (NaN).
+    """Return sine and cosine of each harmonic at the samples, (n,) each, zero where the position is
+    not known (NaN).
 
-    `position` is that of the body itself in SI, not of the rounded reading, at times t in s, shape (n,). Readings of a
-    slow body do not tell its speed to better than some part of a step in the time they last, `lasting` in s, so half
-    of each sine runs a little faster than the body seems to, half a little slower.
+    `position` is that of the body itself in SI, not of the rounded reading, at times t in s, shape
+    (n,). Readings of a slow body do not tell its speed to better than some part of a step in the
+    time they last, `lasting` in s, so half of each sine runs a little faster than the body seems
+    to, half a little slower.
     """
     there = np.isfinite(position)
     steps, creep = np.nan_to_num(position) / step, CREEPING_SPEED * (t - t[0]) / lasting

@@ -1,10 +1,12 @@
-"""Local polynomials at all samples of a recording, in one pass: any degree, any spacing, any window.
+"""Local polynomials at all samples of a recording, in one pass: any degree, any spacing, any
+window.
 
-Each estimate is a derivative, at a sample, of the polynomial fitted by least squares to the window around it (Savitzky
-& Golay, Anal. Chem. 36 (1964) 1627-1639). Polynomials are expanded in functions that are orthonormal on the samples
-of the window, so that far times and far origins cost no digits. Evenly spaced runs take one set of weights, as a
-convolution. Elsewhere the sums over a window are put together from sums over two blocks of samples, as running
-extremes are (van Herk, Pattern Recogn. Lett. 13 (1992) 517-521), so a wide window costs no more than a narrow one.
+Each estimate is a derivative, at a sample, of the polynomial fitted by least squares to the window
+around it (Savitzky & Golay, Anal. Chem. 36 (1964) 1627-1639). Polynomials are expanded in functions
+that are orthonormal on the samples of the window, so that far times and far origins cost no digits.
+Evenly spaced runs take one set of weights, as a convolution. Elsewhere the sums over a window are
+put together from sums over two blocks of samples, as running extremes are (van Herk, Pattern
+Recogn. Lett. 13 (1992) 517-521), so a wide window costs no more than a narrow one.
 """
 
 from collections.abc import Sequence
@@ -37,15 +39,18 @@ DerivativeRequest = tuple[int, int]  # order of a derivative, degree of the poly
 class Basis:
     """Polynomials orthonormal on the samples of one window, and a derivative of each.
 
-    `phi` has shape (w, d + 1), one column a degree; `slopes` of shape (k, d + 1) holds the derivative of an order of
-    each at k times. The weights of the k estimates are slopes · phiᵀ, and their norms those of the rows of slopes.
+    `phi` has shape (w, d + 1), one column a degree; `slopes` of shape (k, d + 1) holds the
+    derivative of an order of each at k times. The weights of the k estimates are slopes · phiᵀ, and
+    their norms those of the rows of slopes.
     """
 
     phi: Array
     slopes: Array
 
     def norms(self, correlation: float = 0.0) -> Array:
-        """Return √(wᵀRw) of each estimate, shape (k,), R the correlation ρ^|i−j| of readings i and j."""
+        """Return √(wᵀRw) of each estimate, shape (k,), R the correlation ρ^|i−j| of readings i and
+        j.
+        """
         if not correlation:
             return np.asarray(np.linalg.norm(self.slopes, axis=1))
         inner = self.phi.T @ correlated(self.phi, correlation)
@@ -59,7 +64,9 @@ class Basis:
 
 
 def basis(t: Array, at: Array, degree: int, order: int) -> Basis:
-    """Return the polynomials of one window at times t, (w,), and their derivatives of an order at some times, (k,)."""
+    """Return the polynomials of one window at times t, (w,), and their derivatives of an order at
+    some times, (k,).
+    """
     middle, scale = 0.5 * (t[0] + t[-1]), 0.5 * (t[-1] - t[0])
     phi, r = np.linalg.qr(legendre.legvander((t - middle) / scale, degree))
     raw = _legendre_slopes((at - middle) / scale, degree, order) / scale**order
@@ -72,7 +79,9 @@ def _legendre_slopes(at: Array, degree: int, order: int) -> Array:
 
 @lru_cache(maxsize=30)
 def _derivative(degree: int, order: int) -> Array:
-    """The derivative of an order of P_0 … P_d in terms of P_0 … P_(d − order); shape (d − order + 1, d + 1)."""
+    """The derivative of an order of P_0 … P_d in terms of P_0 … P_(d − order); shape (d − order +
+    1, d + 1).
+    """
     return np.asarray(
         np.stack(
             [_padded(legendre.legder(c, order), degree, order) for c in np.eye(degree + 1)], axis=1
@@ -86,18 +95,24 @@ def _padded(coefficients: NDArray[Any], degree: int, order: int) -> Array:
 
 @lru_cache(maxsize=400)
 def even_basis(size: int, degree: int, order: int) -> Basis:
-    """Return the polynomials of a window of samples one unit of time apart, with derivatives at each of them."""
+    """Return the polynomials of a window of samples one unit of time apart, with derivatives at
+    each of them.
+    """
     places = np.arange(size, dtype=float)
     return basis(places, places, degree, order)
 
 
 def degree_for(size: int, degree: int) -> int:
-    """Return the degree a window of so many samples can carry: one sample at least is left to judge the fit by."""
+    """Return the degree a window of so many samples can carry: one sample at least is left to judge
+    the fit by.
+    """
     return max(min(degree, size - 2), 0)
 
 
 def even_runs(t: Array, window: int) -> list[tuple[int, int]]:
-    """Return where times are evenly spaced for long enough to be worth a convolution, as (start, stop)."""
+    """Return where times are evenly spaced for long enough to be worth a convolution, as (start,
+    stop).
+    """
     steps = np.diff(t)
     step = float(np.median(steps)) if len(steps) else 0.0
     breaks = np.flatnonzero(np.abs(steps - step) > EVEN_TOLERANCE * step) + 1
@@ -114,12 +129,14 @@ def sliding_estimates(
     correlation: float = 0.0,
     rows: tuple[int, int] | None = None,
 ) -> list[tuple[Array, Array]]:
-    """Return derivatives at all samples, and the norms √(wᵀRw) of their weights, for each (order, degree) asked for.
+    """Return derivatives at all samples, and the norms √(wᵀRw) of their weights, for each (order,
+    degree) asked for.
 
-    t, strictly increasing, and x have shape (n,), nothing missing; the results too. Windows hold `window` samples,
-    odd, or all where there are fewer; at the ends they keep their samples and are evaluated off their middle. Errors
-    of readings k samples apart have the correlation ρ^k. NaN where there are too few samples for the order, and
-    outside of rows start … stop − 1, if these are given.
+    t, strictly increasing, and x have shape (n,), nothing missing; the results too. Windows hold
+    `window` samples, odd, or all where there are fewer; at the ends they keep their samples and are
+    evaluated off their middle. Errors of readings k samples apart have the correlation ρ^k. NaN
+    where there are too few samples for the order, and outside of rows start … stop − 1, if these
+    are given.
     """
     n = len(t)
     window = window if window >= n else window | 1
@@ -236,9 +253,11 @@ def _uneven(
 
 
 def window_bases(ts: Array, at: Array, degree: int, order: int) -> tuple[Array, Array]:
-    """Return orthonormal polynomials of windows at times ts, (m, w), and a derivative of each at one time a window.
+    """Return orthonormal polynomials of windows at times ts, (m, w), and a derivative of each at
+    one time a window.
 
-    Shapes (m, w, d + 1) and (m, d + 1): the weights of an estimate are phi · slopes, their norm that of the slopes.
+    Shapes (m, w, d + 1) and (m, d + 1): the weights of an estimate are phi · slopes, their norm
+    that of the slopes.
     """
     middle, scale = 0.5 * (ts[:, 0] + ts[:, -1]), 0.5 * (ts[:, -1] - ts[:, 0])
     phi, r = np.linalg.qr(legendre.legvander((ts - middle[:, None]) / scale[:, None], degree))
@@ -257,7 +276,9 @@ def _slopes_in(r: Array, at: Array, scale: Array, degree: int, order: int) -> Ar
 def _by_windows(
     t: Array, x: Array, window: int, asked: Sequence[DerivativeRequest]
 ) -> list[tuple[Array, Array]]:
-    """As `_by_blocks`, by an orthonormal basis of each window: slower for wide windows, and to the last digit."""
+    """As `_by_blocks`, by an orthonormal basis of each window: slower for wide windows, and to the
+    last digit.
+    """
     ts, xs = sliding_window_view(t, window), sliding_window_view(x, window)
     middle, scale = 0.5 * (ts[:, 0] + ts[:, -1]), 0.5 * (ts[:, -1] - ts[:, 0])
     level = xs.mean(axis=1)
@@ -278,11 +299,13 @@ def _by_windows(
 def _by_blocks(
     t: Array, x: Array, window: int, asked: Sequence[DerivativeRequest]
 ) -> list[tuple[Array, Array]]:
-    """Estimates at the middles of all full windows, and norms; t and x of shape (n,), results (n − window + 1,).
+    """Estimates at the middles of all full windows, and norms; t and x of shape (n,), results (n −
+    window + 1,).
 
-    Sums of Chebyshev polynomials of time, about the border between two blocks of `window` samples, are summed up
-    towards the border from the left and away from it to the right; a window is one part of each. Products of two
-    such polynomials are sums of two others, so 2d + 1 sums make the matrix of the normal equations.
+    Sums of Chebyshev polynomials of time, about the border between two blocks of `window` samples,
+    are summed up towards the border from the left and away from it to the right; a window is one
+    part of each. Products of two such polynomials are sums of two others, so 2d + 1 sums make the
+    matrix of the normal equations.
     """
     n, degree = len(t), max(d for _, d in asked)
     count = n - window + 1
@@ -312,7 +335,9 @@ def _by_blocks(
 
 
 def _moments(ts: Array, xs: Array, border: Array, scale: Array, level: Array, degree: int) -> Array:
-    """T_0 … T_2d of scaled time, then T_0·x … T_d·x, of each sample; shape (3d + 2, blocks, window)."""
+    """T_0 … T_2d of scaled time, then T_0·x … T_d·x, of each sample; shape (3d + 2, blocks,
+    window).
+    """
     z = (ts - border[:, None]) / scale[:, None]
     found = np.empty((3 * degree + 2, *z.shape))
     found[0] = 1.0
@@ -326,7 +351,9 @@ def _moments(ts: Array, xs: Array, border: Array, scale: Array, level: Array, de
 
 
 def _chebyshev_slopes(z: Array, degree: int, order: int) -> Array:
-    """Derivatives of an order of T_0 … T_d at z, shape (d + 1, m), by T_k = 2z T_{k−1} − T_{k−2}, differentiated."""
+    """Derivatives of an order of T_0 … T_d at z, shape (d + 1, m), by T_k = 2z T_{k−1} − T_{k−2},
+    differentiated.
+    """
     rows = np.zeros((order + 1, degree + 1, len(z)))
     rows[0, 0] = 1.0
     for k in range(1, degree + 1):
@@ -341,9 +368,11 @@ def _chebyshev_slopes(z: Array, degree: int, order: int) -> Array:
 
 
 def _solved(moments: Array, wanted: Sequence[Array], degree: int) -> list[tuple[Array, Array]]:
-    """eᵀG⁻¹b and √(eᵀG⁻¹e) for all windows at once, for each e, by a Cholesky factor of each G; results (m,).
+    """eᵀG⁻¹b and √(eᵀG⁻¹e) for all windows at once, for each e, by a Cholesky factor of each G;
+    results (m,).
 
-    The factor of a lower degree is the leading part of that of a higher one, so all degrees share it.
+    The factor of a lower degree is the leading part of that of a higher one, so all degrees share
+    it.
     """
     factor: list[list[Array]] = []
     z: list[Array] = []

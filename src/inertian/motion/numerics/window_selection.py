@@ -1,14 +1,16 @@
-"""How wide a window the data allow: wide where the motion is slow to change, narrow where it is not.
+"""How wide a window the data allow: wide where the motion is slow to change, narrow where it is
+not.
 
-A derivative of order 1 (2) is quoted from a polynomial of degree 4 (5): two more than the degree p that a class would
-take, so that what a polynomial of degree p leaves out is fitted, not silently smoothed away (bias-corrected quotation:
-Calonico, Cattaneo & Farrell, J. Am. Stat. Assoc. 113 (2018) 767-779). Windows of growing size are tried all over the
-recording (Lepski, Theory Probab. Appl. 35 (1991) 454-466). A misfit shows in the next two orthonormal polynomials,
-whose coefficients should be noise:
+A derivative of order 1 (2) is quoted from a polynomial of degree 4 (5): two more than the degree p
+that a class would take, so that what a polynomial of degree p leaves out is fitted, not silently
+smoothed away (bias-corrected quotation: Calonico, Cattaneo & Farrell, J. Am. Stat. Assoc. 113
+(2018) 767-779). Windows of growing size are tried all over the recording (Lepski, Theory Probab.
+Appl. 35 (1991) 454-466). A misfit shows in the next two orthonormal polynomials, whose coefficients
+should be noise:
 
 - up to where degree p itself shows no misfit, the quoted degree is safe;
-- where the quoted degree shows a misfit at some size, a window NARROWER times smaller is safe, because bias against u
-  grows with a high power of the size.
+- where the quoted degree shows a misfit at some size, a window NARROWER times smaller is safe,
+because bias against u grows with a high power of the size.
 
 The larger of the two is taken, for each sample, from all the windows that hold the sample.
 """
@@ -43,7 +45,8 @@ HIGHEST_TESTED_DEGREE = 7  # degree of the last polynomial whose coefficient is 
 
 @dataclass(frozen=True, eq=False)
 class Misfits:
-    """Where polynomials in windows of one size misfit: the first sample of each window, and flags by degree, (k,).
+    """Where polynomials in windows of one size misfit: the first sample of each window, and flags
+    by degree, (k,).
 
     `doubtful` are windows that may misfit: one in a hundred that do not.
     """
@@ -65,14 +68,17 @@ class Misfits:
         return self.of(slice(*np.searchsorted(self.first, (start, stop - self.size + 1))), start)
 
     def seen(self, degree: int, n: int) -> Mask:
-        """Return which of n samples lie in a window that misfits, shape (n,); (1,) where one window serves all."""
+        """Return which of n samples lie in a window that misfits, shape (n,); (1,) where one window
+        serves all.
+        """
         if n > LONG_RECORDING:
             return np.array([bool(self.wrong[degree].any())])
         return _covered(self.first[self.wrong[degree]], self.size, n)
 
 
 def candidate_sizes(n: int) -> list[int]:
-    """Return sizes of windows, odd except for the whole of n samples, each about GROWTH times the one before.
+    """Return sizes of windows, odd except for the whole of n samples, each about GROWTH times the
+    one before.
 
     In long segments steps are twice as large, and no window is wider than LONG.
     """
@@ -90,11 +96,12 @@ def candidate_sizes(n: int) -> list[int]:
 
 @dataclass(frozen=True, eq=False)
 class TriedWindows:
-    """Windows of one size, tried all over a recording: coefficients in polynomials of their own, whatever the noise.
+    """Windows of one size, tried all over a recording: coefficients in polynomials of their own,
+    whatever the noise.
 
-    `first` is the first sample of each window, (k,); `phi`, (w, TOP + 1), polynomials that stand for all of them;
-    `coefficients` are (k, TOP + 1). Each of the w samples is the mean of `held`. `n` is the length of the recording,
-    `least` what noise cannot be below.
+    `first` is the first sample of each window, (k,); `phi`, (w, TOP + 1), polynomials that stand
+    for all of them; `coefficients` are (k, TOP + 1). Each of the w samples is the mean of `held`.
+    `n` is the length of the recording, `least` what noise cannot be below.
     """
 
     size: int
@@ -108,9 +115,11 @@ class TriedWindows:
     def misfits(
         self, sigma: float, correlation: float = 0.0, share: Array | None = None
     ) -> Misfits:
-        """Return where they misfit, for readings of standard deviation σ with errors correlated as ρ^k.
+        """Return where they misfit, for readings of standard deviation σ with errors correlated as
+        ρ^k.
 
-        `share` is the variance of each reading over σ², shape (n,); the mean of a window counts in it.
+        `share` is the variance of each reading over σ², shape (n,); the mean of a window counts in
+        it.
         """
         sigma = max(sigma, self.least)
         if self.held > 1:  # means of so many correlated readings
@@ -139,8 +148,8 @@ def misfits(
 ) -> list[Misfits]:
     """Return where windows of growing size misfit; t and x of shape (n,), nothing missing.
 
-    `sigma` is the standard deviation of a reading, `share` the variance of each over σ², if they differ; errors k
-    samples apart have the correlation ρ^k.
+    `sigma` is the standard deviation of a reading, `share` the variance of each over σ², if they
+    differ; errors k samples apart have the correlation ρ^k.
     """
     return [one.misfits(sigma, correlation, share) for one in tried_windows(t, x)]
 
@@ -156,7 +165,9 @@ def tried_windows(t: Array, x: Array) -> list[TriedWindows]:
 
 
 def _of_size(t: Array, x: Array, size: int, even: bool, held: int, least: float) -> TriedWindows:
-    """Windows of one size; wide ones at uneven spacing on means over `held` samples: polynomials hardly bend in one."""
+    """Windows of one size; wide ones at uneven spacing on means over `held` samples: polynomials
+    hardly bend in one.
+    """
     whole = len(t) // held * held
     if held > 1:
         t_of, x_of = (a[:whole].reshape(-1, held).mean(axis=1) for a in (t, x))
@@ -179,7 +190,9 @@ def _of_size(t: Array, x: Array, size: int, even: bool, held: int, least: float)
 
 
 def _uneven(t: Array, windows: Array, first: Rows, size: int) -> tuple[Array, Array]:
-    """Coefficients of the windows in polynomials of their own, and one basis that stands for all."""
+    """Coefficients of the windows in polynomials of their own, and one basis that stands for
+    all.
+    """
     ts = sliding_window_view(t, size)[first]
     z = 2.0 * (ts - ts[:, :1]) / np.ptp(ts, axis=1, keepdims=True) - 1.0
     coefficients = np.empty((len(first), HIGHEST_TESTED_DEGREE + 1))
@@ -199,7 +212,9 @@ def _covered(first: Rows, size: int, n: int) -> Mask:
 
 
 def selected_windows(order: int, tried: list[Misfits], n: int) -> Rows:
-    """Return the size of the window for a derivative at each of n samples, shape (n,), from where windows misfit."""
+    """Return the size of the window for a derivative at each of n samples, shape (n,), from where
+    windows misfit.
+    """
     if not tried:
         return np.full(n, n)
     last = n if n <= LONG_RECORDING else tried[-1].size

@@ -1,7 +1,9 @@
-"""The frame of a trial: one fixed composition, t₀ → scale → origin → rotation → flip, from the file to what is meant.
+"""The frame of a trial: one fixed composition, t₀ → scale → origin → rotation → flip, from the file
+to what is meant.
 
-The scale belongs to the unit of pixels (see `trials.Channel`) and t₀ only to how times are shown, since spans and rows
-are kept in file time. What is measured of a frame (origin, angle, centre) has its ± in the setup.
+The scale belongs to the unit of pixels (see `trials.Channel`) and t₀ only to how times are shown,
+since spans and rows are kept in file time. What is measured of a frame (origin, angle, centre) has
+its ± in the setup.
 """
 
 from collections.abc import Mapping
@@ -26,10 +28,11 @@ def zero_key(body: str, axis: str) -> str:
 
 @dataclass(frozen=True)
 class Frame:
-    """Time zero in file time (s), origin (m), angle by which the axes are turned counter-clockwise (rad), flipped axes.
+    """Time zero in file time (s), origin (m), angle by which the axes are turned counter-clockwise
+    (rad), flipped axes.
 
-    `centre` is the centre of rotation in m, in the frame's own axes; `zeros` are offsets of sensors, by body and axis
-    in SI, that are taken off.
+    `centre` is the centre of rotation in m, in the frame's own axes; `zeros` are offsets of
+    sensors, by body and axis in SI, that are taken off.
     """
 
     time_zero: float = 0.0
@@ -49,7 +52,9 @@ class Frame:
         return -1.0 if axis in self.flipped else 1.0
 
     def applied(self, x: Array, y: Array) -> tuple[Array, Array]:
-        """Return positions in the frame from positions in the file's axes, all in m and of one shape."""
+        """Return positions in the frame from positions in the file's axes, all in m and of one
+        shape.
+        """
         cosine, sine = np.cos(self.angle), np.sin(self.angle)
         east, north = x - self.origin[0], y - self.origin[1]
         return self.sign("x") * (cosine * east + sine * north), self.sign("y") * (
@@ -77,7 +82,9 @@ FILE_FRAME = Frame()
 
 
 def in_frame(trial: Trial, frame: Frame) -> Trial:
-    """Return the trial as its frame shows it; the same object where the frame changes nothing. Raises FrameError."""
+    """Return the trial as its frame shows it; the same object where the frame changes nothing.
+    Raises FrameError.
+    """
     if not frame.moves and not frame.zeros:
         return trial
     zeros = {(body, axis): value for body, axis, value in frame.zeros}
@@ -127,7 +134,9 @@ def _framed_channels(trial: str, body: Body, frame: Frame) -> tuple[Channel, ...
 
 
 def _rotated_u(axis: str, us: Mapping[str, Array | None], frame: Frame) -> Array | None:
-    """The stated uncertainties along an axis of the frame, in m; None unless all the axes it mixes have them."""
+    """The stated uncertainties along an axis of the frame, in m; None unless all the axes it mixes
+    have them.
+    """
     parts = [(frame.mixed(axis, filed), u) for filed, u in us.items()]
     squares = [mixed**2 * u**2 for mixed, u in parts if mixed != 0.0 and u is not None]
     if not squares or len(squares) < sum(mixed != 0.0 for mixed, _ in parts):

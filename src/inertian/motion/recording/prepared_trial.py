@@ -1,4 +1,6 @@
-"""From the raw recording to the samples that count, in the frame: what all later stages see of a trial."""
+"""From the raw recording to the samples that count, in the frame: what all later stages see of a
+trial.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -16,10 +18,11 @@ REMEMBERED_STATES = 6  # states of one trial that are remembered, for undo and d
 
 @dataclass(frozen=True, eq=False)
 class PreparedTrial:
-    """The trial that counts, with the same id: samples set aside are missing (NaN), positions are in the frame.
+    """The trial that counts, with the same id: samples set aside are missing (NaN), positions are
+    in the frame.
 
-    `whole` is the trial in the frame with nothing set aside; `aside` and `bridged` hold rows by body, `bridges` the
-    values drawn through gaps by body and axis, in SI.
+    `whole` is the trial in the frame with nothing set aside; `aside` and `bridged` hold rows by
+    body, `bridges` the values drawn through gaps by body and axis, in SI.
     """
 
     trial: Trial
@@ -36,7 +39,9 @@ _memo = Memo()
 def prepare(
     trial: Trial, steps: Sequence[TidyStep] = (), frame: Frame = FILE_FRAME
 ) -> PreparedTrial:
-    """Return a trial after its tidy steps and in its frame; equal questions give the identical answer."""
+    """Return a trial after its tidy steps and in its frame; equal questions give the identical
+    answer.
+    """
     if not steps and not frame.moves and not frame.zeros:
         # Not remembered: it would hold on to its own key
         return PreparedTrial(trial, trial, {}, {}, {})

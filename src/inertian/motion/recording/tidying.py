@@ -1,4 +1,6 @@
-"""Tidy steps: which samples count, each a named, switchable entry of a trial; the raw recording is never touched."""
+"""Tidy steps: which samples count, each a named, switchable entry of a trial; the raw recording is
+never touched.
+"""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -83,7 +85,9 @@ class Effect:
 
 @dataclass(frozen=True, eq=False)
 class Tidied:
-    """What is left of a trial after its steps: by body the rows set aside, and values drawn through gaps."""
+    """What is left of a trial after its steps: by body the rows set aside, and values drawn through
+    gaps.
+    """
 
     aside: Mapping[str, Rows]
     bridged: Mapping[str, Rows]
@@ -91,7 +95,9 @@ class Tidied:
 
 
 def _seen(body: Body) -> Mask:
-    """Whether a body has a position on all its axes, by row; of a body with sensors only, any reading."""
+    """Whether a body has a position on all its axes, by row; of a body with sensors only, any
+    reading.
+    """
     channels = body.channels or body.sensors
     return np.asarray(np.isfinite([c.raw for c in channels]).all(axis=0))
 
@@ -99,7 +105,9 @@ def _seen(body: Body) -> Mask:
 def jump_rows(
     trial: Trial, body: str, threshold: float = THRESHOLD, gone: Rows | None = None
 ) -> Rows:
-    """Return the raw rows of a body that fit neither what comes before nor after nor around them on any axis."""
+    """Return the raw rows of a body that fit neither what comes before nor after nor around them on
+    any axis.
+    """
     moving = trial.body(body)
     seen = _seen(moving)
     if gone is not None:
@@ -113,7 +121,9 @@ def jump_rows(
 
 
 def gap_around(trial: Trial, body: str, time: float, aside: Rows | None = None) -> tuple[int, int]:
-    """Return the first and last row of the gap that a moment lies in. Raises TidyError if it lies in none."""
+    """Return the first and last row of the gap that a moment lies in. Raises TidyError if it lies
+    in none.
+    """
     seen = _seen(trial.body(body))
     if aside is not None:
         seen[aside] = False
@@ -124,7 +134,8 @@ def gap_around(trial: Trial, body: str, time: float, aside: Rows | None = None) 
     first, last = int(rows[place - 1]) + 1, int(rows[place]) - 1
     if last - first + 1 > BRIDGED_AT_MOST:
         raise TidyError(
-            f"{last - first + 1} samples of {body} are missing there; a bridge may span {BRIDGED_AT_MOST} at most."
+            f"{last - first + 1} samples of {body} are missing there; a bridge may span "
+            f"{BRIDGED_AT_MOST} at most."
         )
     return first, last
 
@@ -166,7 +177,8 @@ def _chosen(trial: Trial, step: TidyStep, body: str, there: Mask, gone: Mask) ->
 
 
 def carried_over(steps: Sequence[TidyStep], old: Array, new: Array) -> tuple[TidyStep, ...]:
-    """Return steps for a recording with other rows: each row goes where its time is now; old and new are times in s.
+    """Return steps for a recording with other rows: each row goes where its time is now; old and
+    new are times in s.
 
     A row whose time is gone is dropped, and a step of which nothing is left.
     """
@@ -190,7 +202,8 @@ def carried_over(steps: Sequence[TidyStep], old: Array, new: Array) -> tuple[Tid
 
 
 def bridge(t: Array, x: Array, rows: Rows) -> Array:
-    """Return values for missing rows from a cubic through the samples on both sides; t in s, x of shape (n,).
+    """Return values for missing rows from a cubic through the samples on both sides; t in s, x of
+    shape (n,).
 
     They are drawn and nothing more: no fit uses them, so they add no degrees of freedom.
     """

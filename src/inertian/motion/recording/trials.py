@@ -25,11 +25,13 @@ class TrialError(InertianError):
 
 @dataclass(frozen=True, eq=False)
 class Channel:
-    """One sampled quantity of a body: raw values in the file's unit, NaN where the file has no reading.
+    """One sampled quantity of a body: raw values in the file's unit, NaN where the file has no
+    reading.
 
-    `axis` is x or y for positions, F, a or v for a measured force, acceleration or velocity. `sign` is −1 where the
-    positive direction is the other way than in the file; `shift` (SI) is added, as for recorders that face one another.
-    `u` are standard uncertainties of the readings that the file states, in its unit; NaN where it states none.
+    `axis` is x or y for positions, F, a or v for a measured force, acceleration or velocity. `sign`
+    is −1 where the positive direction is the other way than in the file; `shift` (SI) is added, as
+    for recorders that face one another. `u` are standard uncertainties of the readings that the
+    file states, in its unit; NaN where it states none.
     """
 
     axis: str
@@ -56,7 +58,8 @@ class Channel:
 
     @cached_property
     def stated(self) -> Array | None:
-        """The standard uncertainty of every reading in SI that the file states, (n,); the usual one where it is blank.
+        """The standard uncertainty of every reading in SI that the file states, (n,); the usual one
+        where it is blank.
 
         None where the file states none.
         """
@@ -70,7 +73,8 @@ class Channel:
 
     @cached_property
     def resolution(self) -> float:
-        """The step of the recording in SI: the smallest power of ten that all raw values are multiples of.
+        """The step of the recording in SI: the smallest power of ten that all raw values are
+        multiples of.
 
         0 if there is no such step down to 1e-9 of the largest value.
         """
@@ -92,9 +96,11 @@ class Channel:
 
 @dataclass(frozen=True, eq=False)
 class Body:
-    """Something that moves: a name, its position channels, one per axis, and what else was measured on it.
+    """Something that moves: a name, its position channels, one per axis, and what else was measured
+    on it.
 
-    `sensors` are channels of force, acceleration or velocity in their own right; a body may have only those.
+    `sensors` are channels of force, acceleration or velocity in their own right; a body may have
+    only those.
     """
 
     name: str
@@ -116,7 +122,9 @@ class Body:
 
 @dataclass(frozen=True)
 class Provenance:
-    """Where a trial came from: the file's name, its SHA-256, its bytes, and how it was read, in words."""
+    """Where a trial came from: the file's name, its SHA-256, its bytes, and how it was read, in
+    words.
+    """
 
     file: str = ""
     sha256: str = ""
@@ -133,8 +141,9 @@ class Provenance:
 class Trial:
     """One recording of one go: bodies with channels over one clock.
 
-    Bodies recorded by clocks of their own share the union of all time stamps, NaN where a clock has none. `time_base`
-    multiplies all times: 1/12 for footage taken at 300 frames/s and exported as 25.
+    Bodies recorded by clocks of their own share the union of all time stamps, NaN where a clock has
+    none. `time_base` multiplies all times: 1/12 for footage taken at 300 frames/s and exported as
+    25.
     """
 
     id: str

@@ -1,4 +1,6 @@
-"""Two recorders, one trial: clocks brought together, and positions of recorders that face one another."""
+"""Two recorders, one trial: clocks brought together, and positions of recorders that face one
+another.
+"""
 
 from dataclasses import dataclass, replace
 
@@ -18,7 +20,9 @@ class JoinError(TrialError):
 
 @dataclass(frozen=True)
 class ClockOffset:
-    """What is added to the times of the second recorder, in s, with its standard uncertainty and how it was found."""
+    """What is added to the times of the second recorder, in s, with its standard uncertainty and
+    how it was found.
+    """
 
     value: float
     u: float
@@ -28,9 +32,10 @@ class ClockOffset:
 def join_trials(first: Trial, second: Trial, offset: float, facing: float | None = None) -> Trial:
     """Return one trial with the bodies of both; `offset` (s) is added to the times of the second.
 
-    `facing` is L in m where the recorders face one another: then x = L − x′ for the second. All times are in s on the
-    first clock, and each channel is blank at the stamps of the other. A body of the second whose name is taken gets a
-    number. Raises JoinError if the recordings do not overlap in time.
+    `facing` is L in m where the recorders face one another: then x = L − x′ for the second. All
+    times are in s on the first clock, and each channel is blank at the stamps of the other. A body
+    of the second whose name is taken gets a number. Raises JoinError if the recordings do not
+    overlap in time.
     """
     late = second.t + offset
     if late[0] >= first.t[-1] or late[-1] <= first.t[0]:
@@ -82,10 +87,11 @@ def _spread(body: Body, rows: Rows, n: int, facing: float | None) -> Body:
 def find_offset(first: Trial, second: Trial) -> ClockOffset:
     """Return the offset that brings the clocks together, from what both saw of the contact.
 
-    A force held against an acceleration, or two forces, are laid over one another where they agree best
-    (cross-correlation, its maximum refined by a parabola); else the moment at which the motion breaks, or a force or
-    acceleration stands out, is found in each. u is that of a moment known within one step of each clock (JCGM
-    100:2008, 4.3.7). Raises JoinError if one of them shows no contact.
+    A force held against an acceleration, or two forces, are laid over one another where they agree
+    best (cross-correlation, its maximum refined by a parabola); else the moment at which the motion
+    breaks, or a force or acceleration stands out, is found in each. u is that of a moment known
+    within one step of each clock (JCGM 100:2008, 4.3.7). Raises JoinError if one of them shows no
+    contact.
     """
     u = float(np.hypot(first.step(), second.step())) / 12.0**0.5
     one, two = _signal(first), _signal(second)
@@ -97,7 +103,9 @@ def find_offset(first: Trial, second: Trial) -> ClockOffset:
 
 
 def _signal(trial: Trial) -> Array | None:
-    """The first force or acceleration of a trial, less its usual value, without its sign; blanks are zero."""
+    """The first force or acceleration of a trial, less its usual value, without its sign; blanks
+    are zero.
+    """
     sensors = [c for b in trial.bodies for c in b.sensors if c.axis in ("F", "a")]
     if not sensors:
         return None
@@ -116,7 +124,10 @@ def _moment(trial: Trial) -> float:
     if signal is None or not signal.max() > 0.0:
         raise JoinError(
             trial.name,
-            "no contact stands out in it, so the clocks cannot be brought together. Type the offset.",
+            (
+                "no contact stands out in it, so the clocks cannot be brought together. Type the "
+                "offset."
+            ),
         )
     strong = np.where(signal > 0.5 * signal.max(), signal, 0.0)
     return float(strong @ trial.t / strong.sum())

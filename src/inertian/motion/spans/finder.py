@@ -1,4 +1,6 @@
-"""The span finder: what happens in a trial, when, and to which bodies, each with the reason why it is thought so."""
+"""The span finder: what happens in a trial, when, and to which bodies, each with the reason why it
+is thought so.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
@@ -41,8 +43,9 @@ RETURN_SIGMAS = 6.0  # σ of a reading that a body must move on each side of a t
 def find_spans(trial: Trial) -> list[FoundSpan]:
     """Return the spans suggested for a trial, in order of time; empty where nothing was followed.
 
-    Positions are the evidence: stretches of steady motion come from penalised least squares (`stretches`), the edges
-    of what lies between them from fits of both sides and of the change together (`pulses`).
+    Positions are the evidence: stretches of steady motion come from penalised least squares
+    (`stretches`), the edges of what lies between them from fits of both sides and of the change
+    together (`pulses`).
     """
     tracks = [
         track
@@ -84,7 +87,9 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
 
 
 def _edges(change: VelocityChange, first: float) -> tuple[float, float]:
-    """From when to when a change lasts; where it was too short to be followed, a little to either side of it."""
+    """From when to when a change lasts; where it was too short to be followed, a little to either
+    side of it.
+    """
     pulse = change.pulse
     if change.seen:
         return max(pulse.start, first), pulse.stop
@@ -179,9 +184,11 @@ def _classified(
 def _let_the_other_feel(
     event: FoundEvent, tracks: Sequence[Track], motions: dict[str, list[FoundMotion]]
 ) -> None:
-    """A body that hits something, and is not driven back by a surface again and again, may hit the only other body.
+    """A body that hits something, and is not driven back by a surface again and again, may hit the
+    only other body.
 
-    The other may be too heavy, or too coarsely seen, to show it; no steady motion of it reaches across all the same.
+    The other may be too heavy, or too coarsely seen, to show it; no steady motion of it reaches
+    across all the same.
     """
     if event.kind not in (SpanKind.CONTACT, SpanKind.END_STOP) or len(event.dv) != 1:
         return
@@ -206,7 +213,9 @@ def _stops(before: FoundMotion, after: FoundMotion | None) -> bool:
 
 
 def _first_push(motions: Sequence[FoundMotion]) -> FoundEvent | None:
-    """The end of a push that was under way at the start: strong acceleration from near rest, then a glide."""
+    """The end of a push that was under way at the start: strong acceleration from near rest, then a
+    glide.
+    """
     if len(motions) < 2 or motions[0].kind is not SpanKind.ACCELERATION:
         return None
     first, then = motions[0], motions[1]
@@ -223,7 +232,9 @@ def _first_push(motions: Sequence[FoundMotion]) -> FoundEvent | None:
 def _bounces(
     events: Sequence[FoundEvent], motions: Mapping[str, Sequence[FoundMotion]]
 ) -> list[FoundEvent]:
-    """Contacts of one body that something drives back to the surface again and again are bounces."""
+    """Contacts of one body that something drives back to the surface again and again are
+    bounces.
+    """
     return [replace(e, kind=SpanKind.BOUNCE) if _is_bounce(e, motions) else e for e in events]
 
 
@@ -283,7 +294,9 @@ def _returns(motion: FoundMotion, side: float) -> bool:
 
 
 def _comes_back(motion: FoundMotion, time: float, step: float) -> bool:
-    """Whether a body moves noticeably on both sides of a turning point; friction stops it, but never turns it round."""
+    """Whether a body moves noticeably on both sides of a turning point; friction stops it, but
+    never turns it round.
+    """
     side = min(time - motion.start, motion.stop - time)
     return side > LEAST_SAMPLES * step and _returns(motion, side)
 

@@ -1,9 +1,11 @@
-"""Changes of velocity between two stretches of steady motion: when they begin and end, and how large they are.
+"""Changes of velocity between two stretches of steady motion: when they begin and end, and how
+large they are.
 
-Left of the change a body follows one parabola, right of it another, and position is continuous. In between acts a
-pulse of acceleration ∝ u^α (1 − u)^β, u running from 0 at its start to 1 at its end: α = β = 1 is nearly a spring,
-larger ones a force that fades in and out, unequal ones a hand. For given times and shape the model is linear (Golub &
-Pereyra, SIAM J. Numer. Anal. 10 (1973) 413-432), so only those are searched. A pulse too short to be seen is a kink.
+Left of the change a body follows one parabola, right of it another, and position is continuous. In
+between acts a pulse of acceleration ∝ u^α (1 − u)^β, u running from 0 at its start to 1 at its end:
+α = β = 1 is nearly a spring, larger ones a force that fades in and out, unequal ones a hand. For
+given times and shape the model is linear (Golub & Pereyra, SIAM J. Numer. Anal. 10 (1973) 413-432),
+so only those are searched. A pulse too short to be seen is a kink.
 """
 
 import math
@@ -30,10 +32,11 @@ PulseShape = tuple[float, float]  # ln α, ln β
 
 @dataclass(frozen=True, eq=False)
 class PulseSide:
-    """What a body does around a change: samples, weights 1/σ², and whether it rests before or after.
+    """What a body does around a change: samples, weights 1/σ², and whether it rests before or
+    after.
 
-    t has shape (n,); x and weight (axes, n). `rests` tells of before and after; `curved` whether either side is a
-    parabola.
+    t has shape (n,); x and weight (axes, n). `rests` tells of before and after; `curved` whether
+    either side is a parabola.
     """
 
     t: Array
@@ -47,8 +50,8 @@ class PulseSide:
 class Pulse:
     """A change of velocity from `start` to `stop` in s; equal where it is a kink.
 
-    `dv` holds, for each body, the change by axis in m/s; `z` is the clearness of the change as a normal deviate: the
-    root of what χ² gains over a mere change of acceleration.
+    `dv` holds, for each body, the change by axis in m/s; `z` is the clearness of the change as a
+    normal deviate: the root of what χ² gains over a mere change of acceleration.
     """
 
     start: float
@@ -58,7 +61,9 @@ class Pulse:
     z: float
 
     def chi2_allowing(self, sigma: float) -> float:
-        """Return χ² with the error that any assumed shape has added to the noise σ (m) of a reading."""
+        """Return χ² with the error that any assumed shape has added to the noise σ (m) of a
+        reading.
+        """
         wrong = MODEL_ERROR * float(np.max(np.abs(self.dv[0]))) * (self.stop - self.start)
         return self.chi2 / (1.0 + (wrong / sigma) ** 2)
 
@@ -76,7 +81,9 @@ def thinned(
     curved: bool,
     about: tuple[float, float],
 ) -> PulseSide:
-    """Return a side with single samples near a change and means of ever more samples farther out."""
+    """Return a side with single samples near a change and means of ever more samples farther
+    out.
+    """
     first, last = np.searchsorted(t, about)
     if len(t) <= 4 * SINGLE_SAMPLES:
         return PulseSide(t, x, weight, rests, curved)
@@ -123,7 +130,9 @@ def _push(t: Array, start: float, stop: float, shape: PulseShape) -> Array:
 
 
 class _Fit:
-    """One body's least squares for any two times, with what does not depend on them taken out beforehand."""
+    """One body's least squares for any two times, with what does not depend on them taken out
+    beforehand.
+    """
 
     def __init__(self, side: PulseSide) -> None:
         t, self._side = side.t, side
@@ -142,7 +151,9 @@ class _Fit:
     def solve(
         self, start: float, stop: float, shape: PulseShape, pushed: bool = True, bent: bool = True
     ) -> tuple[float, Array]:
-        """Return χ² and the change of velocity by axis; `pushed` lets velocity, `bent` acceleration change."""
+        """Return χ² and the change of velocity by axis; `pushed` lets velocity, `bent` acceleration
+        change.
+        """
         side = self._side
         columns = [_push(side.t, start, stop, shape)] if pushed else []
         if bent and (side.curved or side.rests[0]):
@@ -270,7 +281,9 @@ def _spread(fits: Sequence[_Fit], middle: float, length: float, step: float) -> 
 def _refined(
     cost: Callable[[list[float]], float], place: list[float], steps: list[float], least: float
 ) -> list[float]:
-    """A pattern search (Hooke & Jeeves, J. ACM 8 (1961) 212-229) until the steps are below a share of the first."""
+    """A pattern search (Hooke & Jeeves, J. ACM 8 (1961) 212-229) until the steps are below a share
+    of the first.
+    """
     here, value = list(place), cost(place)
     scale, rounds = 1.0, 0
     while scale > least and rounds < MOST_ROUNDS:

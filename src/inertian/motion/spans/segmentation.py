@@ -1,8 +1,10 @@
-"""Cutting a recording into stretches of steady motion: rest, a line or a parabola each, as few as the noise allows.
+"""Cutting a recording into stretches of steady motion: rest, a line or a parabola each, as few as
+the noise allows.
 
-Optimal partitioning (Jackson et al., IEEE Signal Process. Lett. 12 (2005) 105-108) of penalised least squares: the cost
-of a stretch is Σ r²/σ² plus so much for each parameter (Schwarz, Ann. Stat. 6 (1978) 461-464) and for each cut. Sums of
-blocks of samples, not samples, are cut, so that the work is linear in the samples.
+Optimal partitioning (Jackson et al., IEEE Signal Process. Lett. 12 (2005) 105-108) of penalised
+least squares: the cost of a stretch is Σ r²/σ² plus so much for each parameter (Schwarz, Ann. Stat.
+6 (1978) 461-464) and for each cut. Sums of blocks of samples, not samples, are cut, so that the
+work is linear in the samples.
 """
 
 from collections.abc import Sequence
@@ -32,10 +34,11 @@ class SteadySegment:
 def steady_segments(
     t: Array, channels: Sequence[Array], sigmas: Sequence[Array]
 ) -> list[SteadySegment]:
-    """Cut a body's recording into stretches of steady motion, shared by its axes, in order and without gaps.
+    """Cut a body's recording into stretches of steady motion, shared by its axes, in order and
+    without gaps.
 
-    t in s, each channel in m and its σ at each sample have shape (n,), nothing missing. Cuts of more than BLOCKS
-    samples lie on block boundaries, for the caller to place exactly.
+    t in s, each channel in m and its σ at each sample have shape (n,), nothing missing. Cuts of
+    more than BLOCKS samples lie on block boundaries, for the caller to place exactly.
     """
     n = len(t)
     if n < LEAST_SAMPLES[0]:
@@ -75,7 +78,8 @@ def _cut(cost: Array, degrees: Rows, edges: Rows, penalty: float) -> list[Steady
 
 
 def _squares(tau: Array, x: Array, weight: Array, edges: Rows) -> Array:
-    """Σ w r² of a constant, a line and a parabola between any two edges; shape (3, edges, edges), for i < j.
+    """Σ w r² of a constant, a line and a parabola between any two edges; shape (3, edges, edges),
+    for i < j.
 
     Prefix sums of the moments, moved to the centre of each stretch.
     """

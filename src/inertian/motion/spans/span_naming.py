@@ -24,7 +24,9 @@ PLAIN_NAMES = {
 
 @dataclass(frozen=True)
 class FoundSpan:
-    """A suggested span: what kind, its name, from t0 to t1 in s, the bodies it is about, and why."""
+    """A suggested span: what kind, its name, from t0 to t1 in s, the bodies it is about, and
+    why.
+    """
 
     kind: SpanKind
     name: str
@@ -36,7 +38,9 @@ class FoundSpan:
 
 @dataclass(frozen=True, eq=False)
 class FoundEvent:
-    """A change of velocity from start to stop in s; `dv` by body and axis in m/s; `seen` if it was followed."""
+    """A change of velocity from start to stop in s; `dv` by body and axis in m/s; `seen` if it was
+    followed.
+    """
 
     kind: SpanKind
     start: float
@@ -52,7 +56,8 @@ class FoundEvent:
 
 @dataclass(frozen=True, eq=False)
 class FoundMotion:
-    """A body's steady motion from start to stop in s: velocity at both ends, acceleration and its u, by axis.
+    """A body's steady motion from start to stop in s: velocity at both ends, acceleration and its
+    u, by axis.
 
     `sigma` is the standard deviation of a reading in m.
     """
@@ -102,7 +107,8 @@ def reason_of_motion(motion: FoundMotion) -> str:
 
 
 def with_names(found: Sequence[FoundSpan]) -> list[FoundSpan]:
-    """Return the spans with names: before, contact, after; what lies between several; else what happens, numbered.
+    """Return the spans with names: before, contact, after; what lies between several; else what
+    happens, numbered.
 
     Spans of different bodies may share a name, where they tell of the same part of the story.
     """

@@ -12,12 +12,16 @@ SHARED_SHARE = 0.5  # share of each body's span that must be common for one span
 
 
 def suggest_spans(trial: Trial) -> Spans:
-    """Return the spans the finder suggests, those of one name shared by the bodies where they agree; none, if none."""
+    """Return the spans the finder suggests, those of one name shared by the bodies where they
+    agree; none, if none.
+    """
     return shared_spans(find_spans(trial), tuple(body.name for body in trial.followed))
 
 
 def shared_spans(found: Sequence[FoundSpan], bodies: tuple[str, ...]) -> Spans:
-    """Return found spans with names of their own: one for all bodies where their times agree, else one for each."""
+    """Return found spans with names of their own: one for all bodies where their times agree, else
+    one for each.
+    """
     groups: dict[str, list[FoundSpan]] = {}
     for one in found:
         groups.setdefault(one.name, []).append(one)

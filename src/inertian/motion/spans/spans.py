@@ -58,7 +58,9 @@ class SpanError(InertianError):
 
 @dataclass(frozen=True)
 class Span:
-    """A named stretch of file time in s; both ends are included. It is of all bodies unless it names some."""
+    """A named stretch of file time in s; both ends are included. It is of all bodies unless it
+    names some.
+    """
 
     name: str
     kind: SpanKind
@@ -146,7 +148,9 @@ class Spans(tuple[Span, ...]):
         return Spans(new if span.name == old else span for span in self)
 
     def walls(self) -> tuple[float, ...]:
-        """Return the times that nothing may be fitted across: both edges of each contact, bounce and end stop."""
+        """Return the times that nothing may be fitted across: both edges of each contact, bounce
+        and end stop.
+        """
         return tuple(sorted(w for s in self if s.kind.walled for w in (s.start, s.stop)))
 
 
@@ -155,8 +159,9 @@ def move_edge(
 ) -> Spans:
     """Return the spans with one edge ("start" or "stop") of one span moved to `time`.
 
-    A steady span stops at contacts and other events; an event pushes the steady spans out of its way. No span gets
-    shorter than `least`, nor leaves `limits`. Raises KeyError for an unknown span.
+    A steady span stops at contacts and other events; an event pushes the steady spans out of its
+    way. No span gets shorter than `least`, nor leaves `limits`. Raises KeyError for an unknown
+    span.
     """
     span = spans.named(name)
     low, high = _room(spans, span, least, limits)
@@ -171,7 +176,9 @@ def move_edge(
 def move_span(
     spans: Spans, name: str, shift: float, least: float, limits: tuple[float, float]
 ) -> Spans:
-    """Return the spans with one span moved by `shift` seconds, its length kept, under the rules of `move_edge`."""
+    """Return the spans with one span moved by `shift` seconds, its length kept, under the rules of
+    `move_edge`.
+    """
     span = spans.named(name)
     low, high = _room(spans, span, least, limits)
     start = min(max(span.start + shift, low), max(high - span.length, low))
@@ -187,7 +194,9 @@ def _meet(a: Span, b: Span) -> bool:
 def _room(
     spans: Spans, span: Span, least: float, limits: tuple[float, float]
 ) -> tuple[float, float]:
-    """How far a span may reach: to the events beside it, or until what it pushes has no room left."""
+    """How far a span may reach: to the events beside it, or until what it pushes has no room
+    left.
+    """
     low, high = limits
     others = [s for s in spans if s is not span and _meet(s, span)]
     if span.kind.steady:
@@ -204,7 +213,9 @@ def _room(
 
 
 def _pushed(spans: Spans, old: Span, moved: Span) -> Spans:
-    """Move the edges of steady spans out of the way of an event that was `old`, so that each stays on its side."""
+    """Move the edges of steady spans out of the way of an event that was `old`, so that each stays
+    on its side.
+    """
     if not moved.kind.event:
         return spans
     result = []

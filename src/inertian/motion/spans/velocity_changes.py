@@ -1,4 +1,6 @@
-"""What happens to the bodies of a trial: changes of velocity, and when, between stretches of steady motion."""
+"""What happens to the bodies of a trial: changes of velocity, and when, between stretches of steady
+motion.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -27,7 +29,9 @@ UNSEEN_REACH, UNSEEN_SHARE = (0.005, 0.01)
 
 @dataclass(frozen=True, eq=False)
 class Track:
-    """One body's usable samples: their rows in the trial, t (n,), x and weight 1/σ² (axes, n), and steady stretches."""
+    """One body's usable samples: their rows in the trial, t (n,), x and weight 1/σ² (axes, n), and
+    steady stretches.
+    """
 
     body: str
     rows: Rows
@@ -49,7 +53,8 @@ class Track:
 
 @dataclass(frozen=True, eq=False)
 class SegmentJoint:
-    """Where one steady stretch of a body goes over into the next; `pulse` tells how, if the velocity changes.
+    """Where one steady stretch of a body goes over into the next; `pulse` tells how, if the
+    velocity changes.
 
     `faint` is a change that is believed only if another body changes its velocity at the same time.
     """
@@ -62,7 +67,9 @@ class SegmentJoint:
 
 @dataclass(frozen=True, eq=False)
 class VelocityChange:
-    """A change of velocity of one or several bodies at the same time, in s; `dv` by body and axis in m/s."""
+    """A change of velocity of one or several bodies at the same time, in s; `dv` by body and axis
+    in m/s.
+    """
 
     pulse: Pulse
     step: float
@@ -102,7 +109,9 @@ def track_of(trial: Trial, body: Body) -> Track | None:
 
 
 def segment_joints(track: Track) -> list[SegmentJoint]:
-    """Return how a body's stretches follow one another; pieces that a slow change was cut into are made one."""
+    """Return how a body's stretches follow one another; pieces that a slow change was cut into are
+    made one.
+    """
     pieces = list(track.stretches)
     pulses: dict[tuple[int, int], Pulse] = {}
     pushed = _pushed_at_start(track, pieces)
@@ -148,7 +157,9 @@ def segment_joints(track: Track) -> list[SegmentJoint]:
 def _pushed_at_start(
     track: Track, pieces: Sequence[SteadySegment]
 ) -> tuple[Pulse, list[SteadySegment]] | None:
-    """A push under way when the recording began, cut into pieces: the pulse from rest, and the pieces left."""
+    """A push under way when the recording began, cut into pieces: the pulse from rest, and the
+    pieces left.
+    """
     best: tuple[float, Pulse, int] | None = None
     for j in range(2, min(6, len(pieces))):
         if pieces[j].start > 0.6 * pieces[j].stop or any(
@@ -252,7 +263,9 @@ def _direct(track: Track, left: SteadySegment, right: SteadySegment) -> Pulse:
 
 
 def _candidates(track: Track, pieces: Sequence[SteadySegment]) -> list[tuple[int, int]]:
-    """Pairs of pieces between which a slow change may lie: no hit in between, and shorter than what is around."""
+    """Pairs of pieces between which a slow change may lie: no hit in between, and shorter than what
+    is around.
+    """
     hits = [_is_hit(track, a, b) for a, b in pairwise(pieces)]
     found = []
     for i in range(len(pieces) - 2):
@@ -268,7 +281,9 @@ def _candidates(track: Track, pieces: Sequence[SteadySegment]) -> list[tuple[int
 def velocity_of(
     track: Track, piece: SteadySegment, time: float
 ) -> tuple[Array, Array, Array, Array]:
-    """Return velocity and its u at a time, acceleration and its u, by axis, from a polynomial through a piece."""
+    """Return velocity and its u at a time, acceleration and its u, by axis, from a polynomial
+    through a piece.
+    """
     t, samples, weights = _summed(track, piece)
     scale = float(t[-1] - t[0]) or 1.0
     design = np.vander((t - time) / scale, piece.degree + 1, increasing=True)
@@ -300,7 +315,9 @@ def _summed(track: Track, piece: SteadySegment) -> tuple[Array, Array, Array]:
 
 
 def _is_hit(track: Track, left: SteadySegment, right: SteadySegment) -> bool:
-    """Whether the velocity jumps between two pieces, more than a smooth change cut in two would let it."""
+    """Whether the velocity jumps between two pieces, more than a smooth change cut in two would let
+    it.
+    """
     time = 0.5 * float(track.t[left.stop - 1] + track.t[right.start])
     left, right = (
         replace(p, degree=2) if p.stop - p.start >= LEAST_SAMPLES[2] else p for p in (left, right)
@@ -317,7 +334,9 @@ def _is_hit(track: Track, left: SteadySegment, right: SteadySegment) -> bool:
 def _merged(
     track: Track, pieces: Sequence[SteadySegment], i: int, j: int
 ) -> tuple[float, int, int, Pulse | None]:
-    """What is gained in penalised χ² by seeing one change, or none, between two pieces instead of pieces between."""
+    """What is gained in penalised χ² by seeing one change, or none, between two pieces instead of
+    pieces between.
+    """
     left, right = pieces[i], pieces[j]
     guess = (float(track.t[left.stop - 1]), float(track.t[right.start]))
     side = track.side(left, right, guess)
@@ -357,7 +376,9 @@ def _merged(
 
 
 def _pulse_like(track: Track, piece: SteadySegment, pulse: Pulse) -> bool:
-    """Whether a single parabola between two stretches is a slow change rather than a slope: it is brief and strong."""
+    """Whether a single parabola between two stretches is a slow change rather than a slope: it is
+    brief and strong.
+    """
     length = float(track.t[piece.stop - 1] - track.t[piece.start])
     return float(np.max(np.abs(pulse.dv[0]))) / max(length, track.step) > 1.0
 
@@ -380,7 +401,9 @@ def _chi2(side: PulseSide, start: int, stop: int, degree: int) -> float:
 def velocity_changes(
     tracks: Sequence[Track], joints: Sequence[Sequence[SegmentJoint]]
 ) -> list[VelocityChange]:
-    """Return the changes of velocity, those of several bodies at the same time as one, in order of time."""
+    """Return the changes of velocity, those of several bodies at the same time as one, in order of
+    time.
+    """
     single = [
         (joint.pulse, track, joint)
         for track, own in zip(tracks, joints, strict=True)
@@ -415,7 +438,9 @@ def velocity_changes(
 
 
 def unseen_reach(joints: Sequence[SegmentJoint], step: float) -> float:
-    """How far in s an impact may reach to either side of its moment without being seen in the samples."""
+    """How far in s an impact may reach to either side of its moment without being seen in the
+    samples.
+    """
     fewest = min(s.stop - s.start for joint in joints for s in (joint.left, joint.right))
     return min(UNSEEN_REACH, UNSEEN_SHARE * fewest * step)
 

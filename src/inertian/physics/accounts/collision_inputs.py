@@ -1,4 +1,6 @@
-"""The readings of one collision: speeds at the edges of the contact, masses and decelerations, as correlated inputs."""
+"""The readings of one collision: speeds at the edges of the contact, masses and decelerations, as
+correlated inputs.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -60,7 +62,9 @@ class AccountError(InertianError):
 
 @dataclass(frozen=True, eq=False)
 class CollisionInputs:
-    """All inputs of the laws for one collision, as correlated scalars, with the fixed facts of the contact."""
+    """All inputs of the laws for one collision, as correlated scalars, with the fixed facts of the
+    contact.
+    """
 
     encounter: Encounter
     inputs: JointScalars
@@ -69,7 +73,9 @@ class CollisionInputs:
 def _reading_noise(
     channel: Channel, noise: InstrumentNoise, fits: Sequence[PolynomialFit], t: Array
 ) -> ReadingNoise:
-    """The noise of a channel's readings under its fits; where samples stand for many, the mean stands for each."""
+    """The noise of a channel's readings under its fits; where samples stand for many, the mean
+    stands for each.
+    """
     variance = noise.variance(channel)
     sigma = float(np.sqrt(np.mean(variance)))
     if any(float(fit.root.max(initial=0.0)) > 1.0 for fit in fits):
@@ -92,7 +98,9 @@ def _reading_noise(
 def clock_noise(
     trial: Trial, fits: Sequence[BodyFit], noise: InstrumentNoise, glide: SharedDecelerations
 ) -> ClockNoise:
-    """Return Σ of a trial: reading noise per channel, and time jitter along the fitted velocities."""
+    """Return Σ of a trial: reading noise per channel, and time jitter along the fitted
+    velocities.
+    """
     reading, rate = {}, {}
     for body in trial.followed:
         source = ErrorSource(f"readings of {body.name}", READINGS, READINGS)
@@ -122,12 +130,13 @@ def read_collision(
     offsets: Mapping[str, tuple[FactId, Fact]] | None = None,
     frame: Frame = FILE_FRAME,
 ) -> CollisionInputs:
-    """Return positions, velocities and accelerations of every body at both edges of the contact, and the masses.
+    """Return positions, velocities and accelerations of every body at both edges of the contact,
+    and the masses.
 
-    Everything in SI; see `laws` for the names. Masses that are not known are left out. `stretches` has the scale of all
-    lengths and the time base of all times, where they are facts with a ± of their own; `offsets` by body the
-    offset of a clock of its own. `before` and `after` hold one fit per body. Raises AccountError if the bodies were not
-    followed along the same axes.
+    Everything in SI; see `laws` for the names. Masses that are not known are left out. `stretches`
+    has the scale of all lengths and the time base of all times, where they are facts with a ± of
+    their own; `offsets` by body the offset of a clock of its own. `before` and `after` hold one fit
+    per body. Raises AccountError if the bodies were not followed along the same axes.
     """
     _require_same_axes(trial)
     facts, offsets = stretches or {}, offsets or {}
@@ -173,9 +182,11 @@ def _edge_values(
     facts: Mapping[str, tuple[FactId, Fact]],
     clock: FactId | None,
 ) -> dict[InputKey, Estimate]:
-    """Position, velocity and acceleration of a body at an instant, with their sensitivities to the frame.
+    """Position, velocity and acceleration of a body at an instant, with their sensitivities to the
+    frame.
 
-    Friction over the length of the contact, which scale and time base stretch too, is of second order and left out.
+    Friction over the length of the contact, which scale and time base stretch too, is of second
+    order and left out.
     """
     plain = {
         (axis, order): fit.estimate(axis, time, order, glide.key(fit.body))

@@ -25,7 +25,9 @@ class Edge(StrEnum):
 
 @dataclass(frozen=True)
 class EdgeValue:
-    """An input: position (order 0), velocity (1) or free acceleration (2) of a body at an instant."""
+    """An input: position (order 0), velocity (1) or free acceleration (2) of a body at an
+    instant.
+    """
 
     order: int
     body: str
@@ -41,7 +43,8 @@ class MassOf:
 
 
 class ContactInput(Enum):
-    """Inputs of which there is one: the restitution that is given, and where in the span a contact is.
+    """Inputs of which there is one: the restitution that is given, and where in the span a contact
+    is.
 
     The latter counts from the middle in s, where the motion itself does not tell.
     """
@@ -86,19 +89,23 @@ def kinetic_energy(m: Any, v2: Any) -> Any:
 
 
 def restitution_loss(m1: Any, m2: Any, e: Any, approach: Any) -> Any:
-    """Return the kinetic energy ½ μ (1 − e²) u² in J that a hit with restitution e turns into other forms.
+    """Return the kinetic energy ½ μ (1 − e²) u² in J that a hit with restitution e turns into other
+    forms.
 
-    μ is the reduced mass and u the approach speed along the line of centres (Goldsmith, Impact, 1960, ch. 1).
+    μ is the reduced mass and u the approach speed along the line of centres (Goldsmith, Impact,
+    1960, ch. 1).
     """
     return 0.5 * m1 * m2 / (m1 + m2) * (1.0 - e * e) * approach * approach
 
 
 @dataclass(frozen=True)
 class Encounter:
-    """The fixed facts of one contact that the laws need: bodies, axes, instants, and whose motion times the contact.
+    """The fixed facts of one contact that the laws need: bodies, axes, instants, and whose motion
+    times the contact.
 
-    `timer` is the body whose velocity changed most clearly; its two free motions meet at the moment of contact. None:
-    no change stands out, so the moment is the middle of the span plus the input `wait`.
+    `timer` is the body whose velocity changed most clearly; its two free motions meet at the moment
+    of contact. None: no change stands out, so the moment is the middle of the span plus the input
+    `wait`.
     """
 
     bodies: tuple[str, ...]
@@ -114,9 +121,11 @@ class Encounter:
 
 
 def contact_moment(q: Values, at: Encounter) -> Any:
-    """Return the time in s at which the free motions before and after meet, kept inside the contact span.
+    """Return the time in s at which the free motions before and after meet, kept inside the contact
+    span.
 
-    From x_before(t) = x_after(t) along the change of velocity of the timing body, at second order about the middle.
+    From x_before(t) = x_after(t) along the change of velocity of the timing body, at second order
+    about the middle.
     """
     if at.timer is None:
         return at.middle + q[ContactInput.WAIT]
@@ -141,17 +150,20 @@ def _motion(q: Values, body: str, axis: str, edge: Edge) -> tuple[Any, Any, Any]
 
 
 def _at_contact(q: Values, at: Encounter, moment: Any, body: str, axis: str) -> tuple[Any, Any]:
-    """The velocities just before and just after the contact, carried there along the free motions."""
+    """The velocities just before and just after the contact, carried there along the free
+    motions.
+    """
     _, v1, a1 = _motion(q, body, axis, Edge.OPENING)
     _, v2, a2 = _motion(q, body, axis, Edge.CLOSING)
     return v1 + a1 * (moment - at.opening), v2 - a2 * (at.closing - moment)
 
 
 def momentum_account(q: Values, at: Encounter, axis: str) -> Results:
-    """Return the momentum ledger along one axis, in kg·m/s: bodies, totals, impulse of outside forces, unaccounted.
+    """Return the momentum ledger along one axis, in kg·m/s: bodies, totals, impulse of outside
+    forces, unaccounted.
 
-    Outside forces act from the opening instant to the contact with the acceleration before it, and from there to the
-    closing instant with the one after it.
+    Outside forces act from the opening instant to the contact with the acceleration before it, and
+    from there to the closing instant with the one after it.
     """
     opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
     for b in at.bodies:
@@ -165,9 +177,11 @@ def momentum_account(q: Values, at: Encounter, axis: str) -> Results:
 
 
 def energy_account(q: Values, at: Encounter, given_e: bool) -> Results:
-    """Return the kinetic-energy ledger in J; with `given_e`, the loss that input `e` implies is an entry.
+    """Return the kinetic-energy ledger in J; with `given_e`, the loss that input `e` implies is an
+    entry.
 
-    The work of outside forces is the change of ½mv² along the free motions, opening → contact and contact → closing.
+    The work of outside forces is the change of ½mv² along the free motions, opening → contact and
+    contact → closing.
     """
     opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
     for b in at.bodies:
@@ -207,7 +221,9 @@ def _account(opened: Results, closed: Results, entries: Results) -> Results:
 
 
 def _closing_speed(q: Values, at: Encounter) -> tuple[Any, Any]:
-    """The relative velocities of the two bodies along the line of centres, just before and just after the contact."""
+    """The relative velocities of the two bodies along the line of centres, just before and just
+    after the contact.
+    """
     first, second = at.bodies
     moment = contact_moment(q, at)
     line, length2 = {}, 0.0
@@ -230,7 +246,9 @@ def _closing_speed(q: Values, at: Encounter) -> tuple[Any, Any]:
 
 
 def restitution(q: Values, at: Encounter) -> Results:
-    """Return e = −(relative velocity after)/(before) along the line of centres at contact (Newton's law of impact)."""
+    """Return e = −(relative velocity after)/(before) along the line of centres at contact (Newton's
+    law of impact).
+    """
     before, after = _closing_speed(q, at)
     return {Total.RESTITUTION: -after / before}
 

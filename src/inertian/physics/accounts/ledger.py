@@ -1,4 +1,6 @@
-"""Ledgers: opening, entries from outside, closing, and what is unaccounted, with verdict and budget."""
+"""Ledgers: opening, entries from outside, closing, and what is unaccounted, with verdict and
+budget.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -103,7 +105,9 @@ class Ledger:
 
 @dataclass(frozen=True)
 class JointJudgement:
-    """Momentum along all axes tested together: χ² for its degrees of freedom, and the equivalent normal z."""
+    """Momentum along all axes tested together: χ² for its degrees of freedom, and the equivalent
+    normal z.
+    """
 
     axes: tuple[str, ...]
     chi_squared: float
@@ -146,9 +150,9 @@ def _ledger(
 def build_accounts(readings: CollisionInputs, expectations: Mapping[str, Expectation]) -> Accounts:
     """Return every ledger of a collision: momentum along each axis, and kinetic energy.
 
-    `expectations` by law name; momentum is expected conserved and kinetic energy not, unless said otherwise. The
-    restitution is None where it is not defined: other than two bodies, or no clear contact. Raises AccountError if a
-    mass is missing.
+    `expectations` by law name; momentum is expected conserved and kinetic energy not, unless said
+    otherwise. The restitution is None where it is not defined: other than two bodies, or no clear
+    contact. Raises AccountError if a mass is missing.
     """
     at = readings.encounter
     for body in at.bodies:
@@ -172,7 +176,9 @@ def build_accounts(readings: CollisionInputs, expectations: Mapping[str, Expecta
 
 
 def _joint_test(readings: CollisionInputs, ledgers: tuple[Ledger, ...]) -> JointJudgement | None:
-    """Test the unaccounted momentum of all axes at once: dᵀ U⁻¹ d against Hotelling's T² (JCGM 102:2011, 7.4)."""
+    """Test the unaccounted momentum of all axes at once: dᵀ U⁻¹ d against Hotelling's T² (JCGM
+    102:2011, 7.4).
+    """
     from scipy.special import fdtrc, ndtri
 
     at = readings.encounter
@@ -207,9 +213,11 @@ def _pooled_dof(joint: JointScalars) -> float:
 
 @lru_cache(maxsize=4)
 def restitution_of(readings: CollisionInputs) -> Scalar | None:
-    """Return the coefficient of restitution, or None where it is not defined; masses do not matter to it.
+    """Return the coefficient of restitution, or None where it is not defined; masses do not matter
+    to it.
 
-    Not defined: other than two bodies, no clear contact, no line of centres, or no approach along it.
+    Not defined: other than two bodies, no clear contact, no line of centres, or no approach along
+    it.
     """
     at = readings.encounter
     if len(at.bodies) != 2 or at.timer is None:

@@ -1,4 +1,6 @@
-"""The deceleration of each body that all trials of a series share, as a fact with its covariance."""
+"""The deceleration of each body that all trials of a series share, as a fact with its
+covariance.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -14,7 +16,9 @@ from inertian.quantities.facts import FactId
 
 @dataclass(frozen=True, eq=False)
 class SharedDecelerations:
-    """The shared decelerations of a series in m/s²: values by body, and their covariance by source."""
+    """The shared decelerations of a series in m/s²: values by body, and their covariance by
+    source.
+    """
 
     values: Mapping[str, float]
     parts: tuple[SharedPart, ...]
@@ -46,7 +50,9 @@ def shared_decelerations(
     noise: InstrumentNoise,
     scope: str,
 ) -> SharedDecelerations:
-    """Return the shared decelerations with covariance from reading noise and from the time stamps they share."""
+    """Return the shared decelerations with covariance from reading noise and from the time stamps
+    they share.
+    """
     keys = {body: FactId(deceleration_key(body), scope) for body in values}
     fits = {b: [f for group in spans for f in group if f.body == b and f.moving] for b in values}
     information = {b: sum(f.information for f in fits[b]) for b in values}

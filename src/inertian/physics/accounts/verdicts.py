@@ -36,7 +36,9 @@ ROUGH_SHARE = 0.5  # of the turnover
 
 
 class Judgement(NamedTuple):
-    """A verdict with the numbers behind it; z and p are None where nothing was expected to hold or u is zero."""
+    """A verdict with the numbers behind it; z and p are None where nothing was expected to hold or
+    u is zero.
+    """
 
     z: float | None
     p: float | None
@@ -49,8 +51,9 @@ def judge(
 ) -> Judgement:
     """Judge an unaccounted amount against its own uncertainty.
 
-    unaccounted/u is turned through the t distribution with ν degrees of freedom into the equivalent normal z.
-    `turnover` is the larger of Σ|opening| and Σ|closing| over the bodies, in the ledger's unit.
+    unaccounted/u is turned through the t distribution with ν degrees of freedom into the equivalent
+    normal z. `turnover` is the larger of Σ|opening| and Σ|closing| over the bodies, in the ledger's
+    unit.
     """
     visible = SMALLEST_VISIBLE * u
     if expectation is Expectation.NOT_CONSERVED:

@@ -1,8 +1,10 @@
-"""Facts of the apparatus that are measured by way of others: an incline, a moment of inertia, a spring constant.
+"""Facts of the apparatus that are measured by way of others: an incline, a moment of inertia, a
+spring constant.
 
-Inclines and moments of inertia are textbook formulas of lengths and masses, propagated to first order (JCGM 100:2008,
-5.1.2); a spring constant is the slope of force against extension, with errors in both where both are stated (York et
-al., Am. J. Phys. 72 (2004) 367-375), or from the scatter about the line.
+Inclines and moments of inertia are textbook formulas of lengths and masses, propagated to first
+order (JCGM 100:2008, 5.1.2); a spring constant is the slope of force against extension, with errors
+in both where both are stated (York et al., Am. J. Phys. 72 (2004) 367-375), or from the scatter
+about the line.
 """
 
 import math
@@ -26,7 +28,9 @@ SHORT = "length"
 
 @dataclass(frozen=True)
 class MeasuredInput:
-    """One thing to measure: its name in the formula, what it is called, and what kind of quantity it is."""
+    """One thing to measure: its name in the formula, what it is called, and what kind of quantity
+    it is.
+    """
 
     name: str
     label: str
@@ -35,7 +39,9 @@ class MeasuredInput:
 
 @dataclass(frozen=True)
 class FactRule:
-    """A way to a fact: for which symbol, in words, what is to be measured, and the formula of these in SI."""
+    """A way to a fact: for which symbol, in words, what is to be measured, and the formula of these
+    in SI.
+    """
 
     symbol: str
     label: str
@@ -155,10 +161,12 @@ def fact_by_rule(way: FactRule, facts: Mapping[str, Fact]) -> Fact:
 
 
 def stiffness(text: str, u_extension: float = 0.0, u_force: float = 0.0) -> Fact:
-    """Return the spring constant from a table of extension and force, a row each, as typed or pasted.
+    """Return the spring constant from a table of extension and force, a row each, as typed or
+    pasted.
 
-    A first row may name units ("cm N"); else they are m and N. The ± are standard uncertainties in SI; where that of
-    the force is not stated, it is told from the scatter about the line. Raises Refusal with the row that is wrong.
+    A first row may name units ("cm N"); else they are m and N. The ± are standard uncertainties in
+    SI; where that of the force is not stated, it is told from the scatter about the line. Raises
+    Refusal with the row that is wrong.
     """
     x, f = _table(text)
     if len(x) < FEWEST_ROWS:

@@ -1,9 +1,11 @@
-"""Quantities of one's own: a name, a symbol, a unit and a formula, and the ready-made ones of a mechanics course.
+"""Quantities of one's own: a name, a symbol, a unit and a formula, and the ready-made ones of a
+mechanics course.
 
-A formula speaks of x, y, v, v_x, a_x, … of the body it is asked for, of the facts of the setup (m, g, θ, k, …), of
-sensors (F), of t, and of other quantities of one's own. x_2 or x_heavy is that of another body. Symbols of one's own
-are replaced by their formulas, so that one expression in readings and facts is left, whose derivatives carry all
-uncertainties with their correlations (JCGM 100:2008, 5.2.2).
+A formula speaks of x, y, v, v_x, a_x, … of the body it is asked for, of the facts of the setup (m,
+g, θ, k, …), of sensors (F), of t, and of other quantities of one's own. x_2 or x_heavy is that of
+another body. Symbols of one's own are replaced by their formulas, so that one expression in
+readings and facts is left, whose derivatives carry all uncertainties with their correlations (JCGM
+100:2008, 5.2.2).
 """
 
 from collections.abc import Mapping, Sequence
@@ -57,7 +59,9 @@ ABOUT_CENTRE = {
 
 @dataclass(frozen=True)
 class DerivedQuantity:
-    """A quantity of one's own: name and symbol as it is called, the unit it is to be shown in, and its formula."""
+    """A quantity of one's own: name and symbol as it is called, the unit it is to be shown in, and
+    its formula.
+    """
 
     name: str
     symbol: str
@@ -78,7 +82,9 @@ class DerivedQuantityError(InertianError):
 
 @dataclass(frozen=True)
 class SetupFact:
-    """A fact of the apparatus that formulas may use: symbol, its name in the setup, what it measures, what it is."""
+    """A fact of the apparatus that formulas may use: symbol, its name in the setup, what it
+    measures, what it is.
+    """
 
     symbol: str
     name: str
@@ -127,7 +133,9 @@ READY_MADE = (
 
 
 def centre_of_mass_quantities(bodies: int) -> list[DerivedQuantity]:
-    """Return centre of mass, its velocity and the energy about it, for so many bodies on one axis; none for one."""
+    """Return centre of mass, its velocity and the energy about it, for so many bodies on one axis;
+    none for one.
+    """
     if bodies < 2:
         return []
     every = range(1, bodies + 1)
@@ -158,7 +166,9 @@ def _each(name: str, every: Sequence[int]) -> str:
 
 @dataclass(frozen=True)
 class FormulaName:
-    """What one name in a formula stands for: a derivative of a body's channel, a sensor, a fact, or the time."""
+    """What one name in a formula stands for: a derivative of a body's channel, a sensor, a fact, or
+    the time.
+    """
 
     # "local", "sensor", "fact", "time", or "reading": a number of the trial by its name, which is
     # `fact`
@@ -196,7 +206,9 @@ def formula_of(quantity: DerivedQuantity) -> Formula:
 
 
 def check_quantities(quantities: Sequence[DerivedQuantity]) -> None:
-    """Check that symbols are names, used once, and that no quantity hangs on itself. Raises DerivedQuantityError."""
+    """Check that symbols are names, used once, and that no quantity hangs on itself. Raises
+    DerivedQuantityError.
+    """
     if len(quantities) > MOST_QUANTITIES:
         raise DerivedQuantityError(
             quantities[-1].symbol, f"there may be {MOST_QUANTITIES} quantities at most."
@@ -226,13 +238,17 @@ def _refuse_rings(
 
 
 def depends_on(quantity: DerivedQuantity) -> tuple[str, ...]:
-    """Return the names that a quantity is made of, in order. Raises DerivedQuantityError if it cannot be read."""
+    """Return the names that a quantity is made of, in order. Raises DerivedQuantityError if it
+    cannot be read.
+    """
     return formula_of(quantity).names
 
 
 @dataclass(frozen=True, eq=False)
 class ResolvedFormula:
-    """A quantity with everything put in: one formula, what each of its names stands for, and its dimension."""
+    """A quantity with everything put in: one formula, what each of its names stands for, and its
+    dimension.
+    """
 
     formula: Formula
     needed: Mapping[str, FormulaName]
@@ -250,10 +266,11 @@ def resolve(
     in_its_unit: bool = True,
     readings: Mapping[str, str] = NO_READINGS,
 ) -> ResolvedFormula:
-    """Return a quantity as one expression in what a trial has; `axes` and `sensors` are those of its bodies, in order.
+    """Return a quantity as one expression in what a trial has; `axes` and `sensors` are those of
+    its bodies, in order.
 
-    `readings` are the units of its named readings. Dimensions are checked, and, unless not asked for, that its unit
-    can show them. Raises DerivedQuantityError.
+    `readings` are the units of its named readings. Dimensions are checked, and, unless not asked
+    for, that its unit can show them. Raises DerivedQuantityError.
     """
     bodies = tuple(axes)
     try:
@@ -281,7 +298,9 @@ def _made(
     sensors: Mapping[str, tuple[str, ...]],
     readings: Mapping[str, str],
 ) -> "ResolvedFormula":
-    """An expression with what each of its names stands for, and its areas made likewise. Raises FormulaError."""
+    """An expression with what each of its names stands for, and its areas made likewise. Raises
+    FormulaError.
+    """
     parts: dict[str, Expression] = {}
     tree = _without_areas(whole, parts)
     areas = {
@@ -309,7 +328,9 @@ def _made(
 
 
 def _without_areas(whole: Expression, parts: dict[str, Expression]) -> Expression:
-    """The expression with a name in place of each area; `parts` gets what is integrated under that name."""
+    """The expression with a name in place of each area; `parts` gets what is integrated under that
+    name.
+    """
 
     def named(node: Symbol | Call) -> Expression | None:
         if isinstance(node, Symbol) or node.function not in OVER_TIME:
@@ -364,7 +385,9 @@ def _substituted(
 def _in_coordinates(
     node: Symbol, body: str, axes: Mapping[str, tuple[str, ...]]
 ) -> Expression | None:
-    """v and a of a body in the plane, and r and ω, as expressions in its coordinates; None for other names."""
+    """v and a of a body in the plane, and r and ω, as expressions in its coordinates; None for
+    other names.
+    """
     name, _, suffix = node.name.partition("_")
     whose = _body_named(suffix, tuple(axes)) if suffix else body
     if whose is None or name not in (*IN_THE_PLANE, *ABOUT_CENTRE) or not axes.get(whose):
@@ -429,7 +452,9 @@ def _meaning_of(
 def with_quantity(
     own: Sequence[DerivedQuantity], new: DerivedQuantity, old: str = ""
 ) -> tuple[DerivedQuantity, ...]:
-    """Return quantities with one more, or in place of the one of symbol `old`. Raises DerivedQuantityError."""
+    """Return quantities with one more, or in place of the one of symbol `old`. Raises
+    DerivedQuantityError.
+    """
     tidy = replace(
         new,
         name=new.name.strip() or new.symbol.strip(),

@@ -1,4 +1,6 @@
-"""What a person asks of a trial: a quantity of a body, a reading of it, a curve fitted to it. Values to be kept."""
+"""What a person asks of a trial: a quantity of a body, a reading of it, a curve fitted to it.
+Values to be kept.
+"""
 
 from dataclasses import dataclass
 from enum import StrEnum
@@ -43,7 +45,8 @@ TOTAL = ""  # in place of a body's name: all of them together
 
 @dataclass(frozen=True)
 class QuantityRef:
-    """A quantity along an axis ("" where it has none, "|…|" as "magnitude"), as a strip shows it for all bodies.
+    """A quantity along an axis ("" where it has none, "|…|" as "magnitude"), as a strip shows it
+    for all bodies.
 
     In place of the axis stands the symbol of a formula.
     """
@@ -98,7 +101,8 @@ BETWEEN = (ReadingKind.DIFFERENCE, ReadingKind.RATIO)
 class NamedReading:
     """A reading that was given a name, so that it is a result of the trial.
 
-    `times` are file times in s: one for a moment, two between moments, none over a span, which `span` names.
+    `times` are file times in s: one for a moment, two between moments, none over a span, which
+    `span` names.
     """
 
     name: str
@@ -111,7 +115,9 @@ class NamedReading:
 
 @dataclass(frozen=True)
 class CurveRequest:
-    """A curve of a shape over a span of one body's quantity; `held` are parameters that are not fitted, by symbol."""
+    """A curve of a shape over a span of one body's quantity; `held` are parameters that are not
+    fitted, by symbol.
+    """
 
     shown: QuantityRef
     body: str

@@ -32,7 +32,8 @@ FEWEST_PLACES, MOST_PLACES = 100, 5_000  # where u is worked out there
 def formula_at_all_samples(
     seen: TrialContext, shown: QuantityRef, body: str
 ) -> tuple[Array, Array]:
-    """Return a quantity of one's own and its standard uncertainty at all samples, NaN where there is none; (n,).
+    """Return a quantity of one's own and its standard uncertainty at all samples, NaN where there
+    is none; (n,).
 
     Weights on a sample that a value uses in several ways are added before they are squared.
     """
@@ -58,7 +59,9 @@ def formula_at_all_samples(
 def _along_long(
     seen: TrialContext, shown: QuantityRef, body: str, here: Rows
 ) -> tuple[Array, Array]:
-    """As `formula_at_all_samples` for a long recording: values at all samples, u at some, and between them in line."""
+    """As `formula_at_all_samples` for a long recording: values at all samples, u at some, and
+    between them in line.
+    """
     t, ready = seen.trial.t, resolved_formula(seen, shown.axis, body)
     value, u = np.full(len(t), np.nan), np.full(len(t), np.nan)
     sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
@@ -92,7 +95,9 @@ def _windows(seen: TrialContext, needed: FormulaName) -> list[int]:
 
 
 def _at_rows(seen: TrialContext, needed: FormulaName, rows: Rows) -> Array:
-    """What a name stands for at the samples of some rows; between its own samples, where its clock is another."""
+    """What a name stands for at the samples of some rows; between its own samples, where its clock
+    is another.
+    """
     t = seen.trial.t
     if needed.kind == "sensor":
         return operator_of(seen, needed, t[rows], rows).applied(samples_of(seen, needed))
@@ -120,7 +125,9 @@ def _by_readings(one: Operator, two: Operator, noise: ReadingNoise, n: int) -> A
 def _variance(
     whole: QuantityValues, noise: ClockNoise, us: Mapping[FactId, float], rows: Rows, n: int
 ) -> Array:
-    """The variance of each value of a trial of n samples: readings, time stamps along the motion there, facts."""
+    """The variance of each value of a trial of n samples: readings, time stamps along the motion
+    there, facts.
+    """
     variance = np.zeros(len(whole.values))
     along = (
         {c: np.asarray(rate)[rows] for c, rate in noise.rate.items()} if noise.jitter > 0.0 else {}

@@ -1,4 +1,6 @@
-"""Formulas at work: values of a quantity of one's own at any moments, with its operators on the samples behind it."""
+"""Formulas at work: values of a quantity of one's own at any moments, with its operators on the
+samples behind it.
+"""
 
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
@@ -39,7 +41,9 @@ HIGHEST_ORDER = 2  # order of derivative that local fits give
 
 
 def resolved_formula(seen: TrialContext, symbol: str, body: str) -> ResolvedFormula:
-    """Return a quantity of one's own as one expression for a body of a trial. Raises NoValueError."""
+    """Return a quantity of one's own as one expression for a body of a trial. Raises
+    NoValueError.
+    """
     if symbol not in seen.own:
         raise NoValueError(f"There is no quantity {symbol} any more.")
     axes = {b.name: b.axes for b in seen.trial.bodies}
@@ -59,7 +63,8 @@ def resolved_formula(seen: TrialContext, symbol: str, body: str) -> ResolvedForm
             )
     if ready.areas and len(seen.trial.t) > AREA_SAMPLES:
         raise NoValueError(
-            f"{symbol}: running areas and levels are worked out up to {AREA_SAMPLES} samples. Read an area instead."
+            f"{symbol}: running areas and levels are worked out up to {AREA_SAMPLES} samples. "
+            "Read an area instead."
         )
     return ready
 
@@ -73,7 +78,9 @@ def _inside_rates(ready: ResolvedFormula) -> list[FormulaName]:
 
 
 def needed_fact(seen: TrialContext, needed: FormulaName) -> tuple[FactId | None, float]:
-    """The fact a name stands for, and its value in SI. Raises NoValueError where it is not known."""
+    """The fact a name stands for, and its value in SI. Raises NoValueError where it is not
+    known.
+    """
     if needed.fact == "m":
         if needed.body not in seen.masses:
             raise NoValueError(
@@ -100,7 +107,9 @@ def _evaluated(
     rates: Mapping[str, Any],
     times: Array,
 ) -> tuple[Array, dict[str, Array], dict[str, Array]]:
-    """Values, and ∂/∂(each name) and ∂/∂(rate of each name), from values and rates of the names; shape (m,) each."""
+    """Values, and ∂/∂(each name) and ∂/∂(rate of each name), from values and rates of the names;
+    shape (m,) each.
+    """
     values: dict[str, Any] = dict(local)
     for name, needed in ready.needed.items():
         if needed.kind == "fact":
@@ -137,7 +146,9 @@ def evaluate(
     times: Array,
     facts: Mapping[str, Any],
 ) -> Array:
-    """Return values of a formula from those of its names, its rates and its facts; shapes (…, m)."""
+    """Return values of a formula from those of its names, its rates and its facts; shapes (…,
+    m).
+    """
     at = {n: times for n, needed in ready.needed.items() if needed.kind == "time"}
     rates = {**rates, **dict.fromkeys(at, 1.0)}
     return np.asarray(
@@ -213,7 +224,9 @@ def _spread(
 def _over_time(
     seen: TrialContext, name: str, inner: ResolvedFormula, times: Array
 ) -> QuantityValues:
-    """An area or a level at some times: what hangs on the values of an expression at all samples."""
+    """An area or a level at some times: what hangs on the values of an expression at all
+    samples.
+    """
     t = seen.trial.t
     whole = _read_out(seen, inner, t, np.arange(len(t)))
     good = np.flatnonzero(np.isfinite(whole.values))
@@ -247,14 +260,17 @@ def rule_of(name: str) -> Rule | None:
 
 
 def _levelled(seen: TrialContext, t: Array, times: Array) -> Array:
-    """Values at some times less the line through those in spans of rest, or less their mean if there is one span."""
+    """Values at some times less the line through those in spans of rest, or less their mean if
+    there is one span.
+    """
     rests = [span for span in seen.spans if span.kind is SpanKind.REST]
     quiet = np.zeros(len(t), dtype=bool)
     for span in rests:
         quiet |= (t >= span.start) & (t <= span.stop)
     if quiet.sum() < LEAST_QUIET_SAMPLES:
         raise NoValueError(
-            "level(…) needs a span of rest, or one before and one after. Mark where nothing happens."
+            "level(…) needs a span of rest, or one before and one after. Mark where nothing "
+            "happens."
         )
     rows = np.flatnonzero(quiet)
     size = 2 if len(rests) > 1 else 1
@@ -302,7 +318,9 @@ def _channel(seen: TrialContext, needed: FormulaName) -> Any:
 def operator_of(
     seen: TrialContext, needed: FormulaName, times: Array, rows: Rows | None
 ) -> Operator:
-    """The operator of one name; a body of another clock is fitted locally at the times that are asked for."""
+    """The operator of one name; a body of another clock is fitted locally at the times that are
+    asked for.
+    """
     x = samples_of(seen, needed)
     usable = np.flatnonzero(np.isfinite(x))
     if rows is not None and read_off(x, needed, rows):

@@ -1,8 +1,8 @@
 """How positions, velocities and accelerations depend on the facts of the frame.
 
-The facts are the scale, the time base, the angle of the axes, the origin, and the offset of a body's own clock. One
-function says what errors of these facts do to a value: Monte Carlo calls it with draws, and first order takes its
-derivatives.
+The facts are the scale, the time base, the angle of the axes, the origin, and the offset of a
+body's own clock. One function says what errors of these facts do to a value: Monte Carlo calls it
+with draws, and first order takes its derivatives.
 """
 
 from collections.abc import Mapping
@@ -33,10 +33,12 @@ class FrameErrors:
 
 @dataclass(frozen=True, eq=False)
 class Motion:
-    """What is known of a body along one axis of the frame at some moments, in SI; arrays of one shape.
+    """What is known of a body along one axis of the frame at some moments, in SI; arrays of one
+    shape.
 
-    `value` is its position (order 0), velocity (1) or acceleration (2); `across` the same along the other axis, None if
-    it was followed along one; `later` its rate of change, None where that is not needed.
+    `value` is its position (order 0), velocity (1) or acceleration (2); `across` the same along the
+    other axis, None if it was followed along one; `later` its rate of change, None where that is
+    not needed.
     """
 
     axis: str
@@ -46,9 +48,11 @@ class Motion:
     later: Any | None = None
 
     def with_errors(self, frame: Frame, errors: FrameErrors) -> Any:
-        """Return the value as it would be if the facts of the frame were off; analytic in each error.
+        """Return the value as it would be if the facts of the frame were off; analytic in each
+        error.
 
-        value · cos α ± across · sin α turns the axes, then lengths grow with the scale and times with the time base.
+        value · cos α ± across · sin α turns the axes, then lengths grow with the scale and times
+        with the time base.
         """
         found = self.value
         if self.across is not None:
@@ -65,7 +69,9 @@ class Motion:
     def slopes(
         self, frame: Frame, facts: Mapping[str, KnownFact], clock: FactId | None = None
     ) -> dict[FactId, Array]:
-        """Return ∂value/∂fact for the facts of the frame among `facts`, by name, and for the offset of a clock."""
+        """Return ∂value/∂fact for the facts of the frame among `facts`, by name, and for the offset
+        of a clock.
+        """
         found: dict[FactId, Array] = {}
 
         def add(key: FactId, size: float, **error: Any) -> None:

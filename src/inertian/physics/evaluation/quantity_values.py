@@ -1,7 +1,9 @@
-"""Any quantity of a body at any moments, with what each value hangs on: raw samples, and facts of the setup.
+"""Any quantity of a body at any moments, with what each value hangs on: raw samples, and facts of
+the setup.
 
-A quantity is a formula of local positions, velocities and accelerations; its partial derivatives turn their operators
-on the samples into its own (JCGM 100:2008, 5.1.2), so that readings of it keep all their correlations.
+A quantity is a formula of local positions, velocities and accelerations; its partial derivatives
+turn their operators on the samples into its own (JCGM 100:2008, 5.1.2), so that readings of it keep
+all their correlations.
 """
 
 from collections.abc import Callable, Mapping
@@ -38,7 +40,8 @@ ChannelDerivative = Mapping[ChannelKey, Array]
 def quantity_values(
     seen: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None = None
 ) -> QuantityValues:
-    """Return a quantity at some times in s, shape (m,); `rows` are those of the samples there, if they are at samples.
+    """Return a quantity at some times in s, shape (m,); `rows` are those of the samples there, if
+    they are at samples.
 
     Raises NoValueError where something is missing: an axis, a mass, a centre of rotation.
     """
@@ -76,9 +79,11 @@ def quantity_values(
 
 
 def at_all_samples(seen: TrialContext, shown: QuantityRef, body: str) -> tuple[Array, Array]:
-    """Return a quantity and its standard uncertainty at all samples, shape (n,), NaN where there is none.
+    """Return a quantity and its standard uncertainty at all samples, shape (n,), NaN where there is
+    none.
 
-    As `quantity_values`, in one pass over the samples; within one instant all derivatives share their samples.
+    As `quantity_values`, in one pass over the samples; within one instant all derivatives share
+    their samples.
     """
     n = len(seen.trial.t)
     if shown.quantity is Quantity.OWN:
@@ -114,10 +119,11 @@ def at_all_samples(seen: TrialContext, shown: QuantityRef, body: str) -> tuple[A
 
 
 class _Jitter:
-    """What errors of the time stamps do to a quantity at all samples, added up over the channels it is made of.
+    """What errors of the time stamps do to a quantity at all samples, added up over the channels it
+    is made of.
 
-    Each moves all samples along the motion: of short recordings every sample along its own velocity, of long ones all
-    of a window along what is usual in it.
+    Each moves all samples along the motion: of short recordings every sample along its own
+    velocity, of long ones all of a window along what is usual in it.
     """
 
     def __init__(self, seen: TrialContext) -> None:
@@ -148,7 +154,9 @@ class _Jitter:
             self._total[np.ix_(fits.usable, fits.usable)] += weights * rate[fits.usable]
 
     def _usual(self, body: str, axis: str, order: int, rate: Array) -> Array:
-        """The root mean square rate of the window of each sample, with the sign it has at its middle."""
+        """The root mean square rate of the window of each sample, with the sign it has at its
+        middle.
+        """
         fits = self._seen.local_fits(body, axis)
         found = rate.copy()
         if order > 0 and len(fits.usable):
@@ -228,7 +236,9 @@ def formula(
     local: ChannelDerivative,
     mass: Array | float | None = None,
 ) -> tuple[Array, dict[tuple[str, int], Array]]:
-    """Return a quantity and its partial derivatives by axis and order, from local derivatives of shape (…, m)."""
+    """Return a quantity and its partial derivatives by axis and order, from local derivatives of
+    shape (…, m).
+    """
     quantity, keys = shown.quantity, list(local)
     if mass is None:
         mass = seen.masses[body][1].si if quantity in NEEDS_MASS else 1.0
@@ -278,7 +288,9 @@ def _fact_slopes(
     slopes: Mapping[ChannelKey, Array],
     across: Callable[[ChannelKey], Array],
 ) -> dict[FactId, Array]:
-    """∂y/∂fact for the facts that a quantity hangs on; `across` gives what was not needed for y itself."""
+    """∂y/∂fact for the facts that a quantity hangs on; `across` gives what was not needed for y
+    itself.
+    """
     found: dict[FactId, Array] = {}
     if shown.quantity in NEEDS_MASS:
         key, fact = seen.masses[body]

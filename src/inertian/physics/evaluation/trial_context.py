@@ -1,4 +1,6 @@
-"""A trial as it is read, and what reading it gives: values with their partial derivatives behind them."""
+"""A trial as it is read, and what reading it gives: values with their partial derivatives behind
+them.
+"""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
@@ -60,7 +62,9 @@ class NoValueError(Refusal):
 
 @dataclass(frozen=True, eq=False)
 class TrialContext:
-    """A trial as it is read: samples that count, spans, frame, and the facts and noise that hold for it."""
+    """A trial as it is read: samples that count, spans, frame, and the facts and noise that hold
+    for it.
+    """
 
     trial: Trial
     spans: Spans
@@ -85,7 +89,9 @@ class TrialContext:
         return self.spans.of(body).walls()
 
     def derivative(self, body: str, axis: str, order: int) -> DerivativeAtSamples:
-        """Return value, velocity or acceleration at all samples; the values are the samples themselves."""
+        """Return value, velocity or acceleration at all samples; the values are the samples
+        themselves.
+        """
         channel = self._samples(body, axis)
         if order == 0:
             return DerivativeAtSamples(channel.x, np.ones(len(channel.x)), np.zeros(len(channel.x)))
@@ -105,13 +111,17 @@ class TrialContext:
         )
 
     def missed(self, body: str, axis: str, order: int) -> FactId:
-        """Return the name of what local fits may leave out of a derivative, an error of its own with u = 1."""
+        """Return the name of what local fits may leave out of a derivative, an error of its own
+        with u = 1.
+        """
         return FactId(
             LEFT_OUT.format(sign=SIGNS[order], axis=axis, body=body), f"trial {self.trial.id}"
         )
 
     def missed_at(self, body: str, axis: str, order: int, times: Array) -> Array:
-        """Return what local fits may leave out of a derivative, in SI, with its sign, at some times in s; (m,)."""
+        """Return what local fits may leave out of a derivative, in SI, with its sign, at some times
+        in s; (m,).
+        """
         fits = self.local_fits(body, axis)
         if not len(fits.usable):
             return np.zeros(len(times))
@@ -123,7 +133,9 @@ class TrialContext:
         return dict((*self.masses.values(), *self.shared.values(), *self.setup.values()))
 
     def us(self) -> dict[FactId, float]:
-        """Return the standard uncertainty of every error that values share: facts, and what local fits leave out."""
+        """Return the standard uncertainty of every error that values share: facts, and what local
+        fits leave out.
+        """
         return {key: fact.u for key, fact in self.facts().items()} | dict.fromkeys(
             self._all_missed(), 1.0
         )
@@ -159,7 +171,9 @@ class TrialContext:
 
     @cached_property
     def clock_noise(self) -> ClockNoise:
-        """Σ of the trial: noise of each channel's readings, and the jitter of its clock along the motion."""
+        """Σ of the trial: noise of each channel's readings, and the jitter of its clock along the
+        motion.
+        """
         reading, rate = {}, {}
         for body in self.trial.bodies:
             source = ErrorSource(f"readings of {body.name}", READINGS, READINGS)
@@ -201,16 +215,20 @@ class TrialContext:
         return ReadingNoise(variance * white, alike, rounded)
 
     def correlation(self, body: str, axis: str) -> float:
-        """Return ρ of the readings of a channel from one sample to the next; 0 where it is not noticed.
+        """Return ρ of the readings of a channel from one sample to the next; 0 where it is not
+        noticed.
 
-        What little the samples themselves scatter says nothing of a much larger noise that is known from elsewhere.
+        What little the samples themselves scatter says nothing of a much larger noise that is known
+        from elsewhere.
         """
         found = self.known.noise(self._samples(body, axis))
         speaks = found.alike > NOTICED and found.sigma > SPEAKS * self.noise.reading
         return found.correlation if speaks else 0.0
 
     def reading_part(self, body: str, axis: str, order: int) -> Array:
-        """Return the variance that readings give a derivative at all samples, in SI squared; (n,)."""
+        """Return the variance that readings give a derivative at all samples, in SI squared;
+        (n,).
+        """
         key = self.trial.channel_id(body, axis)
         noise = self.clock_noise.reading[key][1]
         n = len(self.trial.t)
@@ -222,7 +240,9 @@ class TrialContext:
         return fits.variance(order, noise)
 
     def sensor_noise(self, body: str, channel: Channel) -> LocalNoise:
-        """Return the noise of a sensor: its scatter about local fits, or on the spot where a blow spoils those."""
+        """Return the noise of a sensor: its scatter about local fits, or on the spot where a blow
+        spoils those.
+        """
         found = self.known.noise(
             ChannelSamples(body, channel.axis, self.trial.t, channel.si, channel.resolution)
         )
@@ -246,7 +266,9 @@ class TrialContext:
         return Pools(found)
 
     def reading(self, name: str) -> Estimate:
-        """Return a named reading as an estimate. Raises NoValueError, also where it hangs on itself."""
+        """Return a named reading as an estimate. Raises NoValueError, also where it hangs on
+        itself.
+        """
         if name not in self.named or self.estimated is None:
             raise NoValueError(f"There is no reading {name} that does not hang on itself.")
         return self.estimated(self.without(name), self.named[name])
@@ -266,7 +288,9 @@ class TrialContext:
 
 @dataclass(frozen=True, eq=False)
 class QuantityValues:
-    """A quantity at m moments: values, and per channel and fact the partial derivatives behind them."""
+    """A quantity at m moments: values, and per channel and fact the partial derivatives behind
+    them.
+    """
 
     times: Array
     values: Array
@@ -274,7 +298,9 @@ class QuantityValues:
     facts: Mapping[FactId, Array]
 
     def estimate(self, c: Array, value: float | None = None) -> Estimate:
-        """Return Σ_j c_j · value_j as an estimate; c has shape (m,), zero where a value is missing."""
+        """Return Σ_j c_j · value_j as an estimate; c has shape (m,), zero where a value is
+        missing.
+        """
         weights: dict[ChannelId, SampleWeights] = {}
         for channel, operator in self.terms:
             more = operator.gathered(c)

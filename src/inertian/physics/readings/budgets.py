@@ -1,8 +1,9 @@
-"""How a reading was computed: by what formula, from what inputs, and which of them its uncertainty owes most to.
+"""How a reading was computed: by what formula, from what inputs, and which of them its uncertainty
+owes most to.
 
-A budget in the sense of JCGM 100:2008, 5.1.3 and H.1: for each input its ± and what that means, its standard
-uncertainty, the sensitivity of the result to it, the part of u it gives, its share of the variance, and its degrees of
-freedom.
+A budget in the sense of JCGM 100:2008, 5.1.3 and H.1: for each input its ± and what that means, its
+standard uncertainty, the sensitivity of the result to it, the part of u it gives, its share of the
+variance, and its degrees of freedom.
 """
 
 from collections.abc import Mapping
@@ -31,12 +32,13 @@ FORMULAS: Mapping[Quantity, str] = {
 
 @dataclass(frozen=True)
 class BudgetLine:
-    """One input: what was stated of it, its u in its unit, the sensitivity to it, and what it gives.
+    """One input: what was stated of it, its u in its unit, the sensitivity to it, and what it
+    gives.
 
     Readings are many, each with a sensitivity of its own, so they have None.
 
-    `u` is the part of the result's standard uncertainty, `share` of its variance, `dof` infinite where nothing was
-    estimated; a `shared` input is the same error in all trials.
+    `u` is the part of the result's standard uncertainty, `share` of its variance, `dof` infinite
+    where nothing was estimated; a `shared` input is the same error in all trials.
     """
 
     name: str

@@ -1,8 +1,9 @@
 """One parameter of a curve over several trials: its common value, and whether the trials agree.
 
-Fitting all trials at once with that parameter in common gives, at first order, the mean of the values found alone,
-weighted by what each trial errs by itself (Frisch & Waugh, Econometrica 1 (1933) 387-401). What all share, such as a
-scale, errs alike in all of them and does not average out (JCGM 100:2008, F.1.2.3).
+Fitting all trials at once with that parameter in common gives, at first order, the mean of the
+values found alone, weighted by what each trial errs by itself (Frisch & Waugh, Econometrica 1
+(1933) 387-401). What all share, such as a scale, errs alike in all of them and does not average out
+(JCGM 100:2008, F.1.2.3).
 """
 
 from collections.abc import Sequence
@@ -21,7 +22,8 @@ from inertian.quantities.facts import FactId
 class CombinedParameter:
     """The common value of a parameter, and χ² of the trials about it with its degrees of freedom.
 
-    If they differ by clearly more than their own errors, u is widened to their scatter and `agree` is false.
+    If they differ by clearly more than their own errors, u is widened to their scatter and `agree`
+    is false.
     """
 
     value: Scalar
@@ -32,7 +34,9 @@ class CombinedParameter:
 
 @dataclass(frozen=True, eq=False)
 class _Alone:
-    """A parameter of one trial: value, variance of what only this trial errs by, u by shared fact, and ν."""
+    """A parameter of one trial: value, variance of what only this trial errs by, u by shared fact,
+    and ν.
+    """
 
     value: float
     own: float
@@ -43,7 +47,9 @@ class _Alone:
 def combine_parameters(
     found: Sequence[tuple[TrialContext, CurveResult]], symbol: str
 ) -> CombinedParameter | None:
-    """Return the common value of a parameter that was fitted in several trials; None for fewer than two."""
+    """Return the common value of a parameter that was fitted in several trials; None for fewer than
+    two.
+    """
     alone = [
         _alone(seen, result, symbol)
         for seen, result in found

@@ -1,9 +1,10 @@
-"""Intervals of curved readings, such as a kinetic energy near rest: mapped through the formula, not linearised.
+"""Intervals of curved readings, such as a kinetic energy near rest: mapped through the formula, not
+linearised.
 
-Of all errors that move a reading by so many u at first order, the most likely ones are proportional to Σ·w (the
-conditional mean of a normal distribution). Along that line the formula itself is followed; the least and greatest
-reading within ± k are the ends. An interval of v that covers v gives an interval of ½mv² that covers ½mv², so coverage
-is never less than stated.
+Of all errors that move a reading by so many u at first order, the most likely ones are proportional
+to Σ·w (the conditional mean of a normal distribution). Along that line the formula itself is
+followed; the least and greatest reading within ± k are the ends. An interval of v that covers v
+gives an interval of ½mv² that covers ½mv², so coverage is never less than stated.
 """
 
 from collections.abc import Mapping
@@ -50,7 +51,9 @@ class LineThroughInputs(Draws):
 def _most_likely(
     seen: TrialContext, estimate: Estimate, u: float
 ) -> tuple[dict[ChannelId, Array], dict[FactId, float]]:
-    """Errors of the samples of each channel, (n,), and of the facts, that move an estimate by one u."""
+    """Errors of the samples of each channel, (n,), and of the facts, that move an estimate by one
+    u.
+    """
     noise, n = seen.clock_noise, len(seen.trial.t)
     weights = {}
     for channel, one in estimate.weights.items():
@@ -75,7 +78,9 @@ def _most_likely(
 
 
 def _least(values: Array) -> float:
-    """The least of values at even steps, with the vertex of the parabola through the three about it."""
+    """The least of values at even steps, with the vertex of the parabola through the three about
+    it.
+    """
     k = int(np.nanargmin(values))
     if not 0 < k < len(values) - 1:
         return float(values[k])
@@ -87,7 +92,8 @@ def _least(values: Array) -> float:
 def interval_if_nonlinear(seen: TrialContext, named: NamedReading, first: Scalar) -> Scalar:
     """Return a reading with mapped intervals where first order does not do, else as it is.
 
-    First order does while the second-order term along the most likely errors stays under a tenth of u.
+    First order does while the second-order term along the most likely errors stays under a tenth of
+    u.
     """
     skipped = named.kind in (ReadingKind.SPREAD, ReadingKind.RATIO, ReadingKind.AREA)
     if named.shown.quantity not in NONLINEAR_SHARE or skipped or not first.u > 0.0:

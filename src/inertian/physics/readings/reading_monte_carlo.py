@@ -1,8 +1,10 @@
-"""Readings by Monte Carlo: samples, time stamps and facts are drawn anew, and the reading is taken of each draw.
+"""Readings by Monte Carlo: samples, time stamps and facts are drawn anew, and the reading is taken
+of each draw.
 
-Source: JCGM 101:2008. Readings are normal about the measured ones; where their variance was estimated, all of one kind
-share a factor that makes them scaled t (6.4.9). A fact with limits is rectangular (6.4.2). Nothing is linearised: the
-same formulas run on the drawn local positions, velocities and accelerations.
+Source: JCGM 101:2008. Readings are normal about the measured ones; where their variance was
+estimated, all of one kind share a factor that makes them scaled t (6.4.9). A fact with limits is
+rectangular (6.4.2). Nothing is linearised: the same formulas run on the drawn local positions,
+velocities and accelerations.
 """
 
 from collections.abc import Callable
@@ -46,7 +48,9 @@ MOST_SAMPLES = 3_000  # behind a reading; more say nothing new, and take long
 
 @dataclass(frozen=True, eq=False)
 class Draws:
-    """A block of draws of everything a trial hangs on; `count` of them, as the first axis of all arrays."""
+    """A block of draws of everything a trial hangs on; `count` of them, as the first axis of all
+    arrays.
+    """
 
     seen: TrialContext
     count: int
@@ -80,7 +84,8 @@ class Draws:
         rows, weights = operator.usable[used], weights[:, used]
         if len(rows) > MOST_SAMPLES:
             raise NoValueError(
-                f"It rests on more than {MOST_SAMPLES} samples: first order does, and draws take long."
+                f"It rests on more than {MOST_SAMPLES} samples: first order does, and draws "
+                "take long."
             )
         variance = own.variance if isinstance(own.variance, float) else own.variance[rows]
         errors = self._errors(channel, rows, own.alike) * np.sqrt(variance)
@@ -111,11 +116,14 @@ class Draws:
         return np.stack([known[int(r)] for r in rows], axis=1)
 
     def _chain(self, alike: float) -> Array:
-        """Errors of all samples of a channel, each made of the one before it and news; (count, n)."""
+        """Errors of all samples of a channel, each made of the one before it and news; (count,
+        n).
+        """
         n = len(self.seen.trial.t)
         if n > MOST_SAMPLES:
             raise NoValueError(
-                f"Its readings err alike over more than {MOST_SAMPLES} samples: draws take too long."
+                f"Its readings err alike over more than {MOST_SAMPLES} samples: draws take too "
+                "long."
             )
         found = self.rng.standard_normal((self.count, n))
         for k in range(1, n):
@@ -137,14 +145,18 @@ class Draws:
         return np.asarray(self._of(key, make))
 
     def shared(self, name: str) -> tuple[Fact | None, Array | float]:
-        """Return a fact that all positions share, and how far off it is; None and 0 if it has no ±."""
+        """Return a fact that all positions share, and how far off it is; None and 0 if it has no
+        ±.
+        """
         if name not in self.seen.shared:
             return None, 0.0
         key, fact = self.seen.shared[name]
         return fact, self.fact(key, fact.u, fact.bounded)
 
     def local(self, body: str, axis: str, order: int, times: Array, rows: Rows | None) -> Array:
-        """Return a position (order 0), velocity (1) or acceleration (2) at some times, drawn; (count, m)."""
+        """Return a position (order 0), velocity (1) or acceleration (2) at some times, drawn;
+        (count, m).
+        """
         value, across = self._in_frame(body, axis, order, times, rows), None
         if ANGLE in self.seen.shared and set(self.seen.trial.body(body).axes) == {"x", "y"}:
             across = self._in_frame(body, "y" if axis == "x" else "x", order, times, rows)
@@ -279,7 +291,8 @@ def draw_reading(
 ) -> Distribution:
     """Return the distribution of a reading by Monte Carlo; `first` is the reading as it is stated.
 
-    As `monte_carlo.distribution`. Raises NoValueError where it cannot be read, Cancelled where `progress` says so.
+    As `monte_carlo.distribution`. Raises NoValueError where it cannot be read, Cancelled where
+    `progress` says so.
     """
     plan = reading_plan(seen, named)
     step = _at_once(seen, plan, BLOCK)

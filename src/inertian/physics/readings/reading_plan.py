@@ -32,7 +32,8 @@ class TooFewError(NoValueError):
 
 @dataclass(frozen=True, eq=False)
 class ReadingPlan:
-    """A reading as Σ_j c_j · value_j over m moments in s; or, without c, the second value over the first, or a spread.
+    """A reading as Σ_j c_j · value_j over m moments in s; or, without c, the second value over the
+    first, or a spread.
 
     `rows` are those of the samples at the moments, if they are at samples.
     """
@@ -87,7 +88,9 @@ def reading_plan(seen: TrialContext, named: NamedReading) -> ReadingPlan:
 def at_moment_plan(
     seen: TrialContext, shown: QuantityRef, body: str, time: float, kind: ReadingKind
 ) -> ReadingPlan:
-    """Return what a value or a local slope is taken of. Raises NoValueError where there are too few samples."""
+    """Return what a value or a local slope is taken of. Raises NoValueError where there are too few
+    samples.
+    """
     times = np.array([time])
     if kind is ReadingKind.VALUE:
         return ReadingPlan(
@@ -117,7 +120,9 @@ def _near_rows(seen: TrialContext, time: float, most: int = 40) -> Rows:
 def over_span_plan(
     seen: TrialContext, shown: QuantityRef, body: str, span: Span, kind: ReadingKind
 ) -> ReadingPlan:
-    """Return what a reading over a span is taken of. Raises NoValueError where the span holds too few samples."""
+    """Return what a reading over a span is taken of. Raises NoValueError where the span holds too
+    few samples.
+    """
     if kind is ReadingKind.CHANGE:
         ends = _inside(seen, body, span)
         return ReadingPlan(
@@ -148,7 +153,9 @@ ALIKE = 0.5  # correlation of the two in simulated swings
 
 
 def _with_local_fits(seen: TrialContext, whole: QuantityValues, c: Array, left: float) -> float:
-    """What the rule leaves out of an area, and what it shares with local fits: both grow with curvature."""
+    """What the rule leaves out of an area, and what it shares with local fits: both grow with
+    curvature.
+    """
     missed = [key for key in whole.facts if seen.is_missed(key)]
     local = float(np.sqrt(sum(float(c @ np.nan_to_num(whole.facts[key])) ** 2 for key in missed)))
     return float(np.sqrt(left**2 + 2.0 * ALIKE * local * abs(left)))
@@ -157,9 +164,11 @@ def _with_local_fits(seen: TrialContext, whole: QuantityValues, c: Array, left: 
 def _thinned(
     seen: TrialContext, shown: QuantityRef, body: str, rows: Rows, kind: ReadingKind
 ) -> Rows:
-    """The rows that a reading over a span is taken of: in long recordings a few in each window of local fits.
+    """The rows that a reading over a span is taken of: in long recordings a few in each window of
+    local fits.
 
-    They are the middles of equal blocks, so that a mean stays one over all; for an area they reach from end to end.
+    They are the middles of equal blocks, so that a mean stays one over all; for an area they reach
+    from end to end.
     """
     if len(rows) <= LONG_RECORDING or shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
         return rows
@@ -185,7 +194,9 @@ def _inside(seen: TrialContext, body: str, span: Span) -> Array:
 
 
 def _coefficients(kind: ReadingKind, t: Array, y: Array) -> Array:
-    """What each sample counts for in a reading over a span; t in s and y in SI of shape (n,), the result too."""
+    """What each sample counts for in a reading over a span; t in s and y in SI of shape (n,), the
+    result too.
+    """
     n = len(t)
     if kind is ReadingKind.MEAN:
         return np.full(n, 1.0 / n)

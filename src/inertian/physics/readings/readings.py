@@ -1,4 +1,6 @@
-"""Readings with their uncertainties: at a moment, over a span, between two moments; and curves fitted over spans."""
+"""Readings with their uncertainties: at a moment, over a span, between two moments; and curves
+fitted over spans.
+"""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -38,7 +40,9 @@ WIDENED = "; the samples scatter more than the noise, so each ± is widened to t
 def at_moment(
     seen: TrialContext, shown: QuantityRef, body: str, time: float
 ) -> dict[ReadingKind, Estimate]:
-    """Return value and local slope at a time in s, as far as there are samples for them. Raises NoValueError."""
+    """Return value and local slope at a time in s, as far as there are samples for them. Raises
+    NoValueError.
+    """
     found: dict[ReadingKind, Estimate] = {}
     for kind in (ReadingKind.VALUE, ReadingKind.SLOPE):
         try:
@@ -93,7 +97,9 @@ def scalars(seen: TrialContext, estimates: Mapping[str, Estimate]) -> dict[str, 
 def between(
     seen: TrialContext, shown: QuantityRef, body: str, times: tuple[float, float]
 ) -> dict[ReadingKind, Scalar]:
-    """Return difference and ratio of a quantity at two moments, the second against the first, as correlated."""
+    """Return difference and ratio of a quantity at two moments, the second against the first, as
+    correlated.
+    """
     pair = quantity_values(seen, shown, body, np.array(times))
     if not np.isfinite(pair.values).all():
         raise NoValueError("There are too few samples at one of the two moments.")
@@ -109,7 +115,9 @@ def _compared(q: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def read_named(seen: TrialContext, named: NamedReading) -> Scalar:
-    """Return the result of a named reading; where first order does not do, from draws. Raises NoValueError."""
+    """Return the result of a named reading; where first order does not do, from draws. Raises
+    NoValueError.
+    """
     return interval_if_nonlinear(seen, named, _at_first_order(seen, named))
 
 
@@ -127,11 +135,12 @@ def _at_first_order(seen: TrialContext, named: NamedReading) -> Scalar:
 
 @dataclass(frozen=True, eq=False)
 class CurveResult:
-    """A curve fitted over a span: parameters as correlated scalars, units, χ² where residuals are of raw samples.
+    """A curve fitted over a span: parameters as correlated scalars, units, χ² where residuals are
+    of raw samples.
 
-    `remark` says in words what the residuals look like; `covariance` is that of all parameters, (p, p); `spread` the
-    standard deviation of one sample about the curve, NaN where residuals are not of raw samples. `estimates` are the
-    parameters with what they hang on.
+    `remark` says in words what the residuals look like; `covariance` is that of all parameters, (p,
+    p); `spread` the standard deviation of one sample about the curve, NaN where residuals are not
+    of raw samples. `estimates` are the parameters with what they hang on.
     """
 
     asked: CurveRequest
@@ -146,14 +155,18 @@ class CurveResult:
     wider: float  # what each u was multiplied by, where residuals are larger than the noise
 
     def u_of_sample(self, t: Array) -> Array:
-        """Return the standard uncertainty of one more sample at times t in s, in SI: of the curve and of itself."""
+        """Return the standard uncertainty of one more sample at times t in s, in SI: of the curve
+        and of itself.
+        """
         slopes = self.fit.slopes(t)
         return np.asarray(
             np.sqrt(np.einsum("im,ij,jm->m", slopes, self.covariance, slopes) + self.spread**2)
         )
 
     def reach(self, t: Array) -> tuple[Array, Array]:
-        """Return the limits between which 95.45 % of further samples would lie at times t (prediction band)."""
+        """Return the limits between which 95.45 % of further samples would lie at times t
+        (prediction band).
+        """
         k = coverage_factor(P95, max(self.dof, 1.0))
         middle, wide = self.fit.curve(t), k * self.u_of_sample(t)
         return middle - wide, middle + wide
@@ -209,7 +222,9 @@ def fit_curve_request(seen: TrialContext, asked: CurveRequest) -> CurveResult:
 
 
 def _of_samples(seen: TrialContext, asked: CurveRequest, rows: Rows) -> tuple[Array | None, float]:
-    """Standard uncertainties of samples and of their times, where fits are to weigh them; else None and 0."""
+    """Standard uncertainties of samples and of their times, where fits are to weigh them; else None
+    and 0.
+    """
     if asked.shown.quantity not in (Quantity.POSITION, Quantity.SENSOR):
         return None, 0.0
     key = seen.trial.channel_id(asked.body, asked.shown.axis)
@@ -222,7 +237,9 @@ def _of_samples(seen: TrialContext, asked: CurveRequest, rows: Rows) -> tuple[Ar
 
 
 def _wider(chi: float | None, fit: CurveFit) -> float:
-    """√(χ²/ν) where residuals are clearly larger than the noise (Birge, Phys. Rev. 40 (1932) 207-227), else 1."""
+    """√(χ²/ν) where residuals are clearly larger than the noise (Birge, Phys. Rev. 40 (1932)
+    207-227), else 1.
+    """
     if chi is None or fit.dof < 1:
         return 1.0
     ratio = chi / fit.dof
