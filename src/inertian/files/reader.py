@@ -223,9 +223,11 @@ class _Reader:
             from inertian.files.formats import arrays
 
             grids = {
-                FileType.NPY: arrays.grids_of_npy, FileType.NPZ: arrays.grids_of_npz,
-                FileType.PARQUET: arrays.grids_of_parquet, FileType.HDF5: arrays.grids_of_hdf5,
-            }[kind](name, content)  # fmt: skip
+                FileType.NPY: arrays.grids_of_npy,
+                FileType.NPZ: arrays.grids_of_npz,
+                FileType.PARQUET: arrays.grids_of_parquet,
+                FileType.HDF5: arrays.grids_of_hdf5,
+            }[kind](name, content)
         return self._of_grids(name, kind, grids, findings, encoding)
 
     def _of_grids(
@@ -345,11 +347,14 @@ class _Reader:
         trials = tuple(t for r in readings for t in r.trials)
         first = readings[0]
         return replace(
-            first, file=name, kind=str(FileType.ZIP), trials=trials,
+            first,
+            file=name,
+            kind=str(FileType.ZIP),
+            trials=trials,
             findings=(*findings, *(f for r in readings for f in r.findings)),
             questions=tuple(dict.fromkeys(q for r in readings for q in r.questions)),
             tables=tuple(t for r in readings for t in r.tables),
-        )  # fmt: skip
+        )
 
 
 def _add(trials: list[ParsedTrial], trial: ParsedTrial, body: str) -> None:
@@ -416,11 +421,20 @@ def _file_reading(
 ) -> ParsedFile:
     questions = {q.topic: q for q in reversed(reading.questions)}
     return ParsedFile(
-        name, "", 0, str(kind), encoding, delimiter, reading.decimal,
-        trials=trials_named(name,
-        reading.trials) if kind is not FileType.ZIP else tuple(reading.trials),
+        name,
+        "",
+        0,
+        str(kind),
+        encoding,
+        delimiter,
+        reading.decimal,
+        trials=trials_named(name, reading.trials)
+        if kind is not FileType.ZIP
+        else tuple(reading.trials),
         findings=tuple(dict.fromkeys(reading.findings)),
         questions=tuple(questions[t] for t in Topic if t in questions),
-        conclusions=tuple(reading.conclusions), tables=tuple(reading.tables),
-        frame_rate=reading.frame_rate, scale=reading.scale,
-    )  # fmt: skip
+        conclusions=tuple(reading.conclusions),
+        tables=tuple(reading.tables),
+        frame_rate=reading.frame_rate,
+        scale=reading.scale,
+    )

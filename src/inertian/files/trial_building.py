@@ -50,10 +50,15 @@ def _trial(reading: ParsedFile, trial: ParsedTrial, part: int) -> Trial:
     kept = reading.content if len(reading.content) <= size_limits.KEPT_BYTES else None
     mended = tuple(f.text for f in reading.findings if f.code in MENDED)
     provenance = Provenance(
-        reading.file, reading.sha256, reading.size, kept, (*sentences(reading), *mended),
+        reading.file,
+        reading.sha256,
+        reading.size,
+        kept,
+        (*sentences(reading), *mended),
         tuple((u.line, u.text, u.why) for u in trial.unusable),
-        recipe_json(recipe) if recipe else "", part,
-    )  # fmt: skip
+        recipe_json(recipe) if recipe else "",
+        part,
+    )
     times, bodies = _one_clock(trial, recipe)
     time_base = recipe.time_base.value if recipe and recipe.time_base else 1.0
     identity = (

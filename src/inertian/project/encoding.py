@@ -344,7 +344,13 @@ def _provenance(
     recipe = json.dumps(saved.recipe, ensure_ascii=False) if saved.recipe else ""
     others = tuple(_provenance(file, trial, other, piece) for other in saved.others)
     return Provenance(
-        saved.file, saved.sha256, saved.size, content, tuple(saved.understood),
-        tuple(saved.unusable), recipe,
-        saved.part, others,
-    )  # fmt: skip
+        saved.file,
+        saved.sha256,
+        saved.size,
+        content,
+        tuple(saved.understood),
+        tuple(saved.unusable),
+        recipe,
+        saved.part,
+        others,
+    )

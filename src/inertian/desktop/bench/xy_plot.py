@@ -96,10 +96,15 @@ class XYPlot(QWidget):
             rows = rows[:: max(1, rows.size // MOST)]
             tone = markers.colour(self._theme, place)
             self.plot.plot(
-                x[rows], y[rows], name=body, pen=pg.mkPen(tone, width=1),
-                symbol=markers.marker_path(place), symbolSize=5,
-                symbolPen=None, symbolBrush=pg.mkBrush(tone),
-            )  # fmt: skip
+                x[rows],
+                y[rows],
+                name=body,
+                pen=pg.mkPen(tone, width=1),
+                symbol=markers.marker_path(place),
+                symbolSize=5,
+                symbolPen=None,
+                symbolBrush=pg.mkBrush(tone),
+            )
         item = self.plot.getPlotItem()
         item.setLabel("bottom", self._axis(across))
         item.setLabel("left", self._axis(up))

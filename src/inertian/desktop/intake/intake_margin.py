@@ -139,9 +139,13 @@ class IntakeMargin(QScrollArea):
                 column, "delimiter", words.CUT_LABEL, names, now, lambda d: self._set(delimiter=d)
             )
         self._choice(
-            column, "decimal", words.DECIMAL_LABEL, words.DECIMAL_NAMES, reading.decimal or ".",
+            column,
+            "decimal",
+            words.DECIMAL_LABEL,
+            words.DECIMAL_NAMES,
+            reading.decimal or ".",
             lambda d: self._set(decimal=d),
-        )  # fmt: skip
+        )
         if reading.trials:
             from inertian.files.interpretation.file_description import how_much, how_time_is_told
 
@@ -257,9 +261,14 @@ class IntakeMargin(QScrollArea):
             if axis in axes or (axis == "x" and axes & set("Fav")):
                 now = "reversed" if axis in recipe.flip else "as is"
                 names = {"as is": words.POSITIVE_AS_IS, "reversed": words.POSITIVE_REVERSED}
-                self._choice(column, f"positive {axis}", words.POSITIVE.format(axis=axis), names,
-                now,
-                             lambda way, a=axis: self._flip(a, way))  # fmt: skip
+                self._choice(
+                    column,
+                    f"positive {axis}",
+                    words.POSITIVE.format(axis=axis),
+                    names,
+                    now,
+                    lambda way, a=axis: self._flip(a, way),
+                )
         self._build_series(column)
 
     def _build_series(self, column: QVBoxLayout) -> None:

@@ -1,6 +1,6 @@
 """From tokens to a palette, a style sheet and fonts."""
 
-from dataclasses import asdict
+from dataclasses import fields
 from pathlib import Path
 from string import Template
 
@@ -75,6 +75,6 @@ def apply_theme(application: QApplication, theme: Theme) -> None:
 def style_sheet(t: Theme) -> str:
     """Return the style sheet of a theme: `window.qss` with the tokens put in."""
     sizes = {"small": tokens.SMALL, "large": tokens.LARGE, "title": tokens.TITLE}
-    colours = {name: value for name, value in asdict(t).items() if isinstance(value, str)}
+    colours = {field.name: getattr(t, field.name) for field in fields(Theme)}
     text = (Path(__file__).parent / "window.qss").read_text(encoding="utf-8")
     return Template(text).substitute(colours, **sizes)

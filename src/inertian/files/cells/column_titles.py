@@ -101,62 +101,9 @@ _ROLE_OF = {folded(word): role for role, words in _WORDS.items() for word in wor
 _ROLE_OF["tempo"] = Role.TIME
 _ROLE_OF["#"] = Role.INDEX
 FILLERS = frozenset(
-    [
-        "of",
-        "the",
-        "in",
-        "der",
-        "die",
-        "das",
-        "des",
-        "dem",
-        "den",
-        "von",
-        "vom",
-        "de",
-        "la",
-        "le",
-        "les",
-        "du",
-        "d",
-        "l",
-        "del",
-        "di",
-        "da",
-        "do",
-        "van",
-        "het",
-        "measured",
-        "value",
-        "values",
-        "val",
-        "centre",
-        "center",
-        "mid",
-        "along",
-        "for",
-        "and",
-        "at",
-        "am",
-        "im",
-        "auf",
-        "data",
-        "reading",
-        "readings",
-        "sensor",
-        "smoothed",
-        "since",
-        "start",
-        "seit",
-        "actual",
-        "above",
-        "over",
-        "ground",
-        "floor",
-        "ice",
-        "table",
-        "linear",
-    ]
+    "of the in der die das des dem den von vom de la le les du d l del di da do van het measured "
+    "value values val centre center mid along for and at am im auf data reading readings sensor "
+    "smoothed since start seit actual above over ground floor ice table linear".split()
 )
 _VERTICAL = frozenset(
     folded(w)
@@ -181,24 +128,8 @@ _VERTICAL = frozenset(
     ]
 )
 _DERIVED = frozenset(
-    [
-        "calculated",
-        "computed",
-        "derived",
-        "berechnet",
-        "calculee",
-        "calcule",
-        "calculado",
-        "calc",
-        "smoothed",
-        "geglattet",
-        "fit",
-        "fitted",
-        "model",
-        "predicted",
-        "theory",
-        "filtered",
-    ]
+    "calculated computed derived berechnet calculee calcule calculado calc smoothed geglattet fit "
+    "fitted model predicted theory filtered".split()
 )
 _BRACKET = re.compile(
     r"^(?P<name>.*?)[\s_,]*[(\[{<]\s*(?P<unit>[^()\[\]{}<>]*(?:\([^()]*\)[^()\[\]{}<>]*)?)\s*[)\]}>]\s*$",

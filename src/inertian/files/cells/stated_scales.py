@@ -80,9 +80,11 @@ def parse_time_base(text: str) -> Stated:
 
 def parse_rate(text: str) -> float:
     """Read a number of frames or samples per second. Raises FactError or UnitError."""
-    return parse_positive(re.sub(r"\s*(fps|frames/s|Hz|/s|1/s)\s*$", "", text, flags=re.IGNORECASE),
-    "number",
-                          unit_of("number", "")).typed  # fmt: skip
+    return parse_positive(
+        re.sub(r"\s*(fps|frames/s|Hz|/s|1/s)\s*$", "", text, flags=re.IGNORECASE),
+        "number",
+        unit_of("number", ""),
+    ).typed
 
 
 def _positive(text: str, number: str) -> float:

@@ -358,10 +358,11 @@ def _pair_clocks(times: list[Column], layout: Layout) -> None:
     if len(named) >= 2 or len(used) == len(times):
         layout.time = pairs[bodies[0]] if bodies else times[0]
         layout.clocks = {
-            b: t for b, t in pairs.items()
+            b: t
+            for b, t in pairs.items()
             if t is not layout.time
             and (names_trial(b) or not np.array_equal(t.values, layout.time.values, equal_nan=True))
-        }  # fmt: skip
+        }
     else:
         layout.time = next((t for t in times if t.title.unit and rising(t.values)), times[0])
         used = {layout.time.place}

@@ -245,9 +245,12 @@ def _by_recipe(columns: list[Column], recipe: Recipe) -> tuple[list[Column], dic
         if rule is not None:
             chosen[c.place] = Role(rule.role)
             title = replace(
-                c.title, role=Role(rule.role), unit=rule.unit or c.title.unit,
-                body=rule.body or c.title.body, axis=rule.axis or c.title.axis,
-            )  # fmt: skip
+                c.title,
+                role=Role(rule.role),
+                unit=rule.unit or c.title.unit,
+                body=rule.body or c.title.body,
+                axis=rule.axis or c.title.axis,
+            )
             c = replace(c, title=title)
         if recipe.time_unit and c.title.role is Role.TIME:
             c = replace(c, title=replace(c.title, unit=recipe.time_unit))
@@ -328,9 +331,11 @@ def _views(layout: Layout) -> tuple[ColumnView, ...]:
         for u in layout.uses
         if u.u is not None
     ]
-    for column, role in ((layout.time, "time" if layout.time_is is Role.TIME else "frame"),
-    (layout.body, "body"),
-                         (layout.trial, "trial")):  # fmt: skip
+    for column, role in (
+        (layout.time, "time" if layout.time_is is Role.TIME else "frame"),
+        (layout.body, "body"),
+        (layout.trial, "trial"),
+    ):
         if column is not None:
             views.append(ColumnView(column.place, column.title.raw, role, unit=column.title.unit))
     views += [

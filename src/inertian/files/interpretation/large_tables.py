@@ -159,11 +159,16 @@ def _read(
             schema[f"c{c.place}"] = pl.Decimal(38, 9) if _too_long_for_floats(c) else pl.Float64
     try:
         frame = pl.read_csv(
-            io.BytesIO(content), has_header=False, schema=schema, separator=delimiter,
+            io.BytesIO(content),
+            has_header=False,
+            schema=schema,
+            separator=delimiter,
             quote_char=None,
-            skip_lines=first_line - 1, decimal_comma=decimal == ",", ignore_errors=False,
+            skip_lines=first_line - 1,
+            decimal_comma=decimal == ",",
+            ignore_errors=False,
             truncate_ragged_lines=False,
-        )  # fmt: skip
+        )
     except (pl.exceptions.PolarsError, ValueError, OverflowError):
         return None
     if frame.height < 2 or frame.height != _lines(content, start):

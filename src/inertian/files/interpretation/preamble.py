@@ -13,7 +13,8 @@ from inertian.quantities.units import kind_of
 _RATE = re.compile(
     r"(\d+(?:[.,]\d+)?)\s*(?:fps\b|hz\b|frames?\s*(?:per|/|a|pro)\s*(?:s\b|sec)|(?:bilder|images|imágenes|pictures)\s*"
     r"(?:per|/|par|pro|por)\s*s|b/s\b)|(?:fps|frame\s*rate|framerate|bildrate|frames?\s*(?:per|/)\s*s\w*|"
-    r"sampling rate|sample rate|rate|abtastrate|cadence)\s*(?:\([^)]*\))?\s*[:=,;\t]?\s*(\d+(?:[.,]\d+)?)",
+    r"sampling rate|sample rate|rate|abtastrate|cadence)"
+    r"\s*(?:\([^)]*\))?\s*[:=,;\t]?\s*(\d+(?:[.,]\d+)?)",
     re.IGNORECASE,
 )
 _NUMBER = r"\d+(?:[.,]\d+)?(?:\s*±\s*\d+(?:[.,]\d+)?)?"

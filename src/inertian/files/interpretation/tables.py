@@ -359,11 +359,14 @@ def _table(
         if wider and width < wider[0] <= max(len(r.cells) for r in rows):
             width, header = wider[0], _header_of(above, wider[0], delimiter, rows)
     unusable = [
-        Unusable(r.line,
-        shown_line(delimiter.join(r.cells) if len(delimiter) == 1 else " ".join(r.cells)),
-                 "a comment between the rows" if r.comment else "not a row of numbers")
-        for r in between if not r.blank and not is_rule("".join(r.cells))
-    ]  # fmt: skip
+        Unusable(
+            r.line,
+            shown_line(delimiter.join(r.cells) if len(delimiter) == 1 else " ".join(r.cells)),
+            "a comment between the rows" if r.comment else "not a row of numbers",
+        )
+        for r in between
+        if not r.blank and not is_rule("".join(r.cells))
+    ]
     findings = []
     if unusable:
         findings.append(skipped(unusable))
@@ -404,10 +407,17 @@ def _table(
         i for i in range(1, len(lines)) if blanks and _any_between(blanks, lines[i - 1], lines[i])
     )
     return Table(
-        tuple(t.strip() for t in titles), units, cells, lines, name, said, tuple(unusable),
+        tuple(t.strip() for t in titles),
+        units,
+        cells,
+        lines,
+        name,
+        said,
+        tuple(unusable),
         tuple(findings),
-        header is not None and any(t.strip() for t in titles), apart,
-    )  # fmt: skip
+        header is not None and any(t.strip() for t in titles),
+        apart,
+    )
 
 
 def _any_between(sorted_lines: Sequence[int], low: int, high: int) -> bool:

@@ -98,10 +98,19 @@ def fit_curve_both_axes(
 
     try:
         found = odr_fit(
-            at, x, y, values, weight_x=ux**-2, weight_y=uy**-2, fix_beta=~np.asarray(free,
-            dtype=bool),
-            jac_beta=slopes, jac_x=along, maxit=ROUNDS, sstol=TO, partol=TO,
-        )  # fmt: skip
+            at,
+            x,
+            y,
+            values,
+            weight_x=ux**-2,
+            weight_y=uy**-2,
+            fix_beta=~np.asarray(free, dtype=bool),
+            jac_beta=slopes,
+            jac_x=along,
+            maxit=ROUNDS,
+            sstol=TO,
+            partol=TO,
+        )
     except (ValueError, RuntimeError):
         return None
     beta, there = np.asarray(found.beta, dtype=float), x + np.asarray(found.delta, dtype=float)
