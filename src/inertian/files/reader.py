@@ -333,17 +333,7 @@ class _Reader:
                     if readings or error.code is not Code.NO_TABLE:
                         findings.append(Finding(error.code, f"“{member[:80]}”: {error.why}"))
         if not readings:
-            unsafe = any(f.code is Code.UNSAFE_ENTRY for f in findings)
-            why = (
-                f"nothing in this archive is a recording. {reasons[0]}"
-                if reasons
-                else (
-                    "every entry of this archive leads out of it; it was not read."
-                    if unsafe
-                    else "this archive is empty."
-                )
-            )
-            raise UnreadableFileError(name, Code.UNSAFE_ENTRY if unsafe else Code.NO_TABLE, why)
+            raise _nothing_in_archive(name, findings, reasons)
         trials = tuple(t for r in readings for t in r.trials)
         first = readings[0]
         return replace(
@@ -355,6 +345,20 @@ class _Reader:
             questions=tuple(dict.fromkeys(q for r in readings for q in r.questions)),
             tables=tuple(t for r in readings for t in r.tables),
         )
+
+
+def _nothing_in_archive(
+    name: str, findings: list[Finding], reasons: list[str]
+) -> UnreadableFileError:
+    """Why an archive gave no recording."""
+    unsafe = any(f.code is Code.UNSAFE_ENTRY for f in findings)
+    if reasons:
+        why = f"nothing in this archive is a recording. {reasons[0]}"
+    elif unsafe:
+        why = "every entry of this archive leads out of it; it was not read."
+    else:
+        why = "this archive is empty."
+    return UnreadableFileError(name, Code.UNSAFE_ENTRY if unsafe else Code.NO_TABLE, why)
 
 
 def _add(trials: list[ParsedTrial], trial: ParsedTrial, body: str) -> None:

@@ -22,63 +22,65 @@ from inertian.project.schema import (
 
 def saved_marks(entry: Entry) -> dict[str, Any]:
     """Return the fields of a saved trial that hold what was marked in it."""
-    f = entry.frame
     return {
-        "spans": [
-            SavedSpan(
-                name=s.name,
-                kind=s.kind,
-                start=s.start,
-                stop=s.stop,
-                bodies=list(s.bodies),
-                why=s.why,
-            )
-            for s in entry.spans
-        ],
-        "steps": [
-            SavedStep(
-                kind=s.kind,
-                runs=list(s.runs),
-                body=s.body,
-                reason=s.reason,
-                threshold=s.threshold,
-                on=s.on,
-                version=s.version,
-            )
-            for s in entry.steps
-        ],
-        "frame": SavedFrame(
-            time_zero=f.time_zero,
-            origin=f.origin,
-            angle=f.angle,
-            flipped=[axis for axis in ("x", "y") if axis in f.flipped],
-            centre=f.centre,
-            zeros=list(f.zeros),
-        ),
-        "readings": [
-            SavedReading(
-                name=n.name,
-                kind=n.kind,
-                shown=_saved_quantity(n.shown),
-                body=n.body,
-                times=list(n.times),
-                span=n.span,
-            )
-            for n in entry.named
-        ],
-        "curves": [
-            SavedCurve(
-                shown=_saved_quantity(c.shown),
-                body=c.body,
-                span=c.span,
-                shape=c.shape,
-                held=list(c.held),
-                formula=c.formula,
-                robust=c.robust,
-            )
-            for c in entry.curves
-        ],
+        "spans": [_saved_span(span) for span in entry.spans],
+        "steps": [_saved_step(step) for step in entry.steps],
+        "frame": _saved_frame(entry.frame),
+        "readings": [_saved_reading(named) for named in entry.named],
+        "curves": [_saved_curve(curve) for curve in entry.curves],
     }
+
+
+def _saved_span(s: Span) -> SavedSpan:
+    return SavedSpan(
+        name=s.name, kind=s.kind, start=s.start, stop=s.stop, bodies=list(s.bodies), why=s.why
+    )
+
+
+def _saved_step(s: TidyStep) -> SavedStep:
+    return SavedStep(
+        kind=s.kind,
+        runs=list(s.runs),
+        body=s.body,
+        reason=s.reason,
+        threshold=s.threshold,
+        on=s.on,
+        version=s.version,
+    )
+
+
+def _saved_frame(f: Frame) -> SavedFrame:
+    return SavedFrame(
+        time_zero=f.time_zero,
+        origin=f.origin,
+        angle=f.angle,
+        flipped=[axis for axis in ("x", "y") if axis in f.flipped],
+        centre=f.centre,
+        zeros=list(f.zeros),
+    )
+
+
+def _saved_reading(n: NamedReading) -> SavedReading:
+    return SavedReading(
+        name=n.name,
+        kind=n.kind,
+        shown=_saved_quantity(n.shown),
+        body=n.body,
+        times=list(n.times),
+        span=n.span,
+    )
+
+
+def _saved_curve(c: CurveRequest) -> SavedCurve:
+    return SavedCurve(
+        shown=_saved_quantity(c.shown),
+        body=c.body,
+        span=c.span,
+        shape=c.shape,
+        held=list(c.held),
+        formula=c.formula,
+        robust=c.robust,
+    )
 
 
 def _quantity(saved: SavedQuantity) -> QuantityRef:

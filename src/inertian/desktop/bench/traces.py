@@ -2,7 +2,7 @@
 and curves.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -122,38 +122,42 @@ def _trace(
         if isinstance(band, InertianError):
             return band
         y, u = band
-    walls = entry.spans.of(body).walls()
-    pieces = _pieces(series, trial.id, body, shown)
     fitted = [
         result
         for result in document.evaluator.curves(document.project, entry)
         if not isinstance(result, InertianError)
         and (result.asked.shown, result.asked.body) == (shown, body)
     ]
-    curves = tuple(_curve(entry, result) for result in fitted)
-    if not raw:
-        return Trace(body, place, trial.t, y, u, pieces, walls, curves)
-    reach = tuple(line for result in fitted for line in _reach(entry, result))
-    ready = entry.ready
-    gone = ready.aside.get(body, NOTHING[0].astype(np.intp))
-    whole = _channel(ready.whole, body, shown)
-    bridge = ready.bridges.get((body, shown.axis))
-    ringed = [p.rows for p in view.previews if p.body == body]
-    rings = np.concatenate(ringed) if ringed else gone[:0]
-    return Trace(
+    trace = Trace(
         body,
         place,
         trial.t,
         y,
         u,
-        pieces,
-        walls,
-        curves,
-        reach,
-        crosses=(trial.t[gone], whole[gone]),
+        _pieces(series, trial.id, body, shown),
+        entry.spans.of(body).walls(),
+        tuple(_curve(entry, result) for result in fitted),
+    )
+    if not raw:
+        return trace
+    reach = tuple(line for result in fitted for line in _reach(entry, result))
+    return replace(_with_excluded(trace, view, entry, shown), reach=reach)
+
+
+def _with_excluded(trace: Trace, view: ViewState, entry: Entry, shown: QuantityRef) -> Trace:
+    """A trace with what is set aside, bridged, or about to be set aside."""
+    t, ready, body = entry.counted.t, entry.ready, trace.body
+    gone = ready.aside.get(body, NOTHING[0].astype(np.intp))
+    whole = _channel(ready.whole, body, shown)
+    bridge = ready.bridges.get((body, shown.axis))
+    ringed = [p.rows for p in view.previews if p.body == body]
+    rings = np.concatenate(ringed) if ringed else gone[:0]
+    return replace(
+        trace,
+        crosses=(t[gone], whole[gone]),
         cross_rows=gone,
-        bridged=(trial.t[ready.bridged[body]], bridge) if bridge is not None else NOTHING,
-        rings=(trial.t[rings], whole[rings]),
+        bridged=(t[ready.bridged[body]], bridge) if bridge is not None else NOTHING,
+        rings=(t[rings], whole[rings]),
     )
 
 

@@ -159,20 +159,19 @@ class FrameForm(QWidget):
         row.addStretch(1)
         column.addLayout(row)
         if set(axes) == {"x", "y"}:
-            for axis in axes:
-                field = FactField(
-                    self._theme,
-                    words.CENTRE_LABEL.format(axis=axis),
-                    words.CENTRE_HINT,
-                    read_length,
-                )
-                field.may_be_empty = True
-                field.edited.connect(partial(self._set_centre, axis))
-                self.centres[axis] = field
-                column.addWidget(field)
-            self.circle = QPushButton()
-            self.circle.clicked.connect(self._fit_circle)
-            column.addWidget(self.circle)
+            self._build_centre(column)
+
+    def _build_centre(self, column: QVBoxLayout) -> None:
+        for axis in ("x", "y"):
+            label = words.CENTRE_LABEL.format(axis=axis)
+            field = FactField(self._theme, label, words.CENTRE_HINT, read_length)
+            field.may_be_empty = True
+            field.edited.connect(partial(self._set_centre, axis))
+            self.centres[axis] = field
+            column.addWidget(field)
+        self.circle = QPushButton()
+        self.circle.clicked.connect(self._fit_circle)
+        column.addWidget(self.circle)
 
     # -- showing -----------------------------------------------------------------------------------
 

@@ -150,12 +150,20 @@ class Actions(QObject):
             )
         self._on_bench(menu, words.BRIDGE_GAP, "G", window.tidy.bridge_gap)
         menu.addSeparator()
+        self._fit_menu(menu)
+        menu.addSeparator()
+        self._view_of_bench(menu)
+
+    def _fit_menu(self, menu: QMenu) -> None:
+        does = self._window.bench_actions
         fits = menu.addMenu(words.FIT_MENU)
         for shape in SHAPE_DEFINITIONS:
             self._add(fits, words.FIT_ACTION.format(shape=shape), "", partial(self._fit, shape))
         self._add(fits, words.OWN_FORMULA, "", self._type_formula)
         self._on_bench(menu, words.CLEAR_CURVES, "Backspace", does.clear_curves)
-        menu.addSeparator()
+
+    def _view_of_bench(self, menu: QMenu) -> None:
+        window, bench = self._window, self._window.bench
         self._add(menu, words.SHOW_ALL, "Ctrl+0", bench.show_all)
         self._add(menu, words.SHOW_CONTACT, "Ctrl+1", bench.show_contact)
         self._on_bench(menu, words.ZOOM_SPAN, "Z", bench.show_span)

@@ -64,6 +64,27 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(640, 360)
         self.setAcceptDrops(True)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose, False)
+        self._make_stages(document, theme)
+        self._warm = False
+        self.ahead = Prefetcher(
+            document, self.worker, self.bench.view.shown_strips, self._derived, self._worker_failed
+        )
+        self._panes = {"shelf", "margin"}
+        self._folded = False  # for want of room, not because somebody asked for it
+        # Used on the worker's thread only
+        self._background, self._background_for = (Evaluator(), document.evaluator)
+        self.file_label, self.note_label = QLabel(), QLabel()
+        for shower in (self.file_label, self.note_label):
+            shower.setTextFormat(Qt.TextFormat.PlainText)
+        self.receiving = ImportController(self, self.say, self.show_stage, document, theme)
+        self._lay_out()
+        self.keeping = ProjectFiles(self, self.say, document, self.worker, recovery_root)
+        self.keeping.receive = self.receiving.receive
+        self.margin.read_again.connect(self.receiving.read_again)
+        self._connect_document()
+        self._follow()
+
+    def _make_stages(self, document: Document, theme: Theme) -> None:
         self.shelf = Shelf(document, theme)
         self.bench = BenchStage(document, theme)
         self.ledger = LedgerStage(document, theme)
@@ -81,22 +102,9 @@ class MainWindow(QMainWindow):
         self.bench_actions = BenchActions(
             document, self.bench, self.worker, lambda: self.show_stage(words.BENCH)
         )
-        self._warm = False
-        self.ahead = Prefetcher(
-            document, self.worker, self.bench.view.shown_strips, self._derived, self._worker_failed
-        )
-        self._panes = {"shelf", "margin"}
-        self._folded = False  # for want of room, not because somebody asked for it
-        # Used on the worker's thread only
-        self._background, self._background_for = (Evaluator(), document.evaluator)
-        self.file_label, self.note_label = QLabel(), QLabel()
-        for shower in (self.file_label, self.note_label):
-            shower.setTextFormat(Qt.TextFormat.PlainText)
-        self.receiving = ImportController(self, self.say, self.show_stage, document, theme)
-        self._lay_out()
-        self.keeping = ProjectFiles(self, self.say, document, self.worker, recovery_root)
-        self.keeping.receive = self.receiving.receive
-        self.margin.read_again.connect(self.receiving.read_again)
+
+    def _connect_document(self) -> None:
+        document = self.document
         self.statusBar().addWidget(self.note_label, 1)
         self.statusBar().addPermanentWidget(self.file_label)
         self.statusBar().setSizeGripEnabled(False)
@@ -109,7 +117,6 @@ class MainWindow(QMainWindow):
         document.changed.connect(self._verdict_pause.start)
         document.changed.connect(self._look_ahead)
         document.selected.connect(self._look_ahead)
-        self._follow()
 
     # -- layout ------------------------------------------------------------------------------------
 

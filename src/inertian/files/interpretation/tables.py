@@ -352,71 +352,85 @@ def _table(
     block: tuple[list[Record], list[Record], list[Record]], delimiter: str, ended: bool
 ) -> Table:
     above, rows, between = block
+    width, header = _width_and_header(above, rows, delimiter)
+    unusable = _between_rows(between, delimiter)
+    findings = [skipped(unusable)] if unusable else []
+    rows, cut = _without_cut_off(rows, width, ended)
+    if cut is not None:
+        unusable.append(cut)
+        said = f"The last line is cut off: “{cut.text}”."
+        findings.append(Finding(Code.TRUNCATED, said, (cut.line,)))
+    findings += _ragged(rows, width)
+    titles = header.titles if header else ()
+    titles = (*titles[:width], *[""] * (width - len(titles)))
+    used = header.used if header else 0
+    texts = [r for r in above if not r.blank and not is_rule("".join(r.cells))]
+    texts = texts[: len(texts) - used] if used else texts
+    cells = [
+        r.cells if len(r.cells) == width else (*r.cells[:width], *[""] * (width - len(r.cells)))
+        for r in rows
+    ]
+    return Table(
+        titles=tuple(t.strip() for t in titles),
+        units=header.units if header else ("",) * width,
+        rows=cells,
+        lines=[r.line for r in rows],
+        name=_block_name(texts),
+        above=tuple(_as_line(r, delimiter).strip() for r in texts),
+        unusable=tuple(unusable),
+        findings=tuple(findings),
+        headed=header is not None and any(t.strip() for t in titles),
+        apart=_apart(rows, between),
+    )
+
+
+def _as_line(record: Record, delimiter: str) -> str:
+    return (delimiter if len(delimiter) == 1 else " ").join(record.cells)
+
+
+def _width_and_header(
+    above: list[Record], rows: list[Record], delimiter: str
+) -> tuple[int, "_Header | None"]:
+    """How many columns a table has, and its titles; titles may tell of columns that rows lack."""
     width = min(_usual_width(rows, [True] * len(rows)), _WIDEST)
     header = _header_of(above, width, delimiter, rows)
     if header is None and delimiter != WHITESPACE:
         wider = [len(_trimmed(r.cells)) for r in above if not r.blank][-1:]
         if wider and width < wider[0] <= max(len(r.cells) for r in rows):
-            width, header = wider[0], _header_of(above, wider[0], delimiter, rows)
-    unusable = [
+            return wider[0], _header_of(above, wider[0], delimiter, rows)
+    return width, header
+
+
+def _between_rows(between: list[Record], delimiter: str) -> list[Unusable]:
+    """The lines between the rows that are none of them."""
+    return [
         Unusable(
             r.line,
-            shown_line(delimiter.join(r.cells) if len(delimiter) == 1 else " ".join(r.cells)),
+            shown_line(_as_line(r, delimiter)),
             "a comment between the rows" if r.comment else "not a row of numbers",
         )
         for r in between
         if not r.blank and not is_rule("".join(r.cells))
     ]
-    findings = []
-    if unusable:
-        findings.append(skipped(unusable))
-    rows, cut = _without_cut_off(rows, width, ended)
-    if cut is not None:
-        unusable.append(cut)
-        findings.append(
-            Finding(Code.TRUNCATED, f"The last line is cut off: “{cut.text}”.", (cut.line,))
-        )
+
+
+def _ragged(rows: list[Record], width: int) -> list[Finding]:
+    """What is to be said of rows with another number of cells."""
     extra = [r.line for r in rows if len(_trimmed(r.cells)) > width]
     short = [r.line for r in rows if len(r.cells) < width]
-    if extra or short:
-        both = " and ".join(
-            p
-            for p in (
-                f"{len(short)} too few cells" if short else "",
-                f"{len(extra)} too many" if extra else "",
-            )
-            if p
-        )
-        counted = f"Rows with another number of cells than the others: {both}."
-        findings.append(Finding(Code.RAGGED_ROWS, counted, tuple(sorted(extra + short))))
-    titles = header.titles if header else ("",) * width
-    titles = (*titles[:width], *[""] * (width - len(titles)))
-    units = header.units if header else ("",) * width
-    used = header.used if header else 0
-    texts = [r for r in above if not r.blank and not is_rule("".join(r.cells))]
-    texts = texts[: len(texts) - used] if used else texts
-    name = _block_name(texts)
-    said = tuple((delimiter if len(delimiter) == 1 else " ").join(r.cells).strip() for r in texts)
-    cells = [
-        r.cells if len(r.cells) == width else (*r.cells[:width], *[""] * (width - len(r.cells)))
-        for r in rows
-    ]
-    blanks = sorted(r.line for r in between if r.blank)
-    lines = [r.line for r in rows]
-    apart = frozenset(
+    if not extra and not short:
+        return []
+    parts = [f"{len(short)} too few cells"] if short else []
+    parts += [f"{len(extra)} too many"] if extra else []
+    said = f"Rows with another number of cells than the others: {' and '.join(parts)}."
+    return [Finding(Code.RAGGED_ROWS, said, tuple(sorted(extra + short)))]
+
+
+def _apart(rows: list[Record], between: list[Record]) -> frozenset[int]:
+    """The places of rows that stand behind a blank line."""
+    blanks, lines = sorted(r.line for r in between if r.blank), [r.line for r in rows]
+    return frozenset(
         i for i in range(1, len(lines)) if blanks and _any_between(blanks, lines[i - 1], lines[i])
-    )
-    return Table(
-        tuple(t.strip() for t in titles),
-        units,
-        cells,
-        lines,
-        name,
-        said,
-        tuple(unusable),
-        tuple(findings),
-        header is not None and any(t.strip() for t in titles),
-        apart,
     )
 
 

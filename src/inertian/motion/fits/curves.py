@@ -54,8 +54,9 @@ class Parameter:
 LEVEL = Parameter("y₀", "value at the start")
 Curve = Callable[..., Any]
 BIWEIGHT = 4.685  # robust σ at which a sample says nothing: 95 % efficient for normal errors
-# U of such a fit is that much larger than its weights alone would say
-ROBUST_ROUNDS, ROBUST_COST = (30, 1.02)
+# Rounds of reweighting at most, and the share of a parameter by which they settle
+ROBUST_ROUNDS, ROBUST_SETTLED = 30, 1e-9
+ROBUST_COST = 1.02  # times that u of such a fit is larger than its weights alone would say
 BOTH_AXES_UP_TO = 5_000  # samples up to which times are adjusted as well
 SEARCH_POINTS = 4000  # points that several parameters of a formula are searched at
 
@@ -387,58 +388,86 @@ def fit_curve(
     """
     form, held = shape_definition(shape, formula), held or {}
     used = np.isfinite(y)
-    t, y = t[used], y[used]
-    root = np.ones(len(t)) if u is None else float(np.mean(u[used])) / u[used]
+    t, y, u = t[used], y[used], None if u is None else u[used]
     symbols = [p.symbol for p in form.parameters]
     free = np.array([s not in held for s in symbols])
     if len(t) <= free.sum():
         raise TooFewSamplesError(shape, int(free.sum()) + 1, len(t))
-    tau = t - start
+    problem = _CurveProblem(form, t - start, y, free, u)
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
         values = (
-            np.array([first[s] for s in symbols]) if first else _first_values(form, tau, y, held)
+            np.array([first[s] for s in symbols])
+            if first
+            else _first_values(form, problem.tau, y, held)
         )
         for k, symbol in enumerate(symbols):
             values[k] = held.get(symbol, values[k])
-        linear, weights = form.searched is _nothing_searched, np.ones(len(t))
-        values, slopes = refined_parameters(form.curve, tau, y, values, free, linear, root)
-        residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
-        for _ in range(ROBUST_ROUNDS if robust else 0):
-            old, weights = values, _biweight(residuals)
-            values, slopes = refined_parameters(
-                form.curve, tau, y, values, free, linear, root * np.sqrt(weights)
-            )
-            residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
-            if np.all(np.abs(values - old) <= 1e-9 * np.abs(values)):
-                break
-        if stamp > 0.0 and u is not None and not robust and len(t) <= BOTH_AXES_UP_TO:
-            both = fit_curve_both_axes(
-                form.curve, tau, y, values, free, np.full(len(t), stamp), u[used]
-            )
-            if both is not None:
-                values, slopes = both
-                residuals = y - np.asarray(form.curve(tau, *values) + np.zeros_like(tau))
-    if not (
-        np.isfinite(values).all() and np.isfinite(slopes).all() and np.isfinite(residuals).all()
-    ):
+        if robust:
+            values, slopes, weights = problem.robust(values)
+        else:
+            values, slopes, weights = *problem.refined(values, stamp), None
+        residuals = problem.residuals(values)
+    if not all(np.isfinite(part).all() for part in (values, slopes, residuals)):
         raise CurveError(f"No {shape} fits these samples; choose another shape or a longer span.")
     operator = np.zeros((len(values), len(t)))
     operator[free] = slopes * (ROBUST_COST if robust else 1.0)
     curved = pattern_z(residuals, np.ones(len(t))) > PATTERN_Z
     kept = tuple(s for s in symbols if s in held)
-    return CurveFit(
-        shape,
-        start,
-        values,
-        operator,
-        t,
-        y,
-        residuals,
-        kept,
-        curved,
-        formula,
-        weights if robust else None,
-    )
+    return CurveFit(shape, start, values, operator, t, y, residuals, kept, curved, formula, weights)
+
+
+@dataclass(frozen=True, eq=False)
+class _CurveProblem:
+    """Samples y at times tau that a shape is to fit, and which of its parameters are free."""
+
+    form: ShapeDefinition
+    tau: Array
+    y: Array
+    free: Mask
+    u: Array | None
+
+    @property
+    def root(self) -> Array:
+        """The roots of the weights of the samples, 1 on the whole."""
+        if self.u is None:
+            return np.ones(len(self.tau))
+        return np.asarray(float(np.mean(self.u)) / self.u)
+
+    def residuals(self, values: Array) -> Array:
+        """Return y less the curve."""
+        return np.asarray(
+            self.y - np.asarray(self.form.curve(self.tau, *values) + np.zeros_like(self.tau))
+        )
+
+    def weighted(self, values: Array, root: Array) -> tuple[Array, Array]:
+        """Return parameters and ∂parameters/∂y of the least sum of weighted squares."""
+        linear = self.form.searched is _nothing_searched
+        return refined_parameters(
+            self.form.curve, self.tau, self.y, values, self.free, linear, root
+        )
+
+    def refined(self, values: Array, stamp: float) -> tuple[Array, Array]:
+        """Return them with times adjusted as well, where their u is known and samples are few."""
+        values, slopes = self.weighted(values, self.root)
+        if stamp > 0.0 and self.u is not None and len(self.tau) <= BOTH_AXES_UP_TO:
+            stamps = np.full(len(self.tau), stamp)
+            both = fit_curve_both_axes(
+                self.form.curve, self.tau, self.y, values, self.free, stamps, self.u
+            )
+            if both is not None:
+                return both
+        return values, slopes
+
+    def robust(self, values: Array) -> tuple[Array, Array, Array]:
+        """Return them with samples that lie far off saying little, and what each one counts."""
+        values, slopes = self.weighted(values, self.root)
+        weights = np.ones(len(self.tau))
+        for _ in range(ROBUST_ROUNDS):
+            old, weights = values, _biweight(self.residuals(values))
+            values, slopes = self.weighted(values, self.root * np.sqrt(weights))
+            if np.all(np.abs(values - old) <= ROBUST_SETTLED * np.abs(values)):
+                break
+        return values, slopes, weights
 
 
 def _biweight(residuals: Array) -> Array:

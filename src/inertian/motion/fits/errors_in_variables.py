@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from inertian.motion.fits.polynomial_fits import TooFewSamplesError
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, Mask
 
 TO, ROUNDS = 1e-14, 200  # when the search for a curve ends
 STEPS, ENOUGH = 200, 1e-15
@@ -71,7 +71,7 @@ def fit_line_both_axes(
 
 
 def fit_curve_both_axes(
-    curve: Callable[..., Any], x: Array, y: Array, values: Array, free: Array, ux: Array, uy: Array
+    curve: Callable[..., Any], x: Array, y: Array, values: Array, free: Mask, ux: Array, uy: Array
 ) -> tuple[Array, Array] | None:
     """Fit a curve to points (x, y) with standard uncertainties ux and uy above zero, all of shape
     (n,).

@@ -3,11 +3,13 @@ last digits.
 """
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from inertian.quantities.estimates import Array
+from inertian.quantities.complex_step import slope
+from inertian.quantities.estimates import Array, Mask
 
 Curve = Callable[..., Any]
 TO, EVALUATIONS, POLISHED = 1e-15, 20_000, 20  # when steps end
@@ -18,12 +20,58 @@ NOT_A_NUMBER_COST = 1e30  # stands for what is too large to be a number
 DEPENDENT_COLUMN = 1e-17  # of a column that the others leave of it, at least
 
 
+@dataclass(frozen=True, eq=False)
+class _Problem:
+    """A curve, the samples it is to fit, and which of its parameters are free."""
+
+    curve: Curve
+    tau: Array
+    y: Array
+    values: Array
+    free: Mask
+    weight: Array
+
+    def with_free(self, at: Array) -> Array:
+        """Return all parameters, the free ones put in."""
+        now = self.values.copy()
+        now[self.free] = at
+        return now
+
+    def jacobian(self, at: Array) -> Array:
+        """Return ∂curve/∂(free parameters), shape (n, free)."""
+        columns = []
+        for k in np.flatnonzero(self.free):
+
+            def moved(value: Any, k: int = int(k)) -> Any:
+                values = self.with_free(at).astype(complex)
+                values[k] = value
+                return self.curve(self.tau, *values) + 0j * self.tau
+
+            columns.append(slope(moved, self.with_free(at)[k]))
+        return np.stack(columns, axis=1)
+
+    def slopes(self, at: Array) -> Array:
+        """Return the Jacobian, weighted; finite everywhere."""
+        return _finite(self.jacobian(at) * self.weight[:, None], nan=0.0)
+
+    def residuals(self, at: Array) -> Array:
+        """Return curve − y, weighted; a step too far is a step too bad."""
+        found = np.asarray(self.curve(self.tau, *self.with_free(at)) + np.zeros_like(self.tau))
+        return _finite(self.weight * (found - self.y), nan=NOT_A_NUMBER_COST)
+
+
+def _finite(values: Array, nan: float) -> Array:
+    return np.asarray(
+        np.nan_to_num(values, nan=nan, posinf=NOT_A_NUMBER_COST, neginf=-NOT_A_NUMBER_COST)
+    )
+
+
 def refined_parameters(
     curve: Curve,
     tau: Array,
     y: Array,
     values: Array,
-    free: Sequence[bool] | Array,
+    free: Sequence[bool] | Mask,
     linear: bool,
     root: Array | float = 1.0,
 ) -> tuple[Array, Array]:
@@ -33,81 +81,52 @@ def refined_parameters(
     y has shape (n,); `values` is where to begin. A curve that is linear in its parameters takes one
     step. `root` are the roots of the weights of the samples, shape (n,).
     """
-    free = np.asarray(free)
+    free = np.asarray(free, dtype=bool)
     weight = np.broadcast_to(np.asarray(root, dtype=float), (len(tau),))
-
-    def jacobian(at: Array) -> Array:
-        columns = []
-        for k in np.flatnonzero(free):
-            moved = values.astype(complex)
-            moved[free] = at
-            moved[k] += 1e-30j
-            columns.append(np.imag(curve(tau, *moved) + 0j * tau) / 1e-30)
-        return np.stack(columns, axis=1)
-
-    def residuals(at: Array) -> Array:
-        now = values.copy()
-        now[free] = at
-        left = weight * np.asarray(curve(tau, *now) + np.zeros_like(tau) - y)
-        # a step too far is a step too bad
-        return np.asarray(
-            np.nan_to_num(
-                left, nan=NOT_A_NUMBER_COST, posinf=NOT_A_NUMBER_COST, neginf=-NOT_A_NUMBER_COST
-            )
-        )
-
     if not free.any():
         return values, np.zeros((0, len(tau)))
-    values = values.copy()
-    solved = (
-        _solved_in_extended_precision(curve, tau, y, values, free, weight)
-        if linear and len(tau) <= EXTENDED_PRECISION_UP_TO
-        else None
-    )
-    if solved is not None:
-        values[free] = solved[0]
-        return values, solved[1]
-    if linear:
-        matrix = jacobian(values[free]) * weight[:, None]
-        scale = np.linalg.norm(matrix, axis=0)
-        at = (
-            values[free]
-            - np.linalg.lstsq(matrix / scale, residuals(values[free]), rcond=None)[0] / scale
-        )
-    else:
-        from scipy.optimize import least_squares
-
-        def slopes(at: Array) -> Array:
-            return np.asarray(
-                np.nan_to_num(
-                    jacobian(at) * weight[:, None],
-                    nan=0.0,
-                    posinf=NOT_A_NUMBER_COST,
-                    neginf=-NOT_A_NUMBER_COST,
-                )
-            )
-
-        found = least_squares(
-            residuals,
-            values[free],
-            jac=slopes,
-            method="lm",
-            x_scale="jac",
-            xtol=TO,
-            ftol=TO,
-            gtol=TO,
-            max_nfev=EVALUATIONS,
-        )
-        at = _polished(found.x, residuals, slopes)
-    values[free] = at
-    matrix = jacobian(at)
+    problem = _Problem(curve, tau, y, values, free, weight)
+    if linear and len(tau) <= EXTENDED_PRECISION_UP_TO:
+        solved = _solved_in_extended_precision(curve, tau, y, values, free, weight)
+        if solved is not None:
+            return problem.with_free(solved[0]), solved[1]
+    at = _one_step(problem) if linear else _searched(problem)
+    matrix = problem.jacobian(at)
     if not np.isfinite(matrix).all():
-        return values, np.full((len(at), len(tau)), np.nan)
-    return values, np.asarray(np.linalg.pinv(matrix * weight[:, None]) * weight)
+        return problem.with_free(at), np.full((len(at), len(tau)), np.nan)
+    operator = np.linalg.pinv(matrix * weight[:, None]) * weight
+    return problem.with_free(at), np.asarray(operator)
+
+
+def _one_step(problem: _Problem) -> Array:
+    """The free parameters of a curve that is linear in them."""
+    at = problem.values[problem.free]
+    matrix = problem.jacobian(at) * problem.weight[:, None]
+    scale = np.linalg.norm(matrix, axis=0)
+    step = np.linalg.lstsq(matrix / scale, problem.residuals(at), rcond=None)[0]
+    return np.asarray(at - step / scale)
+
+
+def _searched(problem: _Problem) -> Array:
+    """The free parameters of any curve (Moré, Lecture Notes in Mathematics 630 (1978) 105-116)."""
+    from scipy.optimize import least_squares
+
+    found = least_squares(
+        problem.residuals,
+        problem.values[problem.free],
+        jac=problem.slopes,
+        method="lm",
+        x_scale="jac",
+        xtol=TO,
+        ftol=TO,
+        gtol=TO,
+        max_nfev=EVALUATIONS,
+    )
+    return _polished(found.x, problem.residuals, problem.slopes)
 
 
 def _solved_in_extended_precision(
-    curve: Curve, tau: Array, y: Array, values: Array, free: Array, weight: Array
+    curve: Curve, tau: Array, y: Array, values: Array, free: Mask, weight: Array
 ) -> tuple[Array, Array] | None:
     """As `refined_parameters` for a curve that is linear in its parameters, worked out with
     extended precision.
