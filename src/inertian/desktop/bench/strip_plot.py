@@ -1,20 +1,22 @@
 """The plot of a strip: spans, plumb line and samples under the mouse."""
 
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPen
 from PyQt6.QtWidgets import QLabel
 
 from inertian.desktop.bench.bench_parts import StripInterface
-from inertian.desktop.bench.gestures import Drag, Handle, NewSpan, handle_at
-from inertian.desktop.bench.sample_exclusion import (
-    nearest_sample,
-    samples_inside,
-    set_aside_samples,
-    toggle_sample,
+from inertian.desktop.bench.gestures import Drag, Handle, handle_at
+from inertian.desktop.bench.plot_gestures import (
+    DragOrigin,
+    MarkSpan,
+    MoveLine,
+    MoveSpanPart,
+    PlotGesture,
+    Pointer,
+    SelectSamples,
 )
 from inertian.desktop.bench.span_bands import SpanBands
-from inertian.desktop.look import words
 from inertian.desktop.look.number_format import format_tick
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import AXIS_WIDTH, GRIP, SMALL, Theme
@@ -45,10 +47,8 @@ class StripPlot(pg.PlotWidget):
             strip.bench,
             strip.bench.view,
         )
-        self._drag: Drag | NewSpan | None = None
-        self._line_held = False
+        self._gesture: PlotGesture | None = None
         self._pressed: QPointF | None = None
-        self._corner: QPointF | None = None
         self.bands = SpanBands(theme)
         self.addItem(self.bands, ignoreBounds=True)
         item = self.getPlotItem()
@@ -168,129 +168,76 @@ class StripPlot(pg.PlotWidget):
         line = self._view.line
         return line is not None and abs(time - line) <= 0.5 * GRIP * self._per_pixel()[0]
 
+    def _pointer(self, event: QMouseEvent) -> Pointer:
+        moved = event.position() - (self._pressed or event.position())
+        still = self._pressed is not None and moved.manhattanLength() < STILL
+        return Pointer(event.position(), self._place(event.position()), self._per_pixel(), still)
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Qt: take the line, an edge or a span, begin a rectangle or a span, or begin to move
-        along.
-        """
-        handle, time = self._handle(event)
+        """Qt: begin the gesture of what lies under the mouse and of the keys that are held."""
+        handle, _time = self._handle(event)
         self._strip.take()
         if event.button() is not LEFT or not self._in_view(event):
             super().mousePressEvent(event)
             return
         self.setFocus()
         self._pressed = event.position()
-        if self._drags_origin():
-            self._show_origin(event)
-        elif event.modifiers() & CTRL or self._view.setting_aside:
-            self._corner = event.position()
-        elif event.modifiers() & SHIFT:
-            self._drag = NewSpan(self._document, time)
-        elif self._on_line(time) and not (handle and handle.part != "body"):
-            self._line_held = True
-        elif handle:
-            self._drag = Drag(self._document, handle, time)
-            self._bench.rail.activate(handle)
-            self._bench.mark_live(handle)
-        else:
+        self._gesture = self._begun(event, handle)
+        if self._gesture is None:
             super().mousePressEvent(event)
-            return
-        event.accept()
+        else:
+            event.accept()
+
+    def _begun(self, event: QMouseEvent, handle: Handle | None) -> PlotGesture | None:
+        """The gesture that a press begins; None moves the view along."""
+        at, strip, view = self._pointer(event), self._strip, self._view
+        if view.dragging_origin is not None and self._shows_places():
+            return DragOrigin(strip, self.origin, view.dragging_origin, at)
+        if event.modifiers() & CTRL or view.setting_aside:
+            return SelectSamples(self._document, strip, self._rubber, at)
+        if event.modifiers() & SHIFT:
+            return MarkSpan(self._document, strip, at.time)
+        if self._on_line(at.time) and not (handle and handle.part != "body"):
+            return MoveLine(strip)
+        if handle:
+            drag = Drag(self._document, handle, at.time)
+            return MoveSpanPart(self._document, strip, drag)
+        return None
+
+    def _shows_places(self) -> bool:
+        shown = self._strip.shown
+        return shown.quantity is Quantity.POSITION and shown.axis in "xy"
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Qt: move what is held, or show what could be taken."""
-        handle, time = self._handle(event)
-        if self._pressed is not None and self._drags_origin():
-            self._show_origin(event)
-        elif self._corner is not None:
-            self._stretch_rubber(event.position())
-        elif self._line_held:
-            self._view.move_line(time)
-        elif self._drag:
-            if not self._still(event):
-                self._drag.move(time)
-        else:
-            if not event.buttons():
-                edge = handle if handle and handle.part != "body" else None
-                self._bench.mark_live(edge)
-                taken = edge or self._on_line(time)
-                cross = self._view.setting_aside or event.modifiers() & CTRL
-                shape = Qt.CursorShape.SplitHCursor if taken else Qt.CursorShape.ArrowCursor
-                self.viewport().setCursor(Qt.CursorShape.CrossCursor if cross else shape)
-            super().mouseMoveEvent(event)
+        """Qt: go on with the gesture, or show what could be taken."""
+        if self._gesture is not None:
+            self._gesture.move(self._pointer(event))
+            event.accept()
             return
-        event.accept()
+        if not event.buttons():
+            self._show_what_can_be_taken(event)
+        super().mouseMoveEvent(event)
 
-    def _drags_origin(self) -> bool:
-        shown = self._strip.shown
-        return (
-            self._view.dragging_origin is not None
-            and shown.quantity is Quantity.POSITION
-            and shown.axis in "xy"
-        )
-
-    def _show_origin(self, event: QMouseEvent) -> None:
-        self.origin.setValue(float(self._place(event.position()).y()))
-        self.origin.show()
-
-    def _still(self, event: QMouseEvent) -> bool:
-        """Whether the mouse has hardly moved since it was pressed: then it is a click."""
-        if self._pressed is None or self._document.previewing:
-            return False
-        return (event.position() - self._pressed).manhattanLength() < STILL
-
-    def _stretch_rubber(self, to: QPointF) -> None:
-        box = QRectF(self._corner, to).normalized()
-        self._rubber.setGeometry(box.toRect())
-        self._rubber.show()
+    def _show_what_can_be_taken(self, event: QMouseEvent) -> None:
+        handle, time = self._handle(event)
+        edge = handle if handle and handle.part != "body" else None
+        self._bench.mark_live(edge)
+        taken = edge or self._on_line(time)
+        cross = self._view.setting_aside or event.modifiers() & CTRL
+        shape = Qt.CursorShape.SplitHCursor if taken else Qt.CursorShape.ArrowCursor
+        self.viewport().setCursor(Qt.CursorShape.CrossCursor if cross else shape)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Qt: let go, and make the edit; a click puts the plumb line there."""
-        _handle, time = self._handle(event)
-        click = (
-            self._pressed is not None
-            and (event.position() - self._pressed).manhattanLength() < STILL
-        )
-        held, drag = self._line_held, self._drag
-        self._pressed, self._line_held, self._drag = None, False, None
-        if self._drags_origin() and event.button() is LEFT:
-            self.origin.hide()
-            shown = self._strip.shown
-            value = float(self._place(event.position()).y()) / self._view.factor(shown.unit)
-            self._view.dragging_origin(shown.axis, value)
-        elif self._corner is not None:
-            self._end_rubber(event.position(), click)
-        elif drag is not None:
-            if click and not self._document.previewing:
-                drag.cancel()
-                self._view.move_line(time)
-            elif isinstance(drag, NewSpan):
-                if drag.finish():
-                    self._bench.rail.type_name(drag.name)
-            else:
-                drag.finish()
-            self._bench.mark_live(None)
-        elif not held:
-            super().mouseReleaseEvent(event)
-            if click and event.button() is LEFT:
-                self._view.move_line(time)
+        at, gesture = self._pointer(event), self._gesture
+        self._pressed, self._gesture = None, None
+        if gesture is not None:
+            gesture.release(at)
+            event.accept()
             return
-        event.accept()
-
-    def _end_rubber(self, to: QPointF, click: bool) -> None:
-        corner, self._corner = self._corner, None
-        self._rubber.hide()
-        traces, place = self._strip.traces, self._place(to)
-        if click:
-            hit = nearest_sample(traces, place.x(), place.y(), self._per_pixel())
-            if hit is not None:
-                self._document.do(toggle_sample(self._document, self._view, *hit))
-            return
-        count = set_aside_samples(
-            self._document,
-            self._view,
-            samples_inside(traces, QRectF(self._place(corner), place).normalized()),
-        )
-        self._bench.say(words.SET_ASIDE.format(count=count, reason=self._view.reason))
+        super().mouseReleaseEvent(event)
+        if at.still and event.button() is LEFT:
+            self._view.move_line(at.time)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Qt: what can be done with this strip, or with the span under the pointer."""
@@ -300,13 +247,10 @@ class StripPlot(pg.PlotWidget):
         self._bench.strip_menu(self._strip, handle).exec(event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Qt: Esc drops a drag; other keys are those of the rail."""
-        if event.key() == Qt.Key.Key_Escape and (self._drag or self._corner is not None):
-            if self._drag:
-                self._drag.cancel()
-            self._drag = self._corner = None
-            self._rubber.hide()
-            self._bench.mark_live(None)
+        """Qt: Esc drops a gesture; other keys are those of the rail."""
+        if event.key() == Qt.Key.Key_Escape and self._gesture is not None:
+            self._gesture.cancel()
+            self._gesture = None
             event.accept()
             return
         self._bench.rail.keyPressEvent(event)
