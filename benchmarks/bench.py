@@ -71,7 +71,7 @@ def drag_times(window: object, span: str, edge: str) -> list[float]:
     for k in range(STEPS):
         begun = time.perf_counter()
         document.preview(
-            edge_moved(document.settled, entry.trial.id, span, edge, start - 0.001 * (k + 1))
+            edge_moved(document.committed, entry.trial.id, span, edge, start - 0.001 * (k + 1))
         )
         found.append(time.perf_counter() - begun)
         QApplication.processEvents()

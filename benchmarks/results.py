@@ -66,7 +66,7 @@ def times(n: int, even: bool, rng: np.random.Generator) -> Array:
     )
 
 
-def observed(
+def trial_context(
     t: Array,
     axes: dict[str, Array],
     facts: dict[str, Fact],
@@ -78,12 +78,12 @@ def observed(
     trial = Trial("t", "made", "time", unit_of("time", "s"), t, (Body("sled", channels),))
     setup = {FactId(name): fact for name, fact in facts.items()}
     project = Project("made", (Entry(trial, "s", spans),), (Series("s"),), setup)
-    return Evaluator().observed(project, project.entries[0])
+    return Evaluator().trial_context(project, project.entries[0])
 
 
-def known(seen: TrialContext, stamp: float = 0.0) -> TrialContext:
+def known(context: TrialContext, stamp: float = 0.0) -> TrialContext:
     """Return the same with noise that is known."""
-    return replace(seen, noise=InstrumentNoise(SIGMA, stamp, float("inf"), Pools(), True))
+    return replace(context, noise=InstrumentNoise(SIGMA, stamp, float("inf"), Pools(), True))
 
 
 def measured(true: float, u: float, unit: object, rng: np.random.Generator) -> Fact:
@@ -92,7 +92,7 @@ def measured(true: float, u: float, unit: object, rng: np.random.Generator) -> F
 
 
 def _read(
-    seen: TrialContext,
+    context: TrialContext,
     quantity: Quantity,
     axis: str,
     kind: ReadingKind,
@@ -100,7 +100,7 @@ def _read(
     si: str = "",
 ) -> Scalar:
     return read_named(
-        seen,
+        context,
         NamedReading("r", kind, QuantityRef(quantity, axis, si), "sled", at, "" if at else "part"),
     )
 
@@ -117,19 +117,19 @@ def _swinging(
 def momentum(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     """m v at a moment."""
     t, x, true = _swinging(n, even, rng)
-    seen = observed(t, {"x": x}, {"mass of sled": measured(2.0, 0.01, KG, rng)})
+    context = trial_context(t, {"x": x}, {"mass of sled": measured(2.0, 0.01, KG, rng)})
     at = (float(rng.uniform(0.4, 1.6)),)
     ask = (Quantity.MOMENTUM, "x", ReadingKind.VALUE, at)
-    return _read(seen, *ask), 2.0 * true(at[0])[1], _read(known(seen), *ask).u
+    return _read(context, *ask), 2.0 * true(at[0])[1], _read(known(context), *ask).u
 
 
 def kinetic(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     """½ m v² at a moment of at least a third of the greatest speed."""
     t, x, true = _swinging(n, even, rng)
-    seen = observed(t, {"x": x}, {"mass of sled": measured(2.0, 0.01, KG, rng)})
+    context = trial_context(t, {"x": x}, {"mass of sled": measured(2.0, 0.01, KG, rng)})
     at = max((float(s) for s in rng.uniform(0.4, 1.6, 8)), key=lambda s: abs(true(s)[1]))
     ask = (Quantity.KINETIC, "", ReadingKind.VALUE, (at,))
-    return _read(seen, *ask), true(at)[1] ** 2, _read(known(seen), *ask).u
+    return _read(context, *ask), true(at)[1] ** 2, _read(known(context), *ask).u
 
 
 def kinetic_near_rest(n: int, even: bool, rng: np.random.Generator) -> Drawn:
@@ -137,10 +137,10 @@ def kinetic_near_rest(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     t, a = times(n, even, rng), rng.uniform(-1.0, -0.5)
     turn = rng.uniform(0.8, 1.2)
     x = 0.5 * a * (t - turn) ** 2 + SIGMA * rng.normal(size=n)
-    seen = observed(t, {"x": x}, {"mass of sled": measured(2.0, 0.01, KG, rng)}, Spans())
+    context = trial_context(t, {"x": x}, {"mass of sled": measured(2.0, 0.01, KG, rng)}, Spans())
     at = turn + rng.uniform(-0.02, 0.02)
     return (
-        _read(seen, Quantity.KINETIC, "", ReadingKind.VALUE, (at,)),
+        _read(context, Quantity.KINETIC, "", ReadingKind.VALUE, (at,)),
         (a * (at - turn)) ** 2,
         float("nan"),
     )
@@ -155,11 +155,11 @@ def incline(n: int, even: bool, rng: np.random.Generator, symbol: str, at: float
         "incline": measured(10.0, 0.2, DEGREE, rng),
         "gravity": measured(9.81, 0.002, ACCELERATION, rng),
     }
-    seen = observed(t, {"x": x}, facts, Spans())
+    context = trial_context(t, {"x": x}, facts, Spans())
     true = 2.0 * 9.81 * np.sin(np.radians(10.0)) * (1.5 * at - 0.85 * at * at)
     true += (1.5 - 1.7 * at) ** 2 if symbol == "E_mi" else 0.0
-    ask = (Quantity.OWN, symbol, ReadingKind.VALUE, (at,), "J")
-    return _read(seen, *ask), true, _read(known(seen), *ask).u
+    ask = (Quantity.DERIVED, symbol, ReadingKind.VALUE, (at,), "J")
+    return _read(context, *ask), true, _read(known(context), *ask).u
 
 
 def impulse(n: int, even: bool, rng: np.random.Generator) -> Drawn:
@@ -169,7 +169,7 @@ def impulse(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     sensor = Channel("F", "F", NEWTON, force)
     trial = Trial("t", "made", "time", unit_of("time", "s"), t, (Body("sled", (), (sensor,)),))
     project = Project("made", (Entry(trial, "s", SPAN),), (Series("s"),), {})
-    seen = Evaluator().observed(project, project.entries[0])
+    context = Evaluator().trial_context(project, project.entries[0])
     from scipy.special import erf
 
     rows = SPAN[0].rows(t)
@@ -178,7 +178,7 @@ def impulse(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     true = 20.0 * 0.2 * np.sqrt(np.pi / 2.0) * float(ends)
     counts = 0.5 * (np.append(np.diff(t[rows]), 0.0) + np.insert(np.diff(t[rows]), 0, 0.0))
     return (
-        _read(seen, Quantity.SENSOR, "F", ReadingKind.AREA),
+        _read(context, Quantity.SENSOR, "F", ReadingKind.AREA),
         true,
         0.3 * float(np.linalg.norm(counts)),
     )
@@ -194,13 +194,13 @@ def angular_speed(n: int, even: bool, rng: np.random.Generator) -> Drawn:
         name: Fact(float(off[k]), 0.001, Meaning.STANDARD, M)
         for k, name in enumerate(CENTRE.values())
     }
-    seen = observed(t, {"x": x, "y": y}, facts, Spans())
-    frame = replace(seen.frame, centre=(float(off[0]), float(off[1])))
+    context = trial_context(t, {"x": x, "y": y}, facts, Spans())
+    frame = replace(context.frame, centre=(float(off[0]), float(off[1])))
     centre = {name: (FactId(name), fact) for name, fact in facts.items()}
-    seen = replace(seen, frame=frame, shared={**seen.shared, **centre})
+    context = replace(context, frame=frame, shared={**context.shared, **centre})
     at = (float(rng.uniform(0.4, 1.6)),)
     ask = (Quantity.ANGULAR_SPEED, "", ReadingKind.VALUE, at)
-    return _read(seen, *ask), w0 + a * at[0], _read(known(seen), *ask).u
+    return _read(context, *ask), w0 + a * at[0], _read(known(context), *ask).u
 
 
 def rotated(n: int, even: bool, rng: np.random.Generator) -> Drawn:
@@ -210,37 +210,41 @@ def rotated(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     x, y = 0.9 * t - 0.2 * t * t, 0.7 * t
     xs = np.cos(off) * x + np.sin(off) * y + SIGMA * rng.normal(size=n)
     ys = -np.sin(off) * x + np.cos(off) * y + SIGMA * rng.normal(size=n)
-    seen = observed(t, {"x": xs, "y": ys}, {}, Spans())
+    context = trial_context(t, {"x": xs, "y": ys}, {}, Spans())
     angle = Fact(0.0, float(np.radians(0.5)), Meaning.STANDARD, unit_of("angle", "rad"))
-    seen = replace(seen, shared={**seen.shared, ANGLE: (FactId(ANGLE), angle)})
+    context = replace(context, shared={**context.shared, ANGLE: (FactId(ANGLE), angle)})
     ask = (Quantity.VELOCITY, "x", ReadingKind.VALUE, (1.0,))
-    return _read(seen, *ask), 0.5, _read(known(seen), *ask).u
+    return _read(context, *ask), 0.5, _read(known(context), *ask).u
 
 
 def area(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     """∫ v dt over a span: the change of position."""
     t, x, true = _swinging(n, even, rng)
-    seen = observed(t, {"x": x}, {}, SPAN)
+    context = trial_context(t, {"x": x}, {}, SPAN)
     rows = SPAN[0].rows(t)
     ask = (Quantity.VELOCITY, "x", ReadingKind.AREA)
-    return _read(seen, *ask), true(t[rows][-1])[0] - true(t[rows][0])[0], _read(known(seen), *ask).u
+    return (
+        _read(context, *ask),
+        true(t[rows][-1])[0] - true(t[rows][0])[0],
+        _read(known(context), *ask).u,
+    )
 
 
 def overlapping(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     """The difference of the mean velocities over two spans that overlap."""
     t, x, true = _swinging(n, even, rng)
-    seen, found, truths = observed(t, {"x": x}, {}, SPAN), [], []
+    context, found, truths = trial_context(t, {"x": x}, {}, SPAN), [], []
     for span in SPAN:
         found.append(
-            over_span(seen, QuantityRef(Quantity.VELOCITY, "x"), "sled", span, ReadingKind.MEAN)
+            over_span(context, QuantityRef(Quantity.VELOCITY, "x"), "sled", span, ReadingKind.MEAN)
         )
         truths.append(np.mean([true(s)[1] for s in t[span.rows(t)]]))
     us = []
-    for one in (seen, known(seen)):
+    for one in (context, known(context)):
         both = correlated_scalars(one, dict(zip("12", found, strict=True)))
         us.append(float(np.sqrt(np.array([1.0, -1.0]) @ both.covariance @ [1.0, -1.0])))
     return (
-        Scalar(float(both.values[0] - both.values[1]), us[0], seen.noise.dof),
+        Scalar(float(both.values[0] - both.values[1]), us[0], context.noise.dof),
         truths[0] - truths[1],
         us[1],
     )
@@ -257,10 +261,10 @@ def fitted(n: int, even: bool, rng: np.random.Generator, shape: CurveShape, plac
         clean, true = 0.2 + 0.8 * tau, (0.2, 0.8)
     else:
         clean, true = 0.2 + 0.8 * tau - 0.5 * 0.6 * tau**2, (0.2, 0.8, -0.6)
-    seen = observed(t, {"x": clean + SIGMA * rng.normal(size=n)}, {}, Spans(SPAN[:1]))
-    asked = CurveRequest(QuantityRef(Quantity.POSITION, "x"), "sled", "part", shape)
-    result = fit_curve_request(seen, asked).parameters[place][1]
-    return result, true[place], fit_curve_request(known(seen), asked).parameters[place][1].u
+    context = trial_context(t, {"x": clean + SIGMA * rng.normal(size=n)}, {}, Spans(SPAN[:1]))
+    request = CurveRequest(QuantityRef(Quantity.POSITION, "x"), "sled", "part", shape)
+    result = fit_curve_request(context, request).parameters[place][1]
+    return result, true[place], fit_curve_request(known(context), request).parameters[place][1].u
 
 
 def jittered(n: int, even: bool, rng: np.random.Generator) -> Drawn:
@@ -268,10 +272,10 @@ def jittered(n: int, even: bool, rng: np.random.Generator) -> Drawn:
     t = times(n, even, rng)
     shaken = t + 0.003 * rng.normal(size=n)
     x = 1.5 * shaken - 0.4 * shaken**2 + 0.3 * SIGMA * rng.normal(size=n)
-    seen = observed(t, {"x": x}, {}, Spans())
+    context = trial_context(t, {"x": x}, {}, Spans())
     at = float(rng.uniform(0.5, 1.5))
     return (
-        _read(seen, Quantity.VELOCITY, "x", ReadingKind.VALUE, (at,)),
+        _read(context, Quantity.VELOCITY, "x", ReadingKind.VALUE, (at,)),
         1.5 - 0.8 * at,
         float("nan"),
     )
@@ -289,9 +293,9 @@ def towed(n: int, even: bool, rng: np.random.Generator, twice: bool) -> Drawn:
     sensor = Channel("a", "a", ACCELERATION, a)
     trial = Trial("t", "made", "time", unit_of("time", "s"), t, (Body("sled", (), (sensor,)),))
     project = Project("made", (Entry(trial, "s", Spans(rests)),), (Series("s"),), {})
-    seen = Evaluator().observed(project, project.entries[0])
-    shown = QuantityRef(Quantity.OWN, *(("x_lev", "m") if twice else ("v_lev", "m/s")))
-    value, u = at_all_samples(seen, shown, "sled")
+    context = Evaluator().trial_context(project, project.entries[0])
+    shown = QuantityRef(Quantity.DERIVED, *(("x_lev", "m") if twice else ("v_lev", "m/s")))
+    value, u = at_all_samples(context, shown, "sled")
     k = int(np.searchsorted(t, 3.9))
     late = inside[k]
     true = (late - np.sin(w * late) / w) / w if twice else (1.0 - np.cos(w * late)) / w
@@ -319,11 +323,11 @@ CELLS: dict[str, tuple[Callable[..., Drawn], dict[str, object]]] = {
 }
 
 
-def cell(asked: tuple[str, int, bool, int]) -> tuple[str, int, bool, list[float], float]:
+def cell(request: tuple[str, int, bool, int]) -> tuple[str, int, bool, list[float], float]:
     """Return the shares inside 68 and 95 % intervals of one cell, and the width against known
     noise.
     """
-    name, n, even, runs = asked
+    name, n, even, runs = request
     work, more = CELLS[name]
     rng = np.random.default_rng([list(CELLS).index(name), n, even])
     hits, widths = [], []

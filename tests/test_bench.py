@@ -51,7 +51,7 @@ def key(window, qtbot, name, modifier=Qt.KeyboardModifier.NoModifier):
 
 
 def at_sample(window, body, row):
-    trial = entry(window).ready.whole
+    trial = entry(window).prepared.whole
     return place(plot(window), trial.t[row], trial.body(body).channel("x").si[row])
 
 
@@ -64,12 +64,12 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
     before = window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text()
     view = plot(window).viewport()
     click(view, *at_sample(window, "heavy", 30), CTRL)
-    assert entry(window).ready.aside["heavy"].tolist() == [30]
+    assert entry(window).prepared.aside["heavy"].tolist() == [30]
     assert len(window.bench.strip("position", "x").traces[0].crosses[0]) == 1
     (x1, y1), (x2, y2) = at_sample(window, "heavy", 14), at_sample(window, "heavy", 18)
     drag(view, (x1 - 3, y1 + 6), (x2 + 3, y2 - 6), CTRL)
-    assert entry(window).ready.aside["heavy"].tolist() == [14, 15, 16, 17, 18, 30]
-    assert not len(entry(window).ready.aside["light"])
+    assert entry(window).prepared.aside["heavy"].tolist() == [14, 15, 16, 17, 18, 30]
+    assert not len(entry(window).prepared.aside["light"])
     assert any("6 samples set aside: not part of the motion" in text for text in tidy_text(window))
     window.pages.show_page(words.PAGE_ACCOUNT)
     assert window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text() != before
@@ -79,7 +79,7 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
     assert window.document.history.undo_name == "Set 6 aside: blurred"
     # The last reason is not needed to let one count again
     click(view, *at_sample(window, "heavy", 16), CTRL)
-    assert entry(window).ready.aside["heavy"].tolist() == [14, 15, 17, 18, 30]
+    assert entry(window).prepared.aside["heavy"].tolist() == [14, 15, 17, 18, 30]
     while window.document.history.undo_name:
         window.document.undo()
     assert window.document.project is demo
@@ -94,13 +94,13 @@ def test_the_mouse_can_set_aside_without_a_key_and_steps_are_switched_in_the_mar
     window.show_page(words.PAGE_TIDY)
     qtbot.mouseClick(window.tidy.mouse, Qt.MouseButton.LeftButton)
     click(plot(window).viewport(), *at_sample(window, "light", 70))
-    assert entry(window).ready.aside["light"].tolist() == [70]
+    assert entry(window).prepared.aside["light"].tolist() == [70]
     assert window.bench.view.line is None  # the click did not move the plumb line
     tick(window, qtbot)
     assert not entry(window).steps[0].on
     assert any("switched off" in text for text in tidy_text(window))
     tick(window, qtbot)
-    assert entry(window).ready.aside["light"].tolist() == [70]
+    assert entry(window).prepared.aside["light"].tolist() == [70]
     window.bench.rail.setFocus()
     key(window, qtbot, "S")
     assert not window.tidy.mouse.isChecked()
@@ -252,7 +252,7 @@ def test_a_trial_is_marked_with_keys_alone(open_window, qtbot):
     row = int(np.searchsorted(entry(window).trial.t, 1.56 - 1e-9))
     key(window, qtbot, "L")
     key(window, qtbot, "X")
-    assert entry(window).ready.aside["sled"].tolist() == [row]
+    assert entry(window).prepared.aside["sled"].tolist() == [row]
     key(window, qtbot, "1")
     assert entry(window).steps[0].reason == "marker lost"
     key(window, qtbot, "X")
@@ -389,9 +389,9 @@ def test_the_frame_is_typed_read_off_and_copied_to_the_series(open_window, demo,
     qtbot.mouseClick(form.drag_origin, Qt.MouseButton.LeftButton)
     strip = plot(window, "position", "x")
     low, high = strip.getPlotItem().vb.viewRange()[1]
-    before = entry(window).counted.body("heavy").channel("x").si[0]
+    before = entry(window).used_trial.body("heavy").channel("x").si[0]
     drag(strip.viewport(), place(strip, 0.5, low), place(strip, 0.5, 0.5 * (low + high)))
-    moved = before - entry(window).counted.body("heavy").channel("x").si[0]
+    moved = before - entry(window).used_trial.body("heavy").channel("x").si[0]
     assert moved == pytest.approx(0.5 * (low + high), abs=0.03)
     assert "Momentum" in window.margin.accounts["momentum x"][0].text()
     while window.document.history.undo_name:

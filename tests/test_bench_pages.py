@@ -59,7 +59,7 @@ def test_an_outlier_is_caught_among_the_residuals_of_a_fit(open_window, demo, qt
     worst = int(np.argmax(np.abs(trace.y)))
     before = window.readings.fits.results[0][1]["chi"].text()
     click(strip.plot.viewport(), *place(strip.plot, trace.t[worst], trace.y[worst]), CTRL)
-    assert entry(window).ready.aside["heavy"].tolist() == [int(trace.raw_rows[worst])]
+    assert entry(window).prepared.aside["heavy"].tolist() == [int(trace.raw_rows[worst])]
     assert entry(window).trial.t[trace.raw_rows[worst]] == trace.t[worst]
     assert window.readings.fits.results[0][1]["chi"].text() != before
     assert len(strip.traces[0].t) == len(trace.t) - 1
@@ -186,7 +186,7 @@ def window_without_mass(window, body):
     from inertian.project.edits import fact_set
 
     key, _fact = window.document.project.masses(entry(window))[body]
-    return fact_set(window.document.settled, key, None)
+    return fact_set(window.document.committed, key, None)
 
 
 def test_keys_that_need_a_line_or_a_span_say_so(open_window, demo, qtbot):
@@ -246,7 +246,7 @@ def test_a_span_in_the_second_lane_is_taken_by_its_flag(open_window, demo, qtbot
     assert rail.active.span == "before"
     release(rail, rail.x_of(0.5), 30)
     window.document.do(
-        span_kind_set(window.document.settled, entry(window).trial.id, "span", SpanKind.PUSH)
+        span_kind_set(window.document.committed, entry(window).trial.id, "span", SpanKind.PUSH)
     )
     assert entry(window).spans.named("before").stop == entry(window).spans.named("span").start
 
@@ -396,8 +396,8 @@ def test_a_formula_of_ones_own_is_typed_fitted_saved_and_refused_in_words(
         assert not entry(window).curves
     form.formula.setText("x0 + v t − ½ a t²")
     qtbot.keyClick(form.formula, Qt.Key.Key_Return)
-    ((asked, _parts),) = form.results
-    assert asked.shape is CurveShape.FORMULA
+    ((request, _parts),) = form.results
+    assert request.shape is CurveShape.FORMULA
     assert not form.trouble.isVisible()
     window.readings.fits.ask(CurveShape.PARABOLA)
     _, parabola = window.readings.fits.results[1]
@@ -439,18 +439,18 @@ def test_the_window_of_local_fits_is_typed_kept_and_taken_back(demo, open_window
     u_before = velocity_u(document)
     qtbot.keyClicks(margin.window_field, "7 samples")
     qtbot.keyClick(margin.window_field, Qt.Key.Key_Return)
-    assert document.settled.series_named("in line").window == "7 samples"
+    assert document.committed.series_named("in line").window == "7 samples"
     assert margin.window_now.text() == "7 samples for velocities here"
     assert velocity_u(document) > 2.0 * u_before
-    again = decode("a", encode(document.settled).__getitem__)
+    again = decode("a", encode(document.committed).__getitem__)
     assert again.series_named("in line").window == "7 samples"
     document.undo()
     assert margin.window_now.text() == chosen
     qtbot.keyClicks(margin.window_field, "two")
     qtbot.keyClick(margin.window_field, Qt.Key.Key_Return)
-    assert document.settled.series_named("in line").window == ""
+    assert document.committed.series_named("in line").window == ""
     assert "“two” is not a window" in margin.window_now.text()
-    document.history.mark_saved(document.settled)
+    document.history.mark_saved(document.committed)
 
 
 def velocity_u(document):

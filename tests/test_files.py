@@ -243,8 +243,8 @@ def test_a_recipe_goes_through_json_and_decides_what_the_file_leaves_open():
     assert again == recipe
     assert again.fits(["Frame", " heavy"])
     content = b"frame,heavy\n0,41.2\n25,82.4\n50,123.6\n"
-    asked = read_bytes("a.csv", content)
-    assert {str(q.topic) for q in asked.questions} == {"frame rate"}
+    request = read_bytes("a.csv", content)
+    assert {str(q.topic) for q in request.questions} == {"frame rate"}
     reading = read_bytes("a.csv", content, again)
     assert reading.questions == ()
     assert reading.trials[0].time.unit.symbol == FRAME

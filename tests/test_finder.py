@@ -28,13 +28,13 @@ UNSEEN = 200_000  # seeds that neither tuning nor the table in the documents use
 
 
 def found_share(tally, kind):
-    return 1.0 - tally.missed[kind] / tally.asked[kind]
+    return 1.0 - tally.bias_fact[kind] / tally.request[kind]
 
 
 def judged(count):
     tally = judge.run(count, UNSEEN)
     for kind in judge.EVENTS:
-        assert found_share(tally, kind) >= 0.95 or tally.missed[kind] <= 1, (kind, tally.bad)
+        assert found_share(tally, kind) >= 0.95 or tally.bias_fact[kind] <= 1, (kind, tally.bad)
     assert np.mean(tally.edges["contact"] + tally.edges["bounce"] + tally.edges["end stop"]) >= 0.95
     assert np.mean(tally.edges["interaction"]) >= 0.9
     assert tally.false <= 0.02 * tally.spans, tally.bad

@@ -17,7 +17,7 @@ from inertian.files.trial_building import trials_of
 from inertian.motion.recording.trials import Body, Channel
 from inertian.motion.spans.clock_alignment import JoinError, find_offset, join_trials
 from inertian.physics.accounts.laws import Edge, EdgeValue
-from inertian.project.edits import stretch_set, trials_joined
+from inertian.project.edits import scale_set, trials_joined
 from inertian.project.history import History
 from inertian.project.project import Project, with_trials
 from inertian.project.saving import load, save
@@ -169,14 +169,14 @@ def test_intervals_cover_when_scale_and_time_base_are_known_within_their_u():
 def test_correcting_a_time_base_moves_no_span_off_its_samples():
     project = filmed(Stated(1 / 412), None)
     before = project.entries[0]
-    after = stretch_set(
+    after = scale_set(
         project, "s", "time base", Fact(1 / 12, 0.0, Meaning.EXACT, NUMBER)
     ).project.entries[0]
     assert after.trial.t[-1] == pytest.approx(before.trial.t[-1] / 12)
     for old, new in zip(before.spans, after.spans, strict=True):
         assert old.rows(before.trial.t) == new.rows(after.trial.t)
     wider = (
-        stretch_set(project, "s", "scale", Fact(1 / 206, 0.0, Meaning.EXACT, NUMBER))
+        scale_set(project, "s", "scale", Fact(1 / 206, 0.0, Meaning.EXACT, NUMBER))
         .project.entries[0]
         .trial
     )

@@ -131,10 +131,10 @@ def test_no_text_of_the_pages_is_clipped_when_they_are_full(open_window, demo, t
     document.select(demo.entries[10].trial.id)
     trial = document.entry.trial.id
     document.do(
-        rows_set_aside(document.settled, trial, "heavy", range(20, 38), "hidden by something")
+        rows_set_aside(document.committed, trial, "heavy", range(20, 38), "hidden by something")
     )
-    document.do(rows_set_aside(document.settled, trial, "light", [70], "touched by a hand"))
-    document.do(frame_set(document.settled, [trial], Frame(0.92, (0.1234, -0.5), 0.3), {}))
+    document.do(rows_set_aside(document.committed, trial, "light", [70], "touched by a hand"))
+    document.do(frame_set(document.committed, [trial], Frame(0.92, (0.1234, -0.5), 0.3), {}))
     view.move_line(0.6213)
     view.pins = [0.2, 0.6213]
     for shown in (QuantityRef(Quantity.POSITION, "x"), QuantityRef(Quantity.VELOCITY, "y")):

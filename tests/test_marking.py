@@ -53,7 +53,7 @@ MASS = (FactId(mass_key("a")), Fact(2.0, 0.02, Meaning.STANDARD, KG))
 WHOLE = Spans([Span("all", SpanKind.FREE, 0.0, 1.2)])
 
 
-def seen_of(trial, spans=WHOLE, sigma=0.001, frame=FILE_FRAME, shared=None, dof=np.inf):
+def context_of(trial, spans=WHOLE, sigma=0.001, frame=FILE_FRAME, shared=None, dof=np.inf):
     pools = Pools({(READINGS, READINGS): 2.0 / dof}) if np.isfinite(dof) else Pools()
     return TrialContext(
         trial, spans, frame, InstrumentNoise(sigma, 0.0, dof, pools), {"a": MASS}, shared or {}
@@ -85,23 +85,23 @@ def test_steps_set_samples_aside_and_every_one_comes_back_to_the_bit():
     edit = tidying.rows_set_aside(edit.project, trial.id, "a", [6], "blurred")
     entry = one(edit.project)
     assert len(entry.steps) == 1  # one reason, one entry
-    assert entry.ready.aside["a"].tolist() == [3, 4, 5, 6, 20]
-    assert np.isnan(entry.counted.body("a").channel("x").si[[3, 20]]).all()
-    assert entry.counted.body("b") is entry.ready.whole.body("b")
+    assert entry.prepared.aside["a"].tolist() == [3, 4, 5, 6, 20]
+    assert np.isnan(entry.used_trial.body("a").channel("x").si[[3, 20]]).all()
+    assert entry.used_trial.body("b") is entry.prepared.whole.body("b")
     assert entry.trial is trial
-    assert entry.counted is one(edit.project).counted  # equal questions, identical answers
+    assert entry.used_trial is one(edit.project).used_trial  # equal questions, identical answers
     jumps = tidying.jumps_set_aside(edit.project, trial.id, 6.0)
-    assert one(jumps.project).ready.effects[1].counts == {"a": 2}
+    assert one(jumps.project).prepared.effects[1].counts == {"a": 2}
     back = tidying.rows_taken_back(jumps.project, trial.id, "a", [10, 4])
-    assert one(back.project).ready.aside["a"].tolist() == [3, 5, 6, 20, 33]
+    assert one(back.project).prepared.aside["a"].tolist() == [3, 5, 6, 20, 33]
     off = back.project
     for place in range(len(one(off).steps)):
         off = tidying.step_switched(off, trial.id, place, False).project
-    x = one(off).counted.body("a").channel("x").si
+    x = one(off).used_trial.body("a").channel("x").si
     assert np.array_equal(x, trial.body("a").channel("x").si, equal_nan=True)
     trim = tidying.trimmed(project, trial.id, 0.2, 0.8).project
     assert np.flatnonzero(
-        np.isfinite(one(trim).counted.body("b").channel("x").si)
+        np.isfinite(one(trim).used_trial.body("b").channel("x").si)
     ).tolist() == list(range(10, 41))
     with pytest.raises(TidyError, match="Fewer than 2"):
         tidying.trimmed(project, trial.id, 0.201, 0.209)
@@ -111,13 +111,13 @@ def test_a_bridge_is_drawn_but_adds_nothing_to_a_fit():
     trial = flawed()
     project = project_of(trial)
     bridged = one(tidying.gap_bridged(project, trial.id, "a", 0.91).project)
-    assert bridged.ready.bridged["a"].tolist() == [45, 46]
+    assert bridged.prepared.bridged["a"].tolist() == [45, 46]
     truth = 1.2 * T[45:47] - 0.1 * T[45:47] ** 2
-    assert bridged.ready.bridges["a", "x"] == pytest.approx(truth, abs=0.002)
-    assert np.isnan(bridged.counted.body("a").channel("x").si[[45, 46]]).all()
+    assert bridged.prepared.bridges["a", "x"] == pytest.approx(truth, abs=0.002)
+    assert np.isnan(bridged.used_trial.body("a").channel("x").si[[45, 46]]).all()
     plain, with_bridge = (
         fit_curve_request(
-            seen_of(e.counted),
+            context_of(e.used_trial),
             CurveRequest(QuantityRef(Quantity.POSITION, "x"), "a", "all", CurveShape.LINE),
         ).fit
         for e in (one(project), bridged)
@@ -224,10 +224,12 @@ def test_an_origin_has_its_uncertainty_in_a_position_but_not_in_a_change():
         Fact(0.4, 0.02, Meaning.STANDARD, unit_of("length", "m")),
     )
     frame = Frame(origin=(0.4, 0.0))
-    seen = seen_of(prepare(trial, (), frame).trial, frame=frame, shared={ORIGIN["x"]: (key, fact)})
+    context = context_of(
+        prepare(trial, (), frame).trial, frame=frame, shared={ORIGIN["x"]: (key, fact)}
+    )
     shown = QuantityRef(Quantity.POSITION, "x")
-    mean = read_named(seen, NamedReading("m", ReadingKind.MEAN, shown, "a", span="all"))
-    change = read_named(seen, NamedReading("c", ReadingKind.CHANGE, shown, "a", span="all"))
+    mean = read_named(context, NamedReading("m", ReadingKind.MEAN, shown, "a", span="all"))
+    change = read_named(context, NamedReading("c", ReadingKind.CHANGE, shown, "a", span="all"))
     assert mean.value == pytest.approx(0.6 + 0.5 * T.mean())
     assert mean.u == pytest.approx(0.02, rel=0.01)
     assert change.u < 0.002
@@ -273,30 +275,32 @@ def test_readings_of_exact_motions_are_exact_far_from_the_origin_of_time():
     t = T + 1.7e6
     trial = recording(t, {"a": {"x": 3.0 + 0.8 * (t - 1.7e6) - 0.6 * (t - 1.7e6) ** 2}})
     spans = Spans([Span("all", SpanKind.FREE, float(t[0]), float(t[-1]))])
-    seen = seen_of(trial, spans)
+    context = context_of(trial, spans)
     found = scalars(
-        seen,
+        context,
         {
             str(k): e
-            for k, e in at_moment(seen, QuantityRef(Quantity.VELOCITY, "x"), "a", t[30]).items()
+            for k, e in at_moment(context, QuantityRef(Quantity.VELOCITY, "x"), "a", t[30]).items()
         },
     )
     assert (found["value"].value, found["slope"].value) == pytest.approx(
         (0.8 - 1.2 * 0.6, -1.2), abs=1e-6
     )
     energy = scalars(
-        seen,
+        context,
         {
-            "E": quantity_values(seen, QuantityRef(Quantity.KINETIC), "a", t[[5]]).estimate(
+            "E": quantity_values(context, QuantityRef(Quantity.KINETIC), "a", t[[5]]).estimate(
                 np.ones(1)
             )
         },
     )["E"]
     assert energy.value == pytest.approx((0.8 - 1.2 * 0.1) ** 2, abs=1e-6)  # ½ · 2 kg · v²
-    area = over_span(seen, QuantityRef(Quantity.VELOCITY, "x"), "a", spans[0], ReadingKind.AREA)
-    change = over_span(seen, QuantityRef(Quantity.POSITION, "x"), "a", spans[0], ReadingKind.CHANGE)
+    area = over_span(context, QuantityRef(Quantity.VELOCITY, "x"), "a", spans[0], ReadingKind.AREA)
+    change = over_span(
+        context, QuantityRef(Quantity.POSITION, "x"), "a", spans[0], ReadingKind.CHANGE
+    )
     assert area.value == pytest.approx(change.value, abs=1e-6)
-    sigmas = scalars(seen, {"area": area, "change": change})
+    sigmas = scalars(context, {"area": area, "change": change})
     assert sigmas["area"].u == pytest.approx(sigmas["change"].u, rel=0.5)
 
 
@@ -304,8 +308,8 @@ def test_a_band_is_what_readouts_say_sample_by_sample():
     rng = np.random.default_rng(5)
     t = np.sort(rng.uniform(0, 1.2, 60))
     trial = recording(t, {"a": {"x": np.cos(3 * t), "y": np.sin(3 * t)}})
-    seen = replace(
-        seen_of(trial, frame=Frame(centre=(0.0, 0.0))),
+    context = replace(
+        context_of(trial, frame=Frame(centre=(0.0, 0.0))),
         noise=InstrumentNoise(0.001, 0.0005, 60, Pools()),
     )
     for shown in (
@@ -316,10 +320,10 @@ def test_a_band_is_what_readouts_say_sample_by_sample():
         QuantityRef(Quantity.MOMENTUM, "magnitude"),
         QuantityRef(Quantity.ACCELERATION, "y"),
     ):
-        values, u = at_all_samples(seen, shown, "a")
+        values, u = at_all_samples(context, shown, "a")
         row = np.array([20])
         result = scalars(
-            seen, {"r": quantity_values(seen, shown, "a", t[row], row).estimate(np.ones(1))}
+            context, {"r": quantity_values(context, shown, "a", t[row], row).estimate(np.ones(1))}
         )["r"]
         assert result.value == pytest.approx(values[20], rel=1e-9, abs=1e-12)
         # one pass takes the velocity of the moment for the whole window, and position and slope for
@@ -359,15 +363,15 @@ def named_of(name):
 def test_intervals_of_readings_cover_the_truth_as_often_as_they_claim(name):
     spans = Spans([Span("part", SpanKind.FREE, 0.2, 1.0), Span("other", SpanKind.FREE, 0.5, 1.2)])
     clean = 0.2 + 0.9 * T - 0.25 * T**2
-    truth = read_named(seen_of(recording(T, {"a": {"x": clean}}), spans), named_of(name)).value
+    truth = read_named(context_of(recording(T, {"a": {"x": clean}}), spans), named_of(name)).value
     rng, inside, runs = np.random.default_rng(17), np.zeros(2), 500
     for _ in range(runs):
         trial = recording(T, {"a": {"x": clean + rng.normal(0, 0.001, 60)}})
         kilos = MASS[1].si + rng.normal(0, MASS[1].u)
-        seen = replace(
-            seen_of(trial, spans), masses={"a": (MASS[0], replace(MASS[1], typed=kilos))}
+        context = replace(
+            context_of(trial, spans), masses={"a": (MASS[0], replace(MASS[1], typed=kilos))}
         )
-        found = read_named(seen, named_of(name))
+        found = read_named(context, named_of(name))
         off = abs(found.value - truth)
         inside += (off <= found.k68 * found.u, off <= found.k95 * found.u)
     share = inside / runs
@@ -384,9 +388,9 @@ def test_further_samples_lie_where_the_curve_says(shape):
     clean = SHAPE_DEFINITIONS[shape].curve(T - 0.2, *SHAPES[shape]) + 0 * T
     rows = np.flatnonzero((T > 0.1) & (T < 1.05))[::3]
     for _ in range(150):
-        seen = seen_of(recording(T, {"a": {"x": clean + rng.normal(0, 0.001, 60)}}), spans)
+        context = context_of(recording(T, {"a": {"x": clean + rng.normal(0, 0.001, 60)}}), spans)
         result = fit_curve_request(
-            seen, CurveRequest(QuantityRef(Quantity.POSITION, "x"), "a", "part", shape)
+            context, CurveRequest(QuantityRef(Quantity.POSITION, "x"), "a", "part", shape)
         )
         low, high = result.reach(T[rows])
         further = clean[rows] + rng.normal(0, 0.001, len(rows))
@@ -397,10 +401,10 @@ def test_further_samples_lie_where_the_curve_says(shape):
 
 def test_two_points_near_one_another_share_their_samples():
     trial = recording(T, {"a": {"x": 0.5 * T}})
-    near = between(seen_of(trial), QuantityRef(Quantity.POSITION, "x"), "a", (0.60, 0.61))[
+    near = between(context_of(trial), QuantityRef(Quantity.POSITION, "x"), "a", (0.60, 0.61))[
         ReadingKind.DIFFERENCE
     ]
-    far = between(seen_of(trial), QuantityRef(Quantity.POSITION, "x"), "a", (0.20, 1.00))[
+    far = between(context_of(trial), QuantityRef(Quantity.POSITION, "x"), "a", (0.20, 1.00))[
         ReadingKind.DIFFERENCE
     ]
     assert near.u < 0.5 * far.u
@@ -440,10 +444,10 @@ def test_curves_find_their_own_start_and_come_back_to_the_truth(shape, offset):
 def test_a_held_parameter_stays_and_a_wrong_shape_is_told_in_words():
     rng = np.random.default_rng(2)
     trial = recording(T, {"a": {"x": 0.3 + 0.9 * T - 0.2 * T**2 + rng.normal(0, 0.001, 60)}})
-    asked = CurveRequest(
+    request = CurveRequest(
         QuantityRef(Quantity.POSITION, "x"), "a", "all", CurveShape.PARABOLA, (("y₂", -0.4),)
     )
-    good = fit_curve_request(seen_of(trial), asked)
+    good = fit_curve_request(context_of(trial), request)
     parameters = dict(good.parameters)
     assert (parameters["y₂"].value, parameters["y₂"].u) == (-0.4, 0.0)
     assert parameters["y₁"].value == pytest.approx(0.9, abs=0.005)
@@ -451,7 +455,7 @@ def test_a_held_parameter_stays_and_a_wrong_shape_is_told_in_words():
     assert good.fit.dof == 58
     assert 25 < good.chi_squared < 100
     bad = fit_curve_request(
-        seen_of(trial),
+        context_of(trial),
         CurveRequest(QuantityRef(Quantity.POSITION, "x"), "a", "all", CurveShape.LINE),
     )
     assert "a line is too simple here" in bad.remark
@@ -475,11 +479,11 @@ def test_others_are_treated_like_one_and_few_need_a_look(demo):
         NamedReading("v there", ReadingKind.VALUE, shown, "heavy", (0.8,)),
     ).project
     others = [e.trial.id for e in demo.entries[1:10]]
-    seen = []
+    context = []
     treated = treat_alike(
-        project, pattern.trial.id, others, lambda k, n: seen.append((k, n)) or True
+        project, pattern.trial.id, others, lambda k, n: context.append((k, n)) or True
     )
-    assert seen[-1] == (9, 9)
+    assert context[-1] == (9, 9)
     assert sum(bool(d.reasons) for d in treated.doubts) <= 1
     for entry in treated.edit.project.entries[1:10]:
         assert [s.name for s in entry.spans] == ["before", "early", "contact", "after"] or len(
@@ -514,10 +518,10 @@ def test_marks_survive_the_file_to_the_bit(tmp_path):
     frame = Frame(0.31, (0.1, -0.2), angle.si, ("x",), (0.3, 0.4), ())
     project = tidying.frame_set(project, [trial], frame, {ANGLE: angle}).project
     project = marking.span_split(project, trial, "after").project
-    asked = CurveRequest(
+    request = CurveRequest(
         QuantityRef(Quantity.SPEED), "light", "before", CurveShape.LINE, (("y₁", 0.0),)
     )
-    project = marking.curve_added(project, trial, asked).project
+    project = marking.curve_added(project, trial, request).project
     named = NamedReading(
         "Δv", ReadingKind.DIFFERENCE, QuantityRef(Quantity.VELOCITY, "x"), "light", (0.2, 0.4)
     )

@@ -192,32 +192,36 @@ def sled(rng, turn=None, n=60):
     )
     mass = Fact(2.0 + rng.normal(0.0, 0.02), 0.02, Meaning.STANDARD, unit_of("mass", "kg"))
     made = made.with_fact(FactId("mass of sled"), mass)
-    return Evaluator().observed(made, made.entries[0]), lambda time: -0.8 * (time - at)
+    return Evaluator().trial_context(made, made.entries[0]), lambda time: -0.8 * (time - at)
 
 
 ASKED = {
     "energy": (Quantity.KINETIC, ReadingKind.VALUE, "", (1.0,)),
     "momentum between": (Quantity.MOMENTUM, ReadingKind.DIFFERENCE, "x", (0.6, 1.4)),
     "slope": (Quantity.VELOCITY, ReadingKind.SLOPE, "x", (1.0,)),
-    "formula": (Quantity.OWN, ReadingKind.VALUE, "P", (1.0,)),
-    "area of a formula": (Quantity.OWN, ReadingKind.VALUE, "J_F", (1.5,)),
+    "formula": (Quantity.DERIVED, ReadingKind.VALUE, "P", (1.0,)),
+    "area of a formula": (Quantity.DERIVED, ReadingKind.VALUE, "J_F", (1.5,)),
 }
 
 
 @pytest.mark.slow
 @pytest.mark.parametrize("name", ASKED)
 def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
-    seen, _ = sled(np.random.default_rng(2))
+    context, _ = sled(np.random.default_rng(2))
     if name == "area of a formula":
-        seen = replace(
-            seen, own={**seen.own, "J_F": DerivedQuantity("Impulse", "J_F", "N·s", "area(m a_x)")}
+        context = replace(
+            context,
+            derived={
+                **context.derived,
+                "J_F": DerivedQuantity("Impulse", "J_F", "N·s", "area(m a_x)"),
+            },
         )
     quantity, kind, axis, times = ASKED[name]
     named = NamedReading(
         "r", kind, QuantityRef(quantity, axis, "W" if axis == "P" else "N·s"), "sled", times
     )
-    first = read_named(seen, named)
-    found = draw_reading(seen, named, first)
+    first = read_named(context, named)
+    found = draw_reading(context, named, first)
     assert first.way == "first order"
     assert found.mean == pytest.approx(first.value, abs=0.05 * first.u)
     dof = first.dof
@@ -226,10 +230,10 @@ def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
     assert found.shortest95[1] - found.shortest95[0] == pytest.approx(
         2.0 * first.k95 * first.u, rel=0.04
     )
-    same = draw_reading(seen, named, first)
+    same = draw_reading(context, named, first)
     assert (same.mean, same.shortest95) == (found.mean, found.shortest95)
     with pytest.raises(Cancelled):
-        draw_reading(seen, named, first, progress=lambda _share: False)
+        draw_reading(context, named, first, progress=lambda _share: False)
 
 
 @pytest.mark.slow
@@ -237,9 +241,9 @@ def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
 def test_a_kinetic_energy_near_rest_is_mapped_and_covers(away):
     rng, hits, ways, at = np.random.default_rng(8), [], set(), 1.0 + away
     for _ in range(250):
-        seen, speed = sled(rng, turn=1.0)
+        context, speed = sled(rng, turn=1.0)
         found = read_named(
-            seen,
+            context,
             NamedReading("r", ReadingKind.VALUE, QuantityRef(Quantity.KINETIC, ""), "sled", (at,)),
         )
         ways.add(found.way)

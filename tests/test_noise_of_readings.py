@@ -59,9 +59,9 @@ def stated(t, x, u, unit=METRE):
     return Trial("t", "made", "time", SECOND, t, (Body("sled", (channel,)),))
 
 
-def seen(trial, spans=SPAN):
+def context(trial, spans=SPAN):
     project = Project("made", (Entry(trial, "s", spans),), (Series("s"),))
-    return Evaluator().observed(project, project.entries[0])
+    return Evaluator().trial_context(project, project.entries[0])
 
 
 def inside(share, runs, p=0.6827):
@@ -229,7 +229,7 @@ def test_readings_of_a_trial_with_a_column_cover_their_truth():
     )
     mean = NamedReading("m", ReadingKind.MEAN, VELOCITY, "sled", (), "part")
     for _ in range(runs):
-        one = seen(stated(t, 0.2 + 0.7 * t + u * rng.normal(size=60), u))
+        one = context(stated(t, 0.2 + 0.7 * t + u * rng.normal(size=60), u))
         found = [
             read_named(one, AT_ONE),
             read_named(one, mean),
@@ -245,7 +245,7 @@ def test_readings_of_a_trial_with_a_column_cover_their_truth():
 def test_a_column_that_states_too_little_is_stretched_to_the_scatter():
     rng, t = np.random.default_rng(6), np.arange(100) * 0.02
     u = np.where(np.arange(100) % 2, 1e-4, 3e-4)
-    one = seen(stated(t, 0.5 * t + 10.0 * u * rng.normal(size=100), u))
+    one = context(stated(t, 0.5 * t + 10.0 * u * rng.normal(size=100), u))
     assert not one.noise.given
     assert "scatter" in one.noise.remark
     spread = np.sqrt(one.noise.variance(one.trial.bodies[0].channels[0]))
@@ -262,13 +262,13 @@ def test_readings_in_coarse_steps_cover_their_truth():
     mean = NamedReading(
         "m", ReadingKind.MEAN, QuantityRef(Quantity.POSITION, "x"), "sled", (), "part"
     )
-    asked = CurveRequest(QuantityRef(Quantity.POSITION, "x"), "sled", "part", CurveShape.LINE)
+    request = CurveRequest(QuantityRef(Quantity.POSITION, "x"), "sled", "part", CurveShape.LINE)
     for _ in range(runs):
         start, speed = rng.uniform(0.0, 0.01), rng.uniform(0.002, 0.03)
-        one = seen(recording(t, {"sled": {"x": np.round(start + speed * t, 2)}}))
+        one = context(recording(t, {"sled": {"x": np.round(start + speed * t, 2)}}))
         rows = SPAN[0].rows(t)
         truth = start + speed * t[rows].mean()
-        found, slope = read_named(one, mean), fit_curve_request(one, asked).parameters[1][1]
+        found, slope = read_named(one, mean), fit_curve_request(one, request).parameters[1][1]
         hits.append([abs(found.value - truth) < found.u, abs(slope.value - speed) < slope.u])
     shares = np.mean(hits, axis=0)
     assert np.all(shares > 0.6)
@@ -284,7 +284,7 @@ def test_readings_that_err_alike_cover_their_truth():
     rows = SPAN[0].rows(t)
     for _ in range(runs):
         errors = lfilter([1.0], [1.0, -0.6], rng.normal(size=320))[200:] * 1e-3 * 0.8
-        one = seen(recording(t, {"sled": {"x": 0.2 + 0.5 * t + errors}}))
+        one = context(recording(t, {"sled": {"x": 0.2 + 0.5 * t + errors}}))
         found = [read_named(one, mean), read_named(one, AT_ONE)]
         truths = (0.2 + 0.5 * t[rows].mean(), 0.5)
         hits.append([abs(f.value - truth) < f.u for f, truth in zip(found, truths, strict=True)])
@@ -306,7 +306,7 @@ def test_draws_agree_with_first_order(kind):
     else:
         errors = lfilter([1.0], [1.0, -0.7], rng.normal(size=320))[200:] * 1e-3
         trial = recording(t, {"sled": {"x": x + errors}})
-    one = seen(trial)
+    one = context(trial)
     noise = one.clock_noise.reading[one.trial.channel_id("sled", "x")][1]
     assert {"column": np.ndim(noise.variance), "steps": len(noise.rounding), "alike": noise.alike}[
         kind
@@ -361,7 +361,7 @@ def test_patterns_and_what_is_white_add_up_to_the_variance(step, more):
 def test_strips_of_local_fits_have_the_same_u_as_readings_at_their_samples():
     t = np.arange(80) * 0.025
     u = np.linspace(3e-4, 2e-3, 80)
-    one = seen(
+    one = context(
         stated(
             t, 0.4 * t + 0.05 * np.sin(2.0 * t) + u * np.random.default_rng(2).normal(size=80), u
         )
@@ -430,7 +430,7 @@ def test_a_long_trial_is_derived_on_the_worker_and_its_neighbours_ahead(open_win
     assert np.nanmedian(np.abs(strip.traces[0].y - 0.3 * np.cos(0.3 * t))) < 3.0 * np.nanmedian(
         strip.traces[0].u
     )
-    qtbot.waitUntil(lambda: second.counted in window.document.known, timeout=30_000)
+    qtbot.waitUntil(lambda: second.used_trial in window.document.known, timeout=30_000)
     window.document.select(second.trial.id)
     assert window.bench.strip("velocity", "x").traces  # at once
 
@@ -503,7 +503,7 @@ def test_a_typed_noise_is_held_against_the_scatter_also_where_nothing_is_marked(
             (Series("s"),),
             {FactId("reading noise"): Fact(typed, 0.0, Meaning.EXACT, METRE)},
         )
-        noise = Evaluator().observed(project, project.entries[0]).noise
+        noise = Evaluator().trial_context(project, project.entries[0]).noise
         assert noise.given is used
         assert noise.reading == pytest.approx(typed if used else 2e-3, rel=0.2)
         assert bool(noise.remark) is not used
@@ -512,7 +512,7 @@ def test_a_typed_noise_is_held_against_the_scatter_also_where_nothing_is_marked(
 @pytest.mark.slow
 def test_a_sine_with_uncertain_times_is_fitted_along_both_axes_in_a_trial():
     rng, t, runs = np.random.default_rng(12), np.arange(100) * 0.03, 60
-    asked, hits, errs = (
+    request, hits, errs = (
         CurveRequest(QuantityRef(Quantity.POSITION, "x"), "sled", "all", CurveShape.SINE),
         [],
         [],
@@ -520,7 +520,7 @@ def test_a_sine_with_uncertain_times_is_fitted_along_both_axes_in_a_trial():
     whole = Spans([Span("all", SpanKind.FREE, 0.0, 3.0)])
     for _ in range(runs):
         shaken = t + 0.004 * rng.normal(size=100)
-        one = seen(
+        one = context(
             recording(
                 t,
                 {
@@ -531,7 +531,7 @@ def test_a_sine_with_uncertain_times_is_fitted_along_both_axes_in_a_trial():
             ),
             whole,
         )
-        fit = fit_curve_request(one, asked)
+        fit = fit_curve_request(one, request)
         values = dict(fit.parameters)
         hits.append(
             [

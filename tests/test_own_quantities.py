@@ -46,7 +46,7 @@ def fact(value, u, unit):
     return Fact(value, u, Meaning.STANDARD, unit)
 
 
-def project(trial, own=(), **facts):
+def project(trial, derived=(), **facts):
     made = with_trials(replace(Project(), series=(Series("made"),)), [trial], "made")
     known = {
         "mass sled": fact(2.0, 0.01, KG),
@@ -57,11 +57,11 @@ def project(trial, own=(), **facts):
     for name, one in known.items():
         name = f"mass of {name.split()[1]}" if name.startswith("mass ") else name
         made = made.with_fact(FactId(name), one)
-    return replace(made, own=tuple(own))
+    return replace(made, derived=tuple(derived))
 
 
-def seen_of(made):
-    return Evaluator().observed(made, made.entries[0])
+def context_of(made):
+    return Evaluator().trial_context(made, made.entries[0])
 
 
 def incline(rng, n=60, sigma=1e-3):
@@ -70,7 +70,7 @@ def incline(rng, n=60, sigma=1e-3):
     return recording(t, {"sled": {"x": x + rng.normal(0.0, sigma, n)}}), t, x, 1.5 - 1.7 * t
 
 
-def own(symbol, unit, text, name="made"):
+def derived(symbol, unit, text, name="made"):
     return DerivedQuantity(name, symbol, unit, text)
 
 
@@ -91,16 +91,16 @@ def own(symbol, unit, text, name="made"):
 )
 def test_what_cannot_be_is_refused_with_the_reason(unit, text, why):
     with pytest.raises(DerivedQuantityError, match=why):
-        resolve(own("Q", unit, text), {}, "sled", {"sled": ("x",)}, {})
+        resolve(derived("Q", unit, text), {}, "sled", {"sled": ("x",)}, {})
 
 
 def test_rings_are_refused_and_chains_cannot_grow_without_end():
     with pytest.raises(DerivedQuantityError, match="A → B → A"):
-        check_quantities([own("A", "J", "B + 1"), own("B", "J", "2 A")])
+        check_quantities([derived("A", "J", "B + 1"), derived("B", "J", "2 A")])
     with pytest.raises(DerivedQuantityError, match="two quantities"):
-        check_quantities([own("A", "J", "1"), own("A", "J", "2")])
-    chain = {f"q{k}": own(f"q{k}", "m", " + ".join([f"q{k + 1}"] * 20)) for k in range(12)} | {
-        "q12": own("q12", "m", "x")
+        check_quantities([derived("A", "J", "1"), derived("A", "J", "2")])
+    chain = {f"q{k}": derived(f"q{k}", "m", " + ".join([f"q{k + 1}"] * 20)) for k in range(12)} | {
+        "q12": derived("q12", "m", "x")
     }
     with pytest.raises(DerivedQuantityError, match="too long"):
         resolve(chain["q0"], chain, "sled", {"sled": ("x",)}, {})
@@ -136,28 +136,35 @@ def test_rates_follow_the_chain_rule(a, b):
 def test_a_formula_of_a_built_in_quantity_has_its_value_and_uncertainty():
     rng = np.random.default_rng(1)
     trial, *_ = incline(rng)
-    seen = seen_of(
+    context = context_of(
         project(
-            trial, [own("K", "J", "0.5*m*v**2"), own("K2", "mJ", "2 K - K"), own("O", "m", "x - x")]
+            trial,
+            [
+                derived("K", "J", "0.5*m*v**2"),
+                derived("K2", "mJ", "2 K - K"),
+                derived("O", "m", "x - x"),
+            ],
         )
     )
     builtin, mine, double, nothing = (
-        at_all_samples(seen, s, "sled")
+        at_all_samples(context, s, "sled")
         for s in (
             QuantityRef(Quantity.KINETIC),
-            QuantityRef(Quantity.OWN, "K", "J"),
-            QuantityRef(Quantity.OWN, "K2", "J"),
-            QuantityRef(Quantity.OWN, "O", "m"),
+            QuantityRef(Quantity.DERIVED, "K", "J"),
+            QuantityRef(Quantity.DERIVED, "K2", "J"),
+            QuantityRef(Quantity.DERIVED, "O", "m"),
         )
     )
     for one in (mine, double):
         np.testing.assert_allclose(one, builtin, rtol=1e-9)
     np.testing.assert_allclose(nothing, 0.0, atol=1e-15)
     span = over_span(
-        seen, QuantityRef(Quantity.OWN, "K", "J"), "sled", _whole(trial), ReadingKind.MEAN
+        context, QuantityRef(Quantity.DERIVED, "K", "J"), "sled", _whole(trial), ReadingKind.MEAN
     )
-    same = over_span(seen, QuantityRef(Quantity.KINETIC), "sled", _whole(trial), ReadingKind.MEAN)
-    a, b = scalars(seen, {"": span})[""], scalars(seen, {"": same})[""]
+    same = over_span(
+        context, QuantityRef(Quantity.KINETIC), "sled", _whole(trial), ReadingKind.MEAN
+    )
+    a, b = scalars(context, {"": span})[""], scalars(context, {"": same})[""]
     assert (a.value, a.u) == (pytest.approx(b.value), pytest.approx(b.u))
 
 
@@ -179,10 +186,10 @@ def test_energies_on_an_incline_cover_the_truth(symbol):
             "incline": fact(10.0 + rng.normal(0.0, 0.3), 0.3, DEGREE),
             "gravity": fact(9.81, 0.001, unit_of("acceleration", "m/s²")),
         }
-        seen = seen_of(project(trial, **facts))
+        context = context_of(project(trial, **facts))
         height = 2.0 * 9.81 * x * np.sin(np.radians(10.0))
         truth = {"E_i": height, "E_mi": height + v**2, "P": 2.0 * v * -1.7}[symbol]
-        value, u = at_all_samples(seen, QuantityRef(Quantity.OWN, symbol, "J"), "sled")
+        value, u = at_all_samples(context, QuantityRef(Quantity.DERIVED, symbol, "J"), "sled")
         hits.append(abs(value[20] - truth[20]) < u[20])
     assert abs(np.mean(hits) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 300)
 
@@ -198,9 +205,11 @@ def test_the_centre_of_mass_follows_bodies_of_different_clocks():
             "cart": {"x": np.where(second, light, np.nan)},
         },
     )
-    seen = seen_of(project(trial))
+    context = context_of(project(trial))
     rows = np.flatnonzero(first)[10:-10]
-    found = formula_values(seen, QuantityRef(Quantity.OWN, "x_cm", "m"), "sled", t[rows], rows)
+    found = formula_values(
+        context, QuantityRef(Quantity.DERIVED, "x_cm", "m"), "sled", t[rows], rows
+    )
     np.testing.assert_allclose(
         found.values, (2.0 * heavy[rows] + 0.5 * light[rows]) / 2.5, atol=1e-9
     )
@@ -209,28 +218,33 @@ def test_the_centre_of_mass_follows_bodies_of_different_clocks():
 
 def test_missing_facts_are_named_and_quantities_outlive_saving():
     trial, *_ = incline(np.random.default_rng(2))
-    made = project(trial, [own("S", "J", "½ k x² + E_i", "Stored")])
+    made = project(trial, [derived("S", "J", "½ k x² + E_i", "Stored")])
     with pytest.raises(NoValueError, match="k is not known"):
-        quantity_values(seen_of(made), QuantityRef(Quantity.OWN, "S", "J"), "sled", np.array([0.5]))
+        quantity_values(
+            context_of(made), QuantityRef(Quantity.DERIVED, "S", "J"), "sled", np.array([0.5])
+        )
     # One's own is offered, to say what it lacks
-    assert QuantityRef(Quantity.OWN, "S", "J") in made.offered(made.entries[0])
+    assert QuantityRef(Quantity.DERIVED, "S", "J") in made.offered(made.entries[0])
     assert "E_s" not in [s.axis for s in made.offered(made.entries[0])]
     with_spring = made.with_fact(
         FactId("spring constant"), fact(20.0, 0.1, unit_of("stiffness", "N/m"))
     )
     assert np.isfinite(
         quantity_values(
-            seen_of(with_spring), QuantityRef(Quantity.OWN, "S", "J"), "sled", np.array([0.5])
+            context_of(with_spring),
+            QuantityRef(Quantity.DERIVED, "S", "J"),
+            "sled",
+            np.array([0.5]),
         ).values[0]
     )
     again = decode("a", encode(made).__getitem__)
-    assert again.own == made.own
-    more = quantity_set(made, own("T", "J", "2 S")).project
+    assert again.derived == made.derived
+    more = quantity_set(made, derived("T", "J", "2 S")).project
     with pytest.raises(DerivedQuantityError, match="made of it"):
         quantity_removed(more, "S")
-    assert quantity_removed(made, "S").project.own == ()
+    assert quantity_removed(made, "S").project.derived == ()
     with pytest.raises((DerivedQuantityError, FormulaError)):
-        quantity_set(made, own("sin", "J", "1"))
+        quantity_set(made, derived("sin", "J", "1"))
     assert len({q.symbol for q in READY_MADE}) == len(READY_MADE)
 
 
@@ -251,7 +265,7 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(
     assert "J + N has no meaning" in page.verdict.text()
     qtbot.keyClick(page.formula, Qt.Key.Key_Return)
     # It may come to mean something; the strip says why not
-    assert window.document.settled.own[0].text.endswith("m a")
+    assert window.document.committed.derived[0].text.endswith("m a")
     window.document.undo()
     for field in (page.symbol, page.unit, page.name, page.formula):
         field.clear()
@@ -260,7 +274,7 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(
     assert page.verdict.text() == "Good: it gives J."
     assert "<sub>x</sub>" in page.preview.text()
     qtbot.mouseClick(page.add, Qt.MouseButton.LeftButton)
-    assert [q.symbol for q in window.document.settled.own] == ["K"]
+    assert [q.symbol for q in window.document.committed.derived] == ["K"]
     shown, _ = window.bench.view.in_hand()
     assert (shown.axis, window.bench.view.unit(shown.unit)) == ("K", "mJ")
     window.show_page(words.PAGE_READINGS)
@@ -289,25 +303,25 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(
     page.facts["k", ""].line.setFocus()
     qtbot.keyClicks(page.facts["k", ""].line, "20 N/cm")
     qtbot.keyClick(page.facts["k", ""].line, Qt.Key.Key_Return)
-    assert window.document.settled.setup[FactId("spring constant", "series in line")].si == 2000.0
+    assert window.document.committed.setup[FactId("spring constant", "series in line")].si == 2000.0
     # X_0 is still missing
-    assert "E_s" not in [s.axis for s in window.document.settled.offered(window.document.entry)]
+    assert "E_s" not in [s.axis for s in window.document.committed.offered(window.document.entry)]
     window.document.undo()
     window.document.undo()
-    assert window.document.settled.own == ()
-    window.document.history.mark_saved(window.document.settled)
+    assert window.document.committed.derived == ()
+    window.document.history.mark_saved(window.document.committed)
 
 
 def test_in_the_plane_direction_speed_over_radius_and_centre_of_mass_are_those_of_the_motion():
     t = np.linspace(0.0, 2.0, 101)
     circle = {"x": 1.0 + 0.5 * np.cos(2.0 * t), "y": 0.5 * np.sin(2.0 * t)}
     trial = recording(t, {"sled": circle, "cart": {"x": 0.2 * t, "y": 1.0 - 0.3 * t}})
-    seen = seen_of(project(trial))
-    seen = replace(seen, frame=replace(seen.frame, centre=(1.0, 0.0)))
+    context = context_of(project(trial))
+    context = replace(context, frame=replace(context.frame, centre=(1.0, 0.0)))
     rows = np.arange(10, 90)
 
     def found(symbol, unit=""):
-        return at_all_samples(seen, QuantityRef(Quantity.OWN, symbol, unit), "sled")[0][rows]
+        return at_all_samples(context, QuantityRef(Quantity.DERIVED, symbol, unit), "sled")[0][rows]
 
     np.testing.assert_allclose(np.tan(found("φ_v")), -1.0 / np.tan(2.0 * t[rows]), rtol=1e-3)
     np.testing.assert_allclose(found("ω_v", "1/s"), 2.0, rtol=1e-4)
@@ -338,9 +352,9 @@ def test_an_accelerometer_gives_velocity_and_distance_that_cover_the_truth():
     hits = []
     for _ in range(150):
         trial, _t, v, x = _sled(rng)
-        seen = seen_of(project(trial))
+        context = context_of(project(trial))
         velocity, distance = (
-            at_all_samples(seen, QuantityRef(Quantity.OWN, s, u), "sled")
+            at_all_samples(context, QuantityRef(Quantity.DERIVED, s, u), "sled")
             for s, u in (("v_acc", "m/s"), ("x_acc", "m"))
         )
         k = 100
@@ -355,13 +369,13 @@ def test_an_accelerometer_gives_velocity_and_distance_that_cover_the_truth():
 
 def test_an_area_of_a_rate_is_the_change_and_a_rate_of_an_area_is_refused():
     trial, t, *_ = incline(np.random.default_rng(3))
-    mine = [own("dK", "J", "area(rate(½ m v²))"), own("no", "J", "rate(area(½ m v²))")]
-    seen = seen_of(project(trial, mine))
-    change, u = at_all_samples(seen, QuantityRef(Quantity.OWN, "dK", "J"), "sled")
-    kinetic, _ = at_all_samples(seen, QuantityRef(Quantity.KINETIC), "sled")
+    mine = [derived("dK", "J", "area(rate(½ m v²))"), derived("no", "J", "rate(area(½ m v²))")]
+    context = context_of(project(trial, mine))
+    change, u = at_all_samples(context, QuantityRef(Quantity.DERIVED, "dK", "J"), "sled")
+    kinetic, _ = at_all_samples(context, QuantityRef(Quantity.KINETIC), "sled")
     assert abs(change[-8] - (kinetic[-8] - kinetic[0])) < 4.0 * u[-8]
     with pytest.raises(NoValueError, match="what stands in the area"):
-        quantity_values(seen, QuantityRef(Quantity.OWN, "no", "J"), "sled", t[10:20])
+        quantity_values(context, QuantityRef(Quantity.DERIVED, "no", "J"), "sled", t[10:20])
 
 
 # -- facts from measurements -----------------------------------------------------------------------
@@ -457,7 +471,7 @@ def test_an_incline_and_a_spring_are_measured_in_the_window(demo, open_window, q
         qtbot.keyClick(line, Qt.Key.Key_Return)
     assert "11.54 ± 0.05 °" in page.dialog.result.text()
     qtbot.mouseClick(page.dialog.use, Qt.MouseButton.LeftButton)
-    kept = window.document.settled.setup[FactId("incline", "series in line")]
+    kept = window.document.committed.setup[FactId("incline", "series in line")]
     assert (kept.meaning, kept.si) == (Meaning.STANDARD, pytest.approx(np.arcsin(0.2), abs=1e-5))
     assert "11.5370 ± 0.0496" in page.facts["θ", ""].line.text()
     qtbot.mouseClick(page.measuring["k", ""], Qt.MouseButton.LeftButton)
@@ -467,9 +481,9 @@ def test_an_incline_and_a_spring_are_measured_in_the_window(demo, open_window, q
         qtbot.keyClick(page.dialog.table, Qt.Key.Key_Return)
     assert "N/m" in page.dialog.result.text()
     qtbot.mouseClick(page.dialog.cancel, Qt.MouseButton.LeftButton)
-    assert FactId("spring constant", "series in line") not in window.document.settled.setup
+    assert FactId("spring constant", "series in line") not in window.document.committed.setup
     window.document.undo()
-    window.document.history.mark_saved(window.document.settled)
+    window.document.history.mark_saved(window.document.committed)
 
 
 def test_a_named_reading_is_a_name_in_formulas_with_all_it_shares_with_the_samples():
@@ -478,42 +492,47 @@ def test_a_named_reading_is_a_name_in_formulas_with_all_it_shares_with_the_sampl
         "v_0", ReadingKind.MEAN, QuantityRef(Quantity.VELOCITY, "x"), "sled", (), "whole"
     )
     twice = NamedReading(
-        "d", ReadingKind.VALUE, QuantityRef(Quantity.OWN, "D", "m/s"), "sled", (0.8,)
+        "d", ReadingKind.VALUE, QuantityRef(Quantity.DERIVED, "D", "m/s"), "sled", (0.8,)
     )
     ring = NamedReading(
-        "w", ReadingKind.VALUE, QuantityRef(Quantity.OWN, "W", "m/s"), "sled", (0.8,)
+        "w", ReadingKind.VALUE, QuantityRef(Quantity.DERIVED, "W", "m/s"), "sled", (0.8,)
     )
     made = project(
-        trial, [own("D", "m/s", "v_x - v_0"), own("E", "J", "½ m v_0²"), own("W", "m/s", "w + v_x")]
+        trial,
+        [
+            derived("D", "m/s", "v_x - v_0"),
+            derived("E", "J", "½ m v_0²"),
+            derived("W", "m/s", "w + v_x"),
+        ],
     )
     entry = replace(made.entries[0], named=(start, twice, ring), spans=Spans([_whole(trial)]))
     made = made.with_entry(entry)
     assert {"D", "E"} <= {s.axis for s in made.offered(entry)}
-    seen = Evaluator().observed(made, entry)
-    mean = read_named(seen, start)
-    value, u = at_all_samples(seen, QuantityRef(Quantity.OWN, "E", "J"), "sled")
+    context = Evaluator().trial_context(made, entry)
+    mean = read_named(context, start)
+    value, u = at_all_samples(context, QuantityRef(Quantity.DERIVED, "E", "J"), "sled")
     np.testing.assert_allclose(value, mean.value**2)
     np.testing.assert_allclose(
         u, np.hypot(2.0 * mean.value * mean.u, 0.005 * mean.value**2), rtol=1e-6
     )
     difference = over_span(
-        seen, QuantityRef(Quantity.OWN, "D", "m/s"), "sled", _whole(trial), ReadingKind.MEAN
+        context, QuantityRef(Quantity.DERIVED, "D", "m/s"), "sled", _whole(trial), ReadingKind.MEAN
     )
-    nothing = scalars(seen, {"": difference})[""]
+    nothing = scalars(context, {"": difference})[""]
     # One and the same
     assert (nothing.value, nothing.u) == (
         pytest.approx(0.0, abs=1e-12),
         pytest.approx(0.0, abs=1e-9),
     )
-    found = read_named(seen, twice)
-    draws = Draws(seen, 4000, np.random.default_rng(3))
+    found = read_named(context, twice)
+    draws = Draws(context, 4000, np.random.default_rng(3))
     drawn = drawn_values(draws, twice.shown, "sled", np.array([0.8]), None)
     assert (drawn.mean(), drawn.std()) == (
         pytest.approx(found.value, abs=0.1 * found.u),
         pytest.approx(found.u, rel=0.1),
     )
     with pytest.raises(NoValueError, match="“w” is not known"):
-        read_named(seen, ring)
+        read_named(context, ring)
 
 
 @pytest.mark.slow
@@ -529,16 +548,18 @@ def test_a_towed_sled_with_an_offset_and_a_drift_is_levelled_by_its_spans_of_res
         a = pull + 0.3 + 0.01 * (t - 2.0) + rng.normal(0.0, 0.05, len(t))
         sensor = Channel("a", "a", unit_of("acceleration", "m/s²"), a)
         trial = Trial("sled", "sled", "t", unit_of("time", "s"), t, (Body("sled", (), (sensor,)),))
-        seen = replace(seen_of(project(trial)), spans=rests)
+        context = replace(context_of(project(trial)), spans=rests)
         k = 118
         own_hits = []
         for (symbol, unit), truth in zip((("v_lev", "m/s"), ("x_lev", "m")), true, strict=True):
-            value, u = at_all_samples(seen, QuantityRef(Quantity.OWN, symbol, unit), "sled")
+            value, u = at_all_samples(context, QuantityRef(Quantity.DERIVED, symbol, unit), "sled")
             own_hits.append(abs(value[k] - truth[k]) < u[k])
         hits.append(own_hits)
     assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 150))
     with pytest.raises(NoValueError, match="span of rest"):
-        at_all_samples(seen_of(project(trial)), QuantityRef(Quantity.OWN, "v_lev", "m/s"), "sled")
+        at_all_samples(
+            context_of(project(trial)), QuantityRef(Quantity.DERIVED, "v_lev", "m/s"), "sled"
+        )
 
 
 @pytest.mark.parametrize(("rule", "order"), [("area", 2.0), ("simpson", 3.5), ("stepsum", 1.0)])
@@ -552,19 +573,19 @@ def test_integrals_follow_their_rule_and_own_up_to_what_it_leaves_out(rule, orde
         trial = Trial(
             "t", "t", "time", unit_of("time", "s"), t, (Body("sled", (), (_force(np.sin(t)),)),)
         )
-        seen = seen_of(project(trial, [own("J", "N·s", f"{rule}(F)")]))
+        context = context_of(project(trial, [derived("J", "N·s", f"{rule}(F)")]))
         whole = quantity_values(
-            seen, QuantityRef(Quantity.OWN, "J", "N·s"), "sled", np.array([t[-1]])
+            context, QuantityRef(Quantity.DERIVED, "J", "N·s"), "sled", np.array([t[-1]])
         )
         misses.append(abs(float(whole.values[0]) - (1.0 - np.cos(2.0))))
-        stated.append(abs(float(whole.facts[seen.missed_by_rule][0])))
+        stated.append(abs(float(whole.facts[context.rule_bias_fact][0])))
     found = np.log2(np.array(misses[:-1]) / misses[1:])
     assert np.all(found > order - 0.3)
     if rule != "simpson":
         assert np.all(found < order + 0.3)
         assert stated == pytest.approx(misses, rel=0.25)
     between = quantity_values(
-        seen, QuantityRef(Quantity.OWN, "J", "N·s"), "sled", np.array([0.7, 5.0])
+        context, QuantityRef(Quantity.DERIVED, "J", "N·s"), "sled", np.array([0.7, 5.0])
     )
     assert between.values[0] == pytest.approx(1.0 - np.cos(0.7), abs=0.02)
     assert np.isnan(between.values[1])
@@ -582,6 +603,8 @@ def test_an_unknown_tilt_makes_velocity_and_distance_uncertain_as_t_and_t_square
     tilted = 9.81 * np.sin(np.radians(1.0))
     u_tilt = 9.81 * np.cos(np.radians(1.0)) * np.radians(0.2)
     for symbol, unit, power in (("v_tilt", "m/s", 1), ("x_tilt", "m", 2)):
-        value, u = at_all_samples(seen_of(made), QuantityRef(Quantity.OWN, symbol, unit), "sled")
+        value, u = at_all_samples(
+            context_of(made), QuantityRef(Quantity.DERIVED, symbol, unit), "sled"
+        )
         assert value[-1] == pytest.approx((0.3 - tilted) * t[-1] ** power / power, rel=1e-6)
         assert u[100:] == pytest.approx(u_tilt * t[100:] ** power / power, rel=0.02)

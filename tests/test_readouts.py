@@ -47,7 +47,7 @@ def mass(body, value, u=0.0):
     return {body: (FactId(mass_key(body)), Fact(value, u, meaning, KG))}
 
 
-def seen_of(trial, frame=FILE_FRAME, masses=None, shared=None, noise=QUIET, spans=WHOLE):
+def context_of(trial, frame=FILE_FRAME, masses=None, shared=None, noise=QUIET, spans=WHOLE):
     return TrialContext(trial, spans, frame, noise, masses or {}, shared or {})
 
 
@@ -59,18 +59,18 @@ def circling(radius=0.4, omega=3.0, centre=(1.2, -0.3), turns_in=0.0):
 
 def test_a_disc_on_the_ice_has_its_angle_speed_and_radius():
     trial, phi = circling(turns_in=-0.8)
-    seen = seen_of(trial, Frame(centre=(1.2, -0.3)))
-    angle, _ = at_all_samples(seen, QuantityRef(Quantity.ANGLE), "disc")
+    context = context_of(trial, Frame(centre=(1.2, -0.3)))
+    angle, _ = at_all_samples(context, QuantityRef(Quantity.ANGLE), "disc")
     assert np.diff(angle) == pytest.approx(np.diff(phi), abs=1e-12)  # through 2π without a jump
-    by_hand = replace(seen, window=WindowRequest(samples=9))
+    by_hand = replace(context, window=WindowRequest(samples=9))
     omega, u = at_all_samples(by_hand, QuantityRef(Quantity.ANGULAR_SPEED), "disc")
     assert omega[1:] == pytest.approx((3.0 - 0.8 * T)[1:], abs=0.01)  # the first is extrapolated
     # Of a quartic through 9 samples
     slope = np.linalg.norm([86, 142, 193, 126]) * np.sqrt(2.0) / 1188
     assert np.median(u) == pytest.approx(1e-4 / 0.4 / 0.01 * slope, rel=0.01)
-    radius, _ = at_all_samples(seen, QuantityRef(Quantity.RADIUS), "disc")
+    radius, _ = at_all_samples(context, QuantityRef(Quantity.RADIUS), "disc")
     assert radius == pytest.approx(np.full(200, 0.4))
-    slope = at_moment(seen, QuantityRef(Quantity.ANGLE), "disc", 1.0)[ReadingKind.SLOPE]
+    slope = at_moment(context, QuantityRef(Quantity.ANGLE), "disc", 1.0)[ReadingKind.SLOPE]
     assert slope.value == pytest.approx(2.2, abs=1e-3)
 
 
@@ -100,8 +100,8 @@ def test_a_centre_is_found_with_an_honest_uncertainty_and_refused_where_there_is
 def test_the_centre_carries_its_uncertainty_into_an_angle():
     trial, _ = circling()
     key, fact = FactId(CENTRE["y"], "trial made"), Fact(-0.3, 0.004, Meaning.STANDARD, METRE)
-    plain = seen_of(trial, Frame(centre=(1.2, -0.3)))
-    known = seen_of(trial, Frame(centre=(1.2, -0.3)), shared={CENTRE["y"]: (key, fact)})
+    plain = context_of(trial, Frame(centre=(1.2, -0.3)))
+    known = context_of(trial, Frame(centre=(1.2, -0.3)), shared={CENTRE["y"]: (key, fact)})
     row = np.array([0])
     us = [
         scalars(
@@ -125,17 +125,17 @@ def two_stones():
 
 def test_totals_add_up_and_their_masses_share_the_blame():
     masses = mass("heavy", 19.1, 0.1) | mass("light", 11.3, 0.2)
-    seen = seen_of(two_stones(), masses=masses)
-    momentum, _ = at_all_samples(seen, QuantityRef(Quantity.MOMENTUM, "x"), TOTAL)
+    context = context_of(two_stones(), masses=masses)
+    momentum, _ = at_all_samples(context, QuantityRef(Quantity.MOMENTUM, "x"), TOTAL)
     assert momentum == pytest.approx(np.full(200, 19.1 * 0.9 - 11.3 * 0.4))
-    energy, u = at_all_samples(seen, QuantityRef(Quantity.KINETIC), TOTAL)
+    energy, u = at_all_samples(context, QuantityRef(Quantity.KINETIC), TOTAL)
     squares = np.array([0.9**2 + 0.1**2, 0.4**2 + 0.2**2])
     assert energy == pytest.approx(np.full(200, 0.5 * (19.1 * squares[0] + 11.3 * squares[1])))
-    estimate = over_span(seen, QuantityRef(Quantity.KINETIC), TOTAL, WHOLE[0], ReadingKind.MEAN)
-    found = scalars(seen, {"E": estimate})["E"]
+    estimate = over_span(context, QuantityRef(Quantity.KINETIC), TOTAL, WHOLE[0], ReadingKind.MEAN)
+    found = scalars(context, {"E": estimate})["E"]
     assert found.u == pytest.approx(0.5 * np.hypot(0.1 * squares[0], 0.2 * squares[1]), rel=0.02)
     assert np.median(u) > found.u  # one moment is known less well than the mean
-    size, _ = at_all_samples(seen, QuantityRef(Quantity.MOMENTUM, "magnitude"), "light")
+    size, _ = at_all_samples(context, QuantityRef(Quantity.MOMENTUM, "magnitude"), "light")
     assert size == pytest.approx(np.full(200, 11.3 * np.hypot(0.4, 0.2)))
 
 
@@ -158,8 +158,8 @@ def test_scale_and_time_base_stretch_each_quantity_by_its_dimensions(shown, leng
         TIME_BASE: (FactId(TIME_BASE, "series s"), Fact(1.0, 0.03, Meaning.STANDARD, KG)),
     }
     quiet = InstrumentNoise(1e-12, 0.0, np.inf, Pools())
-    seen = seen_of(trial, Frame(centre=(1.2, -0.3)), mass("disc", 2.0), shared, quiet)
-    values, u = at_all_samples(seen, shown, "disc")
+    context = context_of(trial, Frame(centre=(1.2, -0.3)), mass("disc", 2.0), shared, quiet)
+    values, u = at_all_samples(context, shown, "disc")
     assert u[100] == pytest.approx(
         abs(values[100]) * np.hypot(0.02 * lengths, 0.03 * rates), rel=1e-6
     )
@@ -174,15 +174,15 @@ def test_the_angle_of_the_axes_moves_components_as_turning_them_does(theta, axis
     key, fact = FactId(ANGLE, "trial made"), Fact(theta, 0.01, Meaning.STANDARD, RAD)
     frame = Frame(angle=theta, flipped=flipped)
     quiet = InstrumentNoise(1e-12, 0.0, np.inf, Pools())
-    seen = seen_of(in_frame(trial, frame), frame, shared={ANGLE: (key, fact)}, noise=quiet)
-    _, u = at_all_samples(seen, QuantityRef(Quantity.VELOCITY, axis), "heavy")
-    turned = seen_of(in_frame(trial, replace(frame, angle=theta + 1e-6)), noise=quiet)
+    context = context_of(in_frame(trial, frame), frame, shared={ANGLE: (key, fact)}, noise=quiet)
+    _, u = at_all_samples(context, QuantityRef(Quantity.VELOCITY, axis), "heavy")
+    turned = context_of(in_frame(trial, replace(frame, angle=theta + 1e-6)), noise=quiet)
     plain, more = (
         at_all_samples(s, QuantityRef(Quantity.VELOCITY, axis), "heavy")[0][50]
-        for s in (seen, turned)
+        for s in (context, turned)
     )
     assert u[50] == pytest.approx(0.01 * abs(more - plain) / 1e-6, rel=1e-3, abs=1e-8)
-    speed = at_all_samples(seen, QuantityRef(Quantity.SPEED), "heavy")[1]
+    speed = at_all_samples(context, QuantityRef(Quantity.SPEED), "heavy")[1]
     assert speed[50] == pytest.approx(0.0, abs=1e-9)  # a length does not turn
 
 
@@ -201,16 +201,16 @@ def test_a_force_is_zeroed_over_a_quiet_span_and_its_impulse_knows_the_zero():
     key = FactId(zero_key("sled", "F"), "trial f")
     fact = Fact(zero, 0.05 / np.sqrt(70), Meaning.STANDARD, unit_of("force", "N"))
     span = Span("push", SpanKind.PUSH, 0.7, 1.1)
-    seen = seen_of(
+    context = context_of(
         in_frame(trial, frame), frame, shared={key.name: (key, fact)}, spans=Spans([*WHOLE, span])
     )
-    area = over_span(seen, QuantityRef(Quantity.SENSOR, "F"), "sled", span, ReadingKind.AREA)
-    found = scalars(seen, {"J": area})["J"]
+    area = over_span(context, QuantityRef(Quantity.SENSOR, "F"), "sled", span, ReadingKind.AREA)
+    found = scalars(context, {"J": area})["J"]
     assert found.value == pytest.approx(12.0 * 0.19, abs=0.08)
-    own, offset = 0.05 * 0.01 * np.sqrt(40), 0.4 * fact.u
-    assert found.u == pytest.approx(np.hypot(own, offset), rel=0.2)
+    derived, offset = 0.05 * 0.01 * np.sqrt(40), 0.4 * fact.u
+    assert found.u == pytest.approx(np.hypot(derived, offset), rel=0.2)
     spread = over_span(
-        seen,
+        context,
         QuantityRef(Quantity.SENSOR, "F"),
         "sled",
         Span("q", SpanKind.FREE, 0, 0.7),
@@ -229,11 +229,11 @@ def test_a_force_is_zeroed_over_a_quiet_span_and_its_impulse_knows_the_zero():
     ],
 )
 def test_what_is_missing_is_said(shown, body, why):
-    seen = seen_of(with_force())
+    context = context_of(with_force())
     with pytest.raises(NoValueError, match=why):
-        at_all_samples(seen, shown, body)
+        at_all_samples(context, shown, body)
     with pytest.raises(NoValueError, match=why):
-        quantity_values(seen, shown, body, np.array([0.5]))
+        quantity_values(context, shown, body, np.array([0.5]))
 
 
 def test_readings_at_walls_stay_on_their_side():
@@ -241,16 +241,18 @@ def test_readings_at_walls_stay_on_their_side():
     spans = Spans(
         [Span("hit", SpanKind.CONTACT, 0.985, 1.015), Span("after", SpanKind.FREE, 1.015, 2.0)]
     )
-    seen = seen_of(recording(T, {"a": {"x": x}}), spans=spans)
+    context = context_of(recording(T, {"a": {"x": x}}), spans=spans)
     shown = QuantityRef(Quantity.VELOCITY, "x")
     for time, speed in ((0.9849, 0.8), (1.0151, -0.5), (0.2, 0.8), (1.9, -0.5)):
-        assert at_moment(seen, shown, "a", time)[ReadingKind.VALUE].value == pytest.approx(speed)
+        assert at_moment(context, shown, "a", time)[ReadingKind.VALUE].value == pytest.approx(speed)
     # Three samples across the hit tell nothing
-    assert ReadingKind.VALUE not in at_moment(seen, shown, "a", 1.0)
-    change = over_span(seen, QuantityRef(Quantity.POSITION, "x"), "a", spans[1], ReadingKind.CHANGE)
+    assert ReadingKind.VALUE not in at_moment(context, shown, "a", 1.0)
+    change = over_span(
+        context, QuantityRef(Quantity.POSITION, "x"), "a", spans[1], ReadingKind.CHANGE
+    )
     assert change.value == pytest.approx(-0.5 * 0.985)
     with pytest.raises(NoValueError, match="too few samples"):
-        over_span(seen, shown, "a", spans[0], ReadingKind.MEAN)
+        over_span(context, shown, "a", spans[0], ReadingKind.MEAN)
 
 
 @given(st.integers(0, 10_000), st.floats(0, 1.7e9), st.integers(1, 2), st.booleans())
@@ -304,7 +306,7 @@ def test_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order)
         assert np.array_equal(np.isnan(found.value), np.isnan(exact.value))
         assert np.nanmax(np.abs(found.value - exact.value)) <= 1e-6 * np.nanmax(np.abs(exact.value))
         assert found.norm == pytest.approx(exact.norm, rel=1e-6, nan_ok=True)
-        assert found.left_out == pytest.approx(exact.left_out, rel=1e-6, abs=1e-12, nan_ok=True)
+        assert found.bias == pytest.approx(exact.bias, rel=1e-6, abs=1e-12, nan_ok=True)
 
 
 @pytest.mark.parametrize("even", [True, False])
@@ -317,25 +319,25 @@ def test_readings_of_a_long_recording_are_those_of_the_motion(even):
     )
     trial = recording(t, {"a": {"x": 0.3 * np.sin(3.0 * t) + 1e-3 * rng.normal(size=n)}})
     span = Span("part", SpanKind.FREE, 0.3, 1.7)
-    seen = seen_of(trial, spans=Spans([span]))
-    seen = replace(
-        seen,
-        noise=replace(seen.noise, reading=1e-3),
-        own={"Q": DerivedQuantity("", "Q", "m²/s²", "v_x²")},
+    context = context_of(trial, spans=Spans([span]))
+    context = replace(
+        context,
+        noise=replace(context.noise, reading=1e-3),
+        derived={"Q": DerivedQuantity("", "Q", "m²/s²", "v_x²")},
     )
     moved = 0.3 * (np.sin(5.1) - np.sin(0.9))
     for kind, truth in ((ReadingKind.MEAN, moved / 1.4), (ReadingKind.AREA, moved)):
         found = scalars(
-            seen, {"": over_span(seen, QuantityRef(Quantity.VELOCITY, "x"), "a", span, kind)}
+            context, {"": over_span(context, QuantityRef(Quantity.VELOCITY, "x"), "a", span, kind)}
         )[""]
         assert abs(found.value - truth) < 4.0 * found.u < 0.01
-    shown = QuantityRef(Quantity.OWN, "Q", "m²/s²")
-    value, u = at_all_samples(seen, shown, "a")
+    shown = QuantityRef(Quantity.DERIVED, "Q", "m²/s²")
+    value, u = at_all_samples(context, shown, "a")
     rows = np.array([100, 9_000, 15_003, 29_000])
-    same = quantity_values(seen, shown, "a", t[rows], rows)
+    same = quantity_values(context, shown, "a", t[rows], rows)
     assert value[rows] == pytest.approx(same.values, rel=1e-6)
     for k, row in enumerate(rows):
-        one = scalars(seen, {"": same.estimate(np.eye(4)[k])})[""]
+        one = scalars(context, {"": same.estimate(np.eye(4)[k])})[""]
         assert u[row] == pytest.approx(one.u, rel=0.05)
     assert np.all(np.abs(value - (0.9 * np.cos(3.0 * t)) ** 2) < 6.0 * u + 1e-4)
 
@@ -364,10 +366,11 @@ def test_no_window_reaches_across_a_wall_or_a_gap_and_strips_are_what_operators_
     fits = LocalFitCache().fits(ChannelSamples("a", "x", t, x), walls)
     usable = fits.usable
     operator = fits.operator(t[usable], order)
-    weights, own = operator.matrix() != 0.0, t[usable]
-    place = np.searchsorted(walls, own)
+    weights, derived = operator.matrix() != 0.0, t[usable]
+    place = np.searchsorted(walls, derived)
     gap = np.searchsorted(
-        np.flatnonzero(np.diff(own) > 10.0 * np.median(np.diff(own))), np.arange(len(own))
+        np.flatnonzero(np.diff(derived) > 10.0 * np.median(np.diff(derived))),
+        np.arange(len(derived)),
     )
     for row, used in enumerate(weights):
         assert np.all(place[used] == place[row])
@@ -384,23 +387,23 @@ def test_a_window_too_wide_by_hand_owns_up_to_what_it_leaves_out():
     rng, t = np.random.default_rng(2), np.arange(300) * 0.01
     true = 0.3 * 6.0 * np.cos(6.0 * t)
     trial = recording(t, {"a": {"x": 0.3 * np.sin(6.0 * t) + 1e-4 * rng.normal(size=300)}})
-    seen = replace(seen_of(trial), window=WindowRequest(seconds=1.2))
-    v, u = at_all_samples(seen, QuantityRef(Quantity.VELOCITY, "x"), "a")
+    context = replace(context_of(trial), window=WindowRequest(seconds=1.2))
+    v, u = at_all_samples(context, QuantityRef(Quantity.VELOCITY, "x"), "a")
     inner = slice(60, 240)
-    norms = seen.derivative("a", "x", 1).norm
+    norms = context.derivative("a", "x", 1).norm
     # Smoothed too much
-    assert np.abs(v - true)[inner].max() > 20.0 * (seen.noise.reading * norms)[inner].max()
+    assert np.abs(v - true)[inner].max() > 20.0 * (context.noise.reading * norms)[inner].max()
     # Not just where what is left out changes sign
     assert np.mean(np.abs(v - true)[inner] < 3.0 * u[inner]) > 0.9
     mean = over_span(
-        seen,
+        context,
         QuantityRef(Quantity.VELOCITY, "x"),
         "a",
         Span("s", SpanKind.FREE, 1.0, 1.1),
         ReadingKind.MEAN,
     )
-    found = scalars(seen, {"": mean})[""]
+    found = scalars(context, {"": mean})[""]
     assert abs(found.value - np.mean(true[100:111])) < 3.0 * found.u
-    lines = budget_of(seen, mean)
+    lines = budget_of(context, mean)
     assert lines[0].kind == "local fits"
     assert sum(line.share for line in lines) == pytest.approx(1.0)

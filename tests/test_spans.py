@@ -219,8 +219,8 @@ def test_joining_keeps_what_was_set_aside_at_its_samples():
     offset = Fact(0.0, 0.0, Meaning.EXACT, unit_of("time", "s"))
     entry = trials_joined(project, "left", "right", offset, None).project.entries[0]
     assert len(entry.trial.t) > 200
-    assert entry.trial.t[entry.ready.aside["heavy"]].tolist() == t[[10, 11, 40]].tolist()
-    assert np.isfinite(entry.counted.body("light").channel("x").si).sum() == 120
+    assert entry.trial.t[entry.prepared.aside["heavy"]].tolist() == t[[10, 11, 40]].tolist()
+    assert np.isfinite(entry.used_trial.body("light").channel("x").si).sum() == 120
 
 
 @st.composite
@@ -257,7 +257,7 @@ def test_nothing_in_an_ugly_recording_stops_the_bench(trial):
     entry = project.entries[0]
     assert all(s.start < s.stop for s in entry.spans)
     evaluator = Evaluator()
-    seen = evaluator.observed(project, entry)
+    seen = evaluator.trial_context(project, entry)
     for body in entry.trial.bodies:
         for shown in (
             QuantityRef(Quantity.POSITION, body.axes[0]),

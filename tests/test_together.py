@@ -94,9 +94,9 @@ def test_a_shared_scale_does_not_average_out():
             {FactId(SCALE, "series s"): scale},
         )
         evaluator = Evaluator()
-        seen = evaluator.observed(made, made.entries[0])
+        context = evaluator.trial_context(made, made.entries[0])
         found = evaluator.curve_in_series(made, "s", LINE, always)
-        speeds.append((found.together["y₁"].value.u, SCALE in seen.shared))
+        speeds.append((found.together["y₁"].value.u, SCALE in context.shared))
     for u, scaled in speeds:
         assert not scaled or u == pytest.approx(0.005, rel=0.05)
 

@@ -382,7 +382,7 @@ def test_closing_asks_about_unsaved_changes(open_window, demo, monkeypatch):
 def window_edit(window):
     from inertian.project.edits import edge_moved
 
-    project = window.document.settled
+    project = window.document.committed
     return edge_moved(project, project.entries[0].trial.id, "before", "start", 0.2)
 
 

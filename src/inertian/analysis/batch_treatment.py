@@ -57,7 +57,7 @@ def treat_alike(
     nothing is changed.
     """
     pattern = project.entry(source)
-    suggested = suggest_spans(pattern.counted)
+    suggested = suggest_spans(pattern.used_trial)
     wanted, changed = [t for t in targets if t != source], project
     doubts: dict[str, list[str]] = {}
     for number, trial in enumerate(wanted, 1):

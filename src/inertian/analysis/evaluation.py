@@ -103,7 +103,7 @@ def _stated(entries: Sequence[Entry]) -> float:
 
     It stands for σ of the series, which is spread over the readings as the columns say.
     """
-    sigmas = [stated_sigma(body) for entry in entries for body in entry.counted.followed]
+    sigmas = [stated_sigma(body) for entry in entries for body in entry.used_trial.followed]
     known = [sigma for sigma in sigmas if sigma is not None]
     return float(np.sqrt(np.mean(np.square(known)))) if known and len(known) == len(sigmas) else 0.0
 
@@ -160,7 +160,7 @@ class Evaluator:
         entries, settings = project.entries_of(name), project.series_named(name)
         typed = project.fact(READING_NOISE, entries[0]) if entries else None
         given = typed[1].si if typed else None
-        counted = [e.counted for e in entries]
+        counted = [e.used_trial for e in entries]
         key = (
             name,
             settings.motion,
@@ -182,7 +182,7 @@ class Evaluator:
         after: dict[str, tuple[BodyFit, ...]] = {}
         refused: dict[str, InertianError] = {}
         for entry in entries:
-            trial, spans = entry.counted, entry.spans
+            trial, spans = entry.used_trial, entry.spans
             try:
                 for side, place in ((before, "before"), (after, "after")):
                     own = [(b.name, getattr(spans.of(b.name), place)) for b in trial.followed]
@@ -220,13 +220,13 @@ class Evaluator:
         series = self.series(project, entry.series)
         given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
         e = project.fact(RESTITUTION, entry) if given else None
-        masses, stretches = project.masses(entry), project.stretches(entry)
+        masses, scale_facts = project.masses(entry), project.scale_facts(entry)
         offsets, turned = project.clock_offsets(entry), project.frame_facts(entry)
 
         def compute() -> CollisionInputs:
-            return _read(entry, series, masses, e, {**stretches, **turned}, offsets)
+            return _read(entry, series, masses, e, {**scale_facts, **turned}, offsets)
 
-        facts = (*masses.items(), *stretches.items(), *offsets.items(), *turned.items())
+        facts = (*masses.items(), *scale_facts.items(), *offsets.items(), *turned.items())
         key = ("readings", trial, entry.spans, entry.frame, e, facts)
         return self._result(key, series, compute)
 
@@ -239,14 +239,14 @@ class Evaluator:
         key = ("accounts", tuple(expectations.items()))
         return self._result(key, readings, lambda: build_accounts(readings, expectations))
 
-    def observed(self, project: Project, entry: Entry) -> TrialContext:
+    def trial_context(self, project: Project, entry: Entry) -> TrialContext:
         """Return a trial as readings see it: samples that count, spans, frame, facts and the noise
         of its series.
         """
         series = self.series(project, entry.series)
         masses = project.masses(entry)
         shared = {
-            **project.stretches(entry),
+            **project.scale_facts(entry),
             **project.frame_facts(entry),
             **project.centre_facts(entry),
         }
@@ -259,18 +259,18 @@ class Evaluator:
             entry.spans,
             entry.frame,
             *facts,
-            project.own,
+            project.derived,
             entry.named,
             window,
         )
         noise = series.noise_of(entry.trial.id)
         if not (np.isfinite(noise.dof) or series.fitted) and entry.trial.followed:
-            alone = partial(noise_of_trial, entry.counted, entry.spans)
-            noise = noise.or_scatter(self._sure(("noise", entry.spans), entry.counted, alone))
-        known = self._of_trial(entry.counted, "derivatives", LocalFitCache)
+            alone = partial(noise_of_trial, entry.used_trial, entry.spans)
+            noise = noise.or_scatter(self._sure(("noise", entry.spans), entry.used_trial, alone))
+        known = self._of_trial(entry.used_trial, "derivatives", LocalFitCache)
         made = partial(
             TrialContext,
-            entry.counted,
+            entry.used_trial,
             entry.spans,
             entry.frame,
             noise,
@@ -287,17 +287,17 @@ class Evaluator:
 
     def named(self, project: Project, entry: Entry) -> dict[str, Scalar | InertianError]:
         """Return the results of a trial's named readings, or why there are none."""
-        seen = self.observed(project, entry)
+        context = self.trial_context(project, entry)
         return {
-            n.name: self._result(("named", n), seen, partial(read_named, seen, n))
+            n.name: self._result(("named", n), context, partial(read_named, context, n))
             for n in entry.named
         }
 
     def curves(self, project: Project, entry: Entry) -> list[CurveResult | InertianError]:
         """Return the curves fitted in a trial, in order, or why they cannot be."""
-        seen = self.observed(project, entry)
+        context = self.trial_context(project, entry)
         return [
-            self._result(("curve", c), seen, partial(fit_curve_request, seen, c))
+            self._result(("curve", c), context, partial(fit_curve_request, context, c))
             for c in entry.curves
         ]
 
@@ -305,7 +305,7 @@ class Evaluator:
         self,
         project: Project,
         series: str,
-        asked: CurveRequest,
+        request: CurveRequest,
         progress: Callable[[int, int], bool],
     ) -> SeriesCurve:
         """Fit the same curve over the spans of one name in all trials of a series, and take
@@ -318,15 +318,15 @@ class Evaluator:
         for done, entry in enumerate(entries):
             if not progress(done, len(entries)):
                 break
-            seen = self.observed(project, entry)
-            result: CurveResult | InertianError = NoValueError(f"There is no {asked.body} in it.")
-            if asked.body in (TOTAL, *(b.name for b in entry.trial.bodies)):
+            context = self.trial_context(project, entry)
+            result: CurveResult | InertianError = NoValueError(f"There is no {request.body} in it.")
+            if request.body in (TOTAL, *(b.name for b in entry.trial.bodies)):
                 result = self._result(
-                    ("curve", asked), seen, partial(fit_curve_request, seen, asked)
+                    ("curve", request), context, partial(fit_curve_request, context, request)
                 )
             trials.append((entry.trial.name, result))
             if not isinstance(result, InertianError):
-                usable.append((seen, result))
+                usable.append((context, result))
         symbols = tuple(s for s, _ in usable[0][1].parameters) if usable else ()
         common = {symbol: combine_parameters(usable, symbol) for symbol in symbols}
         return SeriesCurve(
@@ -340,8 +340,10 @@ class Evaluator:
         self, project: Project, entry: Entry, shown: QuantityRef, body: str
     ) -> tuple[Array, Array] | InertianError:
         """Return a quantity and its standard uncertainty at all samples, or why there is none."""
-        seen = self.observed(project, entry)
-        return self._result(("band", shown, body), seen, partial(at_all_samples, seen, shown, body))
+        context = self.trial_context(project, entry)
+        return self._result(
+            ("band", shown, body), context, partial(at_all_samples, context, shown, body)
+        )
 
     def _sure(self, key: Hashable, source: object, compute: Callable[[], Result]) -> Result:
         """As `_result`, for what cannot fail."""
@@ -373,11 +375,11 @@ def _read(
     series: SeriesResult,
     masses: Mapping[str, tuple[FactId, Fact]],
     e: tuple[FactId, Fact] | None,
-    stretches: Mapping[str, tuple[FactId, Fact]],
+    scale_facts: Mapping[str, tuple[FactId, Fact]],
     offsets: Mapping[str, tuple[FactId, Fact]],
 ) -> CollisionInputs:
     """Read one collision off the fits of its series. Raises InertianError with what is missing."""
-    trial, spans = entry.counted, entry.spans
+    trial, spans = entry.used_trial, entry.spans
     contact = spans.contact
     marked = trial.id in series.refused or (trial.id in series.before and trial.id in series.after)
     if contact is None or (trial.followed and not marked):
@@ -399,7 +401,7 @@ def _read(
         series.noise_of(trial.id),
         series.glide,
         e,
-        stretches,
+        scale_facts,
         offsets,
         entry.frame,
     )

@@ -50,7 +50,7 @@ def span_moved(project: Project, trial: str, span: str, shift: float) -> Edit:
 def spans_suggested(project: Project, trial: str) -> Edit:
     """Mark the spans that the finder suggests; where it finds nothing, in thirds, to be dragged."""
     entry = project.entry(trial)
-    spans = suggest_spans(entry.counted)
+    spans = suggest_spans(entry.used_trial)
     if not spans:
         start, stop = _limits(entry)
         length = stop - start
@@ -148,7 +148,7 @@ def trials_joined(
     return Edit(f"Join “{two.trial.name}” to “{one.trial.name}”", project)
 
 
-def stretch_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
+def scale_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
     """Correct the scale of pixels, or the time base, of a whole series; spans stay at the samples
     they were at.
 
@@ -159,7 +159,7 @@ def stretch_set(project: Project, series: str, name: str, fact: Fact) -> Edit:
         if name == TIME_BASE:
             ratio = fact.si / trial.time_base
             project = project.with_entry(
-                stretched_times(entry, replace(trial, time_base=fact.si), ratio)
+                with_trial_in_other_time(entry, replace(trial, time_base=fact.si), ratio)
             )
         elif name == SCALE:
             bodies = tuple(
@@ -184,7 +184,7 @@ def fitting(trial: Trial, steps: Sequence[TidyStep], frame: Frame) -> Frame:
     return frame
 
 
-def stretched_times(entry: Entry, trial: Trial, ratio: float) -> Entry:
+def with_trial_in_other_time(entry: Entry, trial: Trial, ratio: float) -> Entry:
     """Return an entry with another trial; all that is kept in file time moves along with the
     samples it was at.
     """

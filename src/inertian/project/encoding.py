@@ -167,7 +167,7 @@ def analysis_of(project: Project) -> SavedAnalysis:
         recipes=[asdict(r) for r in project.recipes],
         quantities=[
             SavedDerived(name=q.name, symbol=q.symbol, unit=q.unit, formula=q.text)
-            for q in project.own
+            for q in project.derived
         ],
     )
 

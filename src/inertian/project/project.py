@@ -58,18 +58,18 @@ class Entry:
     curves: tuple[CurveRequest, ...] = ()
 
     @property
-    def ready(self) -> PreparedTrial:
+    def prepared(self) -> PreparedTrial:
         """The samples that count, in the frame; equal steps and frames give the identical
         answer.
         """
         return prepare(self.trial, self.steps, self.frame)
 
     @property
-    def counted(self) -> Trial:
+    def used_trial(self) -> Trial:
         """The trial as later stages see it: samples set aside are missing, positions are in the
         frame.
         """
-        return self.ready.trial
+        return self.prepared.trial
 
 
 @dataclass(frozen=True)
@@ -96,7 +96,7 @@ class Project:
     series: tuple[Series, ...] = ()
     setup: Mapping[FactId, Fact] = field(default_factory=dict)
     recipes: tuple["Recipe", ...] = ()
-    own: tuple[DerivedQuantity, ...] = ()  # quantities of one's own, for all trials
+    derived: tuple[DerivedQuantity, ...] = ()  # derived quantities, for all trials
 
     def with_recipe(self, recipe: "Recipe") -> "Project":
         """Return this project with one recipe more, in place of an older one for the same
@@ -138,7 +138,7 @@ class Project:
         found = {body.name: self.fact(mass_key(body.name), entry) for body in entry.trial.followed}
         return {body: fact for body, fact in found.items() if fact is not None}
 
-    def stretches(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
+    def scale_facts(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
         """Return the facts that stretch all lengths ("scale") or all times ("time base") of a
         trial, where they do.
         """
@@ -170,8 +170,8 @@ class Project:
         """Return the formulas that hold for a trial, by symbol: ready-made ones, and those of one's
         own before them.
         """
-        ready = (*READY_MADE, *centre_of_mass_quantities(len(entry.trial.followed)))
-        return {q.symbol: q for q in (*ready, *self.own)}
+        prepared = (*READY_MADE, *centre_of_mass_quantities(len(entry.trial.followed)))
+        return {q.symbol: q for q in (*prepared, *self.derived)}
 
     def offered(self, entry: Entry) -> list[QuantityRef]:
         """Return the formulas that a trial has all positions, sensors and facts for, or that are
@@ -187,7 +187,11 @@ class Project:
         readings = tuple(units_by_name(entry.named).items())
         return list(
             _offered(
-                tuple(self.quantities(entry).values()), self.own, bodies, frozenset(facts), readings
+                tuple(self.quantities(entry).values()),
+                self.derived,
+                bodies,
+                frozenset(facts),
+                readings,
             )
         )
 
@@ -253,7 +257,7 @@ def _offered(
             ):
                 unit = str(made.dimension)
                 found.append(
-                    QuantityRef(Quantity.OWN, quantity.symbol, "" if unit == "1" else unit)
+                    QuantityRef(Quantity.DERIVED, quantity.symbol, "" if unit == "1" else unit)
                 )
                 break
     return tuple(found)

@@ -87,7 +87,7 @@ class SavedQuantity(_Strict):
 
 
 class SavedDerived(_Strict):
-    """A quantity of one's own: how it is called, the unit it is shown in, and its formula."""
+    """A derived quantity: how it is called, the unit it is shown in, and its formula."""
 
     name: str
     symbol: str

@@ -37,7 +37,7 @@ def rows_set_aside(
     reason grows.
     """
     entry = project.entry(trial)
-    before = entry.ready.aside.get(body, ())
+    before = entry.prepared.aside.get(body, ())
     new = set(rows) - set(before)
     name = f"Set {len(new)} aside: {reason}"
     if not new:
@@ -65,7 +65,7 @@ def rows_taken_back(project: Project, trial: str, body: str, rows: Iterable[int]
     """
     entry, back = project.entry(trial), set(rows)
     count, steps = len(entry.trial.t), []
-    for step, effect in zip(entry.steps, entry.ready.effects, strict=True):
+    for step, effect in zip(entry.steps, entry.prepared.effects, strict=True):
         if not step.on or step.kind is StepKind.BRIDGE or not effect.counts.get(body):
             steps.append(step)
             continue
@@ -134,7 +134,7 @@ def trimmed(project: Project, trial: str, start: float, stop: float) -> Edit:
 def gap_bridged(project: Project, trial: str, body: str, time: float) -> Edit:
     """Draw through the gap of a body around a moment; nothing is fitted to it. Raises TidyError."""
     entry = project.entry(trial)
-    run = gap_around(entry.trial, body, time, entry.ready.aside.get(body))
+    run = gap_around(entry.trial, body, time, entry.prepared.aside.get(body))
     return _stepped(
         project, entry, (*entry.steps, TidyStep(StepKind.BRIDGE, (run,), body)), "Bridge a gap"
     )

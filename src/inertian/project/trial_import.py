@@ -135,8 +135,8 @@ def bring_in(
                 trials += trials_of(replace(reading, recipe=recipe))
             except InertianError as error:
                 reasons.append(str(error))
-        project = _with_stretches(
-            project.with_recipe(recipe), _stretching(make, recipe), f"series {series}"
+        project = _with_scale_facts(
+            project.with_recipe(recipe), _with_stated_scale(make, recipe), f"series {series}"
         )
     for body, mass in masses.items():
         project = project.with_fact(FactId(mass_key(body)), mass)
@@ -144,7 +144,7 @@ def bring_in(
     return Edit(name, with_trials(project, trials, series)), reasons
 
 
-def _stretching(make: FileGroup, recipe: "Recipe") -> "Recipe":
+def _with_stated_scale(make: FileGroup, recipe: "Recipe") -> "Recipe":
     """The recipe with the scale that the files themselves state, if they all state the same one."""
     stated = {reading.scale for reading in make.readings}
     return (
@@ -152,7 +152,7 @@ def _stretching(make: FileGroup, recipe: "Recipe") -> "Recipe":
     )
 
 
-def _with_stretches(project: Project, recipe: "Recipe", scope: str) -> Project:
+def _with_scale_facts(project: Project, recipe: "Recipe", scope: str) -> Project:
     if recipe.scale is not None:
         project = project.with_fact(
             FactId(SCALE, scope), _fact(recipe.scale, Unit("m/px", "number", 1.0))
@@ -180,7 +180,7 @@ def reread(project: Project, trial: str, recipe: "Recipe") -> Edit:
     from inertian.files.reader import read_bytes
     from inertian.files.trial_building import trials_of
     from inertian.motion.recording.tidying import carried_over
-    from inertian.project.edits import fitting, stretched_times
+    from inertian.project.edits import fitting, with_trial_in_other_time
 
     entry = project.entry(trial)
     origin = entry.trial.provenance
@@ -197,10 +197,12 @@ def reread(project: Project, trial: str, recipe: "Recipe") -> Edit:
         * new.time_unit.factor
         / (entry.trial.time_base * entry.trial.time_unit.factor)
     )
-    kept = stretched_times(entry, new, ratio) if ratio != 1.0 else replace(entry, trial=new)
+    kept = (
+        with_trial_in_other_time(entry, new, ratio) if ratio != 1.0 else replace(entry, trial=new)
+    )
     steps = carried_over(entry.steps, ratio * entry.trial.t, new.t)
     kept = replace(kept, steps=steps, frame=fitting(new, steps, kept.frame))
     project = project.with_entry(kept).with_recipe(recipe)
     return Edit(
-        f"Read “{new.name}” again", _with_stretches(project, recipe, f"series {entry.series}")
+        f"Read “{new.name}” again", _with_scale_facts(project, recipe, f"series {entry.series}")
     )

@@ -85,7 +85,7 @@ class BatchDialog(QDialog):
         self.go.setEnabled(count > 0)
 
     def _start(self) -> None:
-        project, targets = self._document.settled, self.chosen()
+        project, targets = self._document.committed, self.chosen()
         self.go.setEnabled(False)
         self.list.setEnabled(False)
         self.bar.setRange(0, len(targets))

@@ -128,9 +128,9 @@ class BenchStage(QWidget):
             return
         trial = entry.trial
         self._lay_out(self._wanted(entry))
-        seen = (trial.id, trial.t[0], trial.t[-1])
-        if self._trial != seen:
-            self._trial = seen
+        context = (trial.id, trial.t[0], trial.t[-1])
+        if self._trial != context:
+            self._trial = context
             self._zooms = []
             self.show_all()
         self._ask.setVisible(not entry.spans)
@@ -145,7 +145,7 @@ class BenchStage(QWidget):
                     strip.draw(*traces_of(self._document, self.view, entry, shown))
                 elif self.results_ready and not self._document.awaits(entry):
                     strip.draw(*traces_of(self._document, self.view, entry, shown))
-                    self._document.known.add(entry.counted)
+                    self._document.known.add(entry.used_trial)
                 else:
                     strip.draw([], words.DERIVING)
             if self._side is not None:
@@ -171,7 +171,7 @@ class BenchStage(QWidget):
     def _lay_out(self, wanted: list[Key]) -> None:
         if wanted == list(self._strips):
             return
-        seen = self._range()
+        context = self._range()
         old, self._strips = self._strips, {}
         for place, key in enumerate(wanted):
             strip = old.pop(key, None) or Strip(self._document, self._theme, self, *key)
@@ -196,8 +196,8 @@ class BenchStage(QWidget):
             box.sigXRangeChanged.connect(self._lead(first))
             first.setProperty("leads", True)
         self._column.setMinimumHeight(sum(s.minimumHeight() + 5 for s in strips))
-        if seen is not None:
-            box.setXRange(*seen, padding=0)
+        if context is not None:
+            box.setXRange(*context, padding=0)
 
     def _lead(self, strip: Strip) -> Callable[[object, tuple[float, float]], None]:
         """What the rail does while this strip is the first."""

@@ -54,7 +54,9 @@ class BenchActions(QObject):
         else:
             begun, self._view.begun = self._view.begun, None
             name = entry.spans.free_name("span")
-            self._do(lambda: span_added(self._document.settled, entry.trial.id, begun, line, name))
+            self._do(
+                lambda: span_added(self._document.committed, entry.trial.id, begun, line, name)
+            )
             self._bench.say("")
             self._bench.rail.type_name(name)
 
@@ -69,7 +71,7 @@ class BenchActions(QObject):
             self._bench.say(words.NOT_A_SPAN)
             return
         self._bench.rail.activate(None)
-        self._document.do(span_removed(self._document.settled, entry.trial.id, active.span))
+        self._document.do(span_removed(self._document.committed, entry.trial.id, active.span))
 
     def edge_to_line(self, edge: str) -> None:
         """Move the start or stop of the span in hand to the plumb line."""
@@ -78,7 +80,7 @@ class BenchActions(QObject):
             self._bench.say(words.NO_LINE if line is None else words.NOT_A_SPAN)
             return
         self._bench.rail.activate(Handle(name, edge))
-        self._do(lambda: edge_moved(self._document.settled, entry.trial.id, name, edge, line))
+        self._do(lambda: edge_moved(self._document.committed, entry.trial.id, name, edge, line))
 
     # -- tidying -----------------------------------------------------------------------------------
 
@@ -113,7 +115,7 @@ class BenchActions(QObject):
         undo = self._document.history.undo_name or ""
         if entry is None or not entry.steps or not undo.endswith(f"aside: {old}") or old == reason:
             return
-        project = self._document.settled
+        project = self._document.committed
         last = project.entry(entry.trial.id).steps[-1]
         if last.kind is StepKind.SET_ASIDE and last.reason == old:
             rows = last.rows(len(entry.trial.t)).tolist()
@@ -128,7 +130,7 @@ class BenchActions(QObject):
         """Take all fits of the trial away."""
         entry = self._document.entry
         if entry is not None and entry.curves:
-            self._document.do(curves_removed(self._document.settled, entry.trial.id))
+            self._document.do(curves_removed(self._document.committed, entry.trial.id))
 
     def treat_others(self) -> None:
         """Ask which other trials to treat like this one, and do it in one edit."""

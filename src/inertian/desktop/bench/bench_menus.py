@@ -132,17 +132,19 @@ def span_menu(bench: BenchInterface, document: Document, name: str) -> QMenu:
         action.setCheckable(True)
         action.setChecked(kind is span.kind)
         action.triggered.connect(
-            lambda _c, kind=kind: document.do(span_kind_set(document.settled, trial, name, kind))
+            lambda _c, kind=kind: document.do(span_kind_set(document.committed, trial, name, kind))
         )
     split = menu.addAction(words.SPAN_SPLIT)
     split.setEnabled(not span.bodies and len(entry.trial.followed) > 1)
-    split.triggered.connect(lambda: document.do(span_split(document.settled, trial, name)))
+    split.triggered.connect(lambda: document.do(span_split(document.committed, trial, name)))
     others = [e.trial.id for e in document.project.entries_of(entry.series) if e.trial.id != trial]
     copy = menu.addAction(words.SPAN_COPY)
     copy.setEnabled(bool(others))
-    copy.triggered.connect(lambda: document.do(span_copied(document.settled, trial, name, others)))
+    copy.triggered.connect(
+        lambda: document.do(span_copied(document.committed, trial, name, others))
+    )
     menu.addSeparator()
     menu.addAction(words.SPAN_REMOVE.format(name=name)).triggered.connect(
-        lambda: document.do(span_removed(document.settled, trial, name))
+        lambda: document.do(span_removed(document.committed, trial, name))
     )
     return menu

@@ -72,13 +72,13 @@ class Drag:
         entry = document.entry
         assert entry is not None  # a handle was hit, so there is a trial
         self._trial = entry.trial.id
-        spans = document.settled.entry(self._trial).spans
+        spans = document.committed.entry(self._trial).spans
         self._offset = edge_time(spans, handle) - grabbed
 
     def move(self, time: float) -> None:
         """Follow the pointer to a time in s."""
         self._document.preview(
-            handle_moved(self._document.settled, self._trial, self.handle, time + self._offset)
+            handle_moved(self._document.committed, self._trial, self.handle, time + self._offset)
         )
 
     def finish(self) -> None:
@@ -102,7 +102,7 @@ class NewSpan:
     def move(self, time: float) -> None:
         """Follow the pointer to a time in s."""
         try:
-            edit = span_added(self._document.settled, self._trial, self._begun, time)
+            edit = span_added(self._document.committed, self._trial, self._begun, time)
         except InertianError:  # no length yet
             self._document.abandon()
         else:

@@ -21,14 +21,16 @@ def readings_at(
     """Return value and slope of a body's quantity at a time in s, as far as there are samples for
     them.
     """
-    seen = document.evaluator.observed(document.project, entry)
+    context = document.evaluator.trial_context(document.project, entry)
     try:
-        found = at_moment(seen, shown, body, time)
-        together = scalars(seen, {str(kind): one for kind, one in found.items()})
+        found = at_moment(context, shown, body, time)
+        together = scalars(context, {str(kind): one for kind, one in found.items()})
     except InertianError as error:
         return error
-    asked = {kind: NamedReading("", kind, shown, body, (time,)) for kind in found}
-    return {kind: interval_if_nonlinear(seen, asked[kind], together[str(kind)]) for kind in found}
+    request = {kind: NamedReading("", kind, shown, body, (time,)) for kind in found}
+    return {
+        kind: interval_if_nonlinear(context, request[kind], together[str(kind)]) for kind in found
+    }
 
 
 def readings_text(view: ViewState, shown: QuantityRef, found: dict[ReadingKind, Scalar]) -> str:

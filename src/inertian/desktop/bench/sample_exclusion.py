@@ -55,9 +55,9 @@ def toggle_sample(document: Document, view: ViewState, body: str, row: int) -> E
     """Return the edit that sets one sample aside, or lets it count again if it was."""
     entry = document.entry
     assert entry is not None
-    if row in entry.ready.aside.get(body, ()):
-        return rows_taken_back(document.settled, entry.trial.id, body, [row])
-    return rows_set_aside(document.settled, entry.trial.id, body, [row], view.reason)
+    if row in entry.prepared.aside.get(body, ()):
+        return rows_taken_back(document.committed, entry.trial.id, body, [row])
+    return rows_set_aside(document.committed, entry.trial.id, body, [row], view.reason)
 
 
 def set_aside_samples(document: Document, view: ViewState, rows: dict[str, Rows]) -> int:
@@ -65,7 +65,7 @@ def set_aside_samples(document: Document, view: ViewState, rows: dict[str, Rows]
     entry = document.entry
     if entry is None or not rows:
         return 0
-    project, count = document.settled, 0
+    project, count = document.committed, 0
     for body, own in rows.items():
         project = rows_set_aside(project, entry.trial.id, body, own.tolist(), view.reason).project
         count += len(own)

@@ -222,7 +222,9 @@ class SpanRail(RailRuler):
         if self.active == LINE:
             self.view.move_line(time)
         else:
-            self.document.do(handle_moved(self.document.settled, entry.trial.id, self.active, time))
+            self.document.do(
+                handle_moved(self.document.committed, entry.trial.id, self.active, time)
+            )
 
     def take_line(self) -> None:
         """Let keys move the plumb line; it comes to the middle of what is seen if there is none."""
@@ -287,11 +289,13 @@ class SpanRail(RailRuler):
         if self.active == LINE:
             self.view.move_line(time)
         else:
-            self.document.do(handle_moved(self.document.settled, entry.trial.id, self.active, time))
+            self.document.do(
+                handle_moved(self.document.committed, entry.trial.id, self.active, time)
+            )
 
     def _take_name(self, text: str) -> None:
         entry, old = self.document.entry, self.active.span
-        edit = span_renamed(self.document.settled, entry.trial.id, old, text)
+        edit = span_renamed(self.document.committed, entry.trial.id, old, text)
         self.active = Handle(text.strip(), "body")
         self.document.do(edit)
         self.activate(self.active)
@@ -302,7 +306,7 @@ class SpanRail(RailRuler):
         if len(parts) != 2:
             raise SpanError(text or "…", words.SPAN_TIMES_WRONG)
         start, stop = (parse_fact(part, "time", seconds).si + zero for part in parts)
-        edit = span_added(self.document.settled, self.document.entry.trial.id, start, stop)
+        edit = span_added(self.document.committed, self.document.entry.trial.id, start, stop)
         old = {s.name for s in self._spans()}
         self.document.do(edit)
         new = next((s.name for s in self._spans() if s.name not in old), None)

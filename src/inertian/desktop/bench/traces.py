@@ -70,7 +70,9 @@ def traces_of(
         channels = channels_of(body, shown)
         if not any(shown.along in ("", "magnitude", c.axis) for c in channels):
             continue
-        if shown.quantity is Quantity.OWN and not _of_its_own(document, entry, shown, body.name):
+        if shown.quantity is Quantity.DERIVED and not _of_its_own(
+            document, entry, shown, body.name
+        ):
             continue
         made = _trace(document, view, entry, shown, body.name, place, series)
         if isinstance(made, InertianError):
@@ -83,7 +85,7 @@ def traces_of(
             walls = entry.spans.walls()
             place, nothing = len(entry.trial.bodies), np.full(len(entry.trial.t), -1)
             made = Trace(
-                words.ALL_BODIES, place, entry.counted.t, *total, walls=walls, rows=nothing
+                words.ALL_BODIES, place, entry.used_trial.t, *total, walls=walls, rows=nothing
             )
             found.append(made if factor == 1.0 else _in_unit(made, factor))
     return found, why
@@ -94,11 +96,11 @@ def _of_its_own(document: Document, entry: Entry, shown: QuantityRef, body: str)
     first = entry.trial.bodies[0].name
     if body == first:
         return True
-    seen = document.evaluator.observed(document.project, entry)
+    context = document.evaluator.trial_context(document.project, entry)
     try:
         return (
-            resolved_formula(seen, shown.axis, body).needed
-            != resolved_formula(seen, shown.axis, first).needed
+            resolved_formula(context, shown.axis, body).needed
+            != resolved_formula(context, shown.axis, first).needed
         )
     except NoValueError:
         return True
@@ -113,10 +115,10 @@ def _trace(
     place: int,
     series: SeriesResult,
 ) -> Trace | InertianError:
-    trial = entry.counted
+    trial = entry.used_trial
     raw = shown.quantity in (Quantity.POSITION, Quantity.SENSOR)
     if raw and shown.axis != "magnitude":
-        y, u = _channel(entry.counted, body, shown), None
+        y, u = _channel(entry.used_trial, body, shown), None
     else:
         band = document.evaluator.band(document.project, entry, shown, body)
         if isinstance(band, InertianError):
@@ -126,7 +128,7 @@ def _trace(
         result
         for result in document.evaluator.curves(document.project, entry)
         if not isinstance(result, InertianError)
-        and (result.asked.shown, result.asked.body) == (shown, body)
+        and (result.request.shown, result.request.body) == (shown, body)
     ]
     trace = Trace(
         body,
@@ -146,7 +148,7 @@ def _trace(
 
 def _with_excluded(trace: Trace, view: ViewState, entry: Entry, shown: QuantityRef) -> Trace:
     """A trace with what is set aside, bridged, or about to be set aside."""
-    t, ready, body = entry.counted.t, entry.ready, trace.body
+    t, ready, body = entry.used_trial.t, entry.prepared, trace.body
     gone = ready.aside.get(body, NOTHING[0].astype(np.intp))
     whole = _channel(ready.whole, body, shown)
     bridge = ready.bridges.get((body, shown.axis))
@@ -185,13 +187,13 @@ def _pieces(series: SeriesResult, trial: str, body: str, shown: QuantityRef) -> 
 
 
 def _curve(entry: Entry, result: object) -> Points:
-    span = entry.spans.named(result.asked.span)
+    span = entry.spans.named(result.request.span)
     t = np.linspace(span.start, span.stop, CURVE_POINTS)
     return t, result.fit.curve(t)
 
 
 def _reach(entry: Entry, result: CurveResult) -> tuple[Points, Points]:
-    span = entry.spans.named(result.asked.span)
+    span = entry.spans.named(result.request.span)
     t = np.linspace(span.start, span.stop, CURVE_POINTS)
     low, high = result.reach(t)
     return (t, low), (t, high)
@@ -208,11 +210,11 @@ def residual_traces(
     for result in document.evaluator.curves(document.project, entry):
         if (
             isinstance(result, InertianError)
-            or result.asked.shown != shown
-            or result.asked.body == TOTAL
+            or result.request.shown != shown
+            or result.request.body == TOTAL
         ):
             continue
-        body = result.asked.body
+        body = result.request.body
         rows = np.searchsorted(entry.trial.t, result.fit.t)
         reach = tuple((t, factor * (y - result.fit.curve(t))) for t, y in _reach(entry, result))
         reach = reach if np.isfinite(result.spread) else ()

@@ -230,7 +230,7 @@ class ImportController(QObject):
         entry = self._document.entry
         if entry is None:
             return
-        if len(self._document.settled.entries) < 2:
+        if len(self._document.committed.entries) < 2:
             self._say(words.JOIN_ALONE)
             return
         JoinDialog(self._window, self._document, self._theme, entry).exec()
@@ -241,7 +241,7 @@ class ImportController(QObject):
         """Make trials of all files on the desk."""
         from inertian.project.trial_import import bring_in, reread, whole_recipe
 
-        desk, project = self.desk, self._document.settled
+        desk, project = self.desk, self._document.committed
         makes, again = list(desk.makes), desk.reading_again
         if not makes or any(make.topics() for make in makes) or desk.busy:
             return
@@ -264,7 +264,7 @@ class ImportController(QObject):
     def _brought_in(self, made: tuple[Project, Edit, list[str], Evaluator]) -> None:
         project, edit, reasons, known = made
         if (
-            project is not self._document.settled
+            project is not self._document.committed
         ):  # something was changed meanwhile: do it on top of that
             self.bring_in()
             return

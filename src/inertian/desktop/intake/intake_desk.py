@@ -100,7 +100,7 @@ class IntakeDesk(QObject):
         """Read files, add them to the desk, then call `then`; recipes of the project are used by
         themselves.
         """
-        recipes = self._document.settled.recipes
+        recipes = self._document.committed.recipes
         self._reads += 1
         self._cancel = False
 

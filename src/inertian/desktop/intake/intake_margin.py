@@ -226,7 +226,7 @@ class IntakeMargin(QScrollArea):
         """Three lines for each: who is who, masses, which way is positive."""
         self._section(column, words.WHO_IS_WHO)
         read = {new: old for old, new in recipe.names}
-        known = _known_masses(self._document.settled)
+        known = _known_masses(self._document.committed)
         for place, body in enumerate(bodies):
             row = QHBoxLayout()
             row.setSpacing(4)

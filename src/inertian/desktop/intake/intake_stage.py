@@ -175,7 +175,7 @@ class IntakeStage(QWidget):
         count = sum(make.count() for make in desk.makes)
         asked = next((r.file for _, _, r in desk.files() if r.questions), "")
         if desk.reading_again is not None:
-            name = self._document.settled.entry(desk.reading_again).trial.name
+            name = self._document.committed.entry(desk.reading_again).trial.name
             self.bring_in.setText(words.READ_AGAIN_BUTTON.format(name=name))
         else:
             self.bring_in.setText(

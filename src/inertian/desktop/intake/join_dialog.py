@@ -40,7 +40,7 @@ class JoinDialog(QDialog):
         self._found: Fact | None = None
         self.other = DropDown(theme)
         self.other.setAccessibleName(words.JOIN_OTHER)
-        for other in document.settled.entries:
+        for other in document.committed.entries:
             if other is not entry:
                 self.other.addItem(other.trial.name, other.trial.id)
         self.offset, self.facing, self.length = (
@@ -93,7 +93,7 @@ class JoinDialog(QDialog):
     # -- what was typed ----------------------------------------------------------------------------
 
     def _second(self) -> Trial:
-        return self._document.settled.entry(self.other.currentData()).trial
+        return self._document.committed.entry(self.other.currentData()).trial
 
     def _find(self) -> None:
         """Bring the clocks together by what both saw of the contact."""
@@ -153,7 +153,7 @@ class JoinDialog(QDialog):
         try:
             offset, facing = self._read()
             edit = trials_joined(
-                self._document.settled,
+                self._document.committed,
                 self._entry.trial.id,
                 self.other.currentData(),
                 offset,

@@ -81,8 +81,10 @@ class Intervals(QWidget):
         if ledger.expectation is not Expectation.NOT_CONSERVED:
             shade = QColor(self._theme.fill)
             shade.setAlpha(70)
-            seen = ledger.judgement.smallest_visible
-            painter.fillRect(QRectF(x(-seen), top, x(seen) - x(-seen), bottom - top), shade)
+            context = ledger.judgement.smallest_visible
+            painter.fillRect(
+                QRectF(x(-context), top, x(context) - x(-context), bottom - top), shade
+            )
         self._paint_scale(painter, x, low, high, bottom)
         painter.setPen(QPen(QColor(self._theme.edge), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(x(0.0), top), QPointF(x(0.0), bottom))

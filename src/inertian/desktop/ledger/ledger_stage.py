@@ -313,7 +313,7 @@ class LedgerStage(QScrollArea):
 
     def _mark_spans(self) -> None:
         entry = self._document.entry
-        self._document.do(spans_suggested(self._document.settled, entry.trial.id))
+        self._document.do(spans_suggested(self._document.committed, entry.trial.id))
 
     def _choose(self, law: str) -> None:
         if law != self._law:
@@ -321,10 +321,10 @@ class LedgerStage(QScrollArea):
             self.refresh()
 
     def _set_mass(self, body: str, fact: Fact) -> None:
-        self._document.do(fact_set(self._document.settled, FactId(mass_key(body)), fact))
+        self._document.do(fact_set(self._document.committed, FactId(mass_key(body)), fact))
 
     def _expect(self, law: str, expectation: Expectation, e: Fact | None) -> None:
-        entry, project = self._document.entry, self._document.settled
+        entry, project = self._document.entry, self._document.committed
         if (
             expectation is Expectation.GIVEN_E
             and e is None

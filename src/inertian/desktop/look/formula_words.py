@@ -3,7 +3,7 @@ catalogue.
 """
 
 PAGE_FORMULAS = "Formulas"
-SETUP_HEADING, FORMULAS_HEADING = "Facts of the setup", "Quantities of your own"
+SETUP_HEADING, FORMULAS_HEADING = "Facts of the setup", "Your quantities"
 SETUP_WHERE = "These hold for"
 IN_SERIES, IN_TRIAL = "all trials of “{series}”", "this trial only"
 FACT_HINTS = {

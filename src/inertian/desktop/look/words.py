@@ -324,7 +324,7 @@ def strip_title(shown: QuantityRef) -> str:
     """Return the title of a strip."""
     if shown.quantity is Quantity.SENSOR:
         return SENSOR_TITLES[shown.axis][0]
-    if shown.quantity is Quantity.OWN:
+    if shown.quantity is Quantity.DERIVED:
         return READY_TITLES.get(shown.axis, typeset_plain(shown.axis))
     return QUANTITY_TITLES[shown.quantity] + AXIS_NAMES[shown.axis]
 
@@ -491,7 +491,7 @@ FIT_CHI, FIT_SCATTER = (
     "scatter {scatter}, {dof} degrees of freedom",
 )
 FIT_R2 = "R² = {r2}; it says nothing about whether the shape is right"
-OWN_FORMULA = "A formula of one's own…"
+OWN_FORMULA = "A formula of your own…"
 FORMULA_HINT = "e.g. a + b t + c sin(w t)"
 FIT_HOLD, FIT_HELD = "Hold this parameter", "held"
 TREAT_TITLE = "Treat the others like “{name}”"

@@ -105,11 +105,11 @@ class ApparatusDialog(QDialog):
     def _build_fields(self) -> None:
         _empty(self._inner)
         self.fields = {}
-        for asked in self.way.currentData().asked:
-            hint = words.ASKED_HINTS.get(asked.kind, "")
-            self._add(asked.name, asked.label, hint, partial(_read, asked.kind, _reader(asked)))
-            self.fields[asked.name].reset()
-            self.fields[asked.name].show_fact(self._facts.get(asked.name))
+        for inputs in self.way.currentData().inputs:
+            hint = words.ASKED_HINTS.get(inputs.kind, "")
+            self._add(inputs.name, inputs.label, hint, partial(_read, inputs.kind, _reader(inputs)))
+            self.fields[inputs.name].reset()
+            self.fields[inputs.name].show_fact(self._facts.get(inputs.name))
         self._work_out()
 
     def _add(self, name: str, text: str, hint: str, read: Callable[[str, Meaning], Fact]) -> None:
@@ -149,8 +149,8 @@ class ApparatusDialog(QDialog):
 Reader = Callable[..., Fact]
 
 
-def _reader(asked: MeasuredInput) -> Reader:
-    return parse_fact if asked.name.startswith("h") else parse_positive
+def _reader(inputs: MeasuredInput) -> Reader:
+    return parse_fact if inputs.name.startswith("h") else parse_positive
 
 
 def _plus_minus(text: str, kind: str, unit: object, _meaning: Meaning) -> Fact:

@@ -34,7 +34,9 @@ class CombinedParametersDialog(QDialog):
 
     _progress = pyqtSignal(int, int)
 
-    def __init__(self, parent: QWidget, project: Project, series: str, asked: CurveRequest) -> None:
+    def __init__(
+        self, parent: QWidget, project: Project, series: str, request: CurveRequest
+    ) -> None:
         super().__init__(parent)
         self._worker, self._cancelled = Worker(), Event()
         self.rows: list[list[str]] = []
@@ -44,7 +46,7 @@ class CombinedParametersDialog(QDialog):
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(8)
         said = words.TOGETHER_SAID.format(
-            shape=asked.shape, span=asked.span, body=asked.body, series=series
+            shape=request.shape, span=request.span, body=request.body, series=series
         )
         heading = label(said, "heading")
         heading.setTextFormat(Qt.TextFormat.PlainText)
@@ -81,7 +83,7 @@ class CombinedParametersDialog(QDialog):
             self._progress.emit(done, of)
             return not self._cancelled.is_set()
 
-        work = partial(Evaluator().curve_in_series, project, series, asked, report)
+        work = partial(Evaluator().curve_in_series, project, series, request, report)
         self._worker.run("together", work, self._show, self._failed)
 
     def _show_progress(self, done: int, of: int) -> None:

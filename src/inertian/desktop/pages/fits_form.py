@@ -121,7 +121,7 @@ class FitsForm(QWidget):
         return menu
 
     def type_formula(self) -> None:
-        """Ask for a formula of one's own."""
+        """Ask for a formula."""
         self.formula.show()
         self.formula.setFocus()
 
@@ -132,8 +132,8 @@ class FitsForm(QWidget):
         if entry is None or shown is None or not name:
             self._complain(words.NOT_A_SPAN)
             return
-        asked = CurveRequest(shown, body, name, shape, (), formula, self.robust.isChecked())
-        self._do(curve_added(self._document.settled, entry.trial.id, asked), shape)
+        request = CurveRequest(shown, body, name, shape, (), formula, self.robust.isChecked())
+        self._do(curve_added(self._document.committed, entry.trial.id, request), shape)
 
     def _do(self, edit: object, shape: CurveShape) -> None:
         entry = edit.project.entry(self._document.entry.trial.id)
@@ -163,8 +163,8 @@ class FitsForm(QWidget):
             self._built = key
             self._build(entry)
         found = self._document.evaluator.curves(self._document.project, entry)
-        for (asked, parts), result in zip(self.results, found, strict=True):
-            self._show(asked, parts, result)
+        for (request, parts), result in zip(self.results, found, strict=True):
+            self._show(request, parts, result)
 
     def _build(self, entry: Entry) -> None:
         while self._list.count():
@@ -172,39 +172,39 @@ class FitsForm(QWidget):
             widget.hide()
             widget.deleteLater()
         self.results = []
-        for asked in entry.curves:
-            box, parts = self._box(asked)
+        for request in entry.curves:
+            box, parts = self._box(request)
             self._list.addWidget(box)
-            self.results.append((asked, parts))
+            self.results.append((request, parts))
 
-    def _box(self, asked: CurveRequest) -> tuple[QWidget, dict[str, QWidget]]:
+    def _box(self, request: CurveRequest) -> tuple[QWidget, dict[str, QWidget]]:
         box, parts = QWidget(), {}
         grid = QGridLayout(box)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(1)
         grid.setColumnStretch(1, 1)
-        body = asked.body or words.ALL_BODIES
-        form = shape_definition(asked.shape, asked.formula)
-        name = asked.formula or asked.shape
-        name = formula_words.ROBUSTLY.format(shape=name) if asked.robust else name
-        title = label(words.FIT_TITLE.format(shape=name, span=asked.span, body=body))
+        body = request.body or words.ALL_BODIES
+        form = shape_definition(request.shape, request.formula)
+        name = request.formula or request.shape
+        name = formula_words.ROBUSTLY.format(shape=name) if request.robust else name
+        title = label(words.FIT_TITLE.format(shape=name, span=request.span, body=body))
         title.setTextFormat(Qt.TextFormat.PlainText)
         title.setWordWrap(True)
-        title.setToolTip(f"{words.strip_title(asked.shown)}: y = {form.formula}")
+        title.setToolTip(f"{words.strip_title(request.shown)}: y = {form.formula}")
         gone = QToolButton()
         gone.setText("×")
         gone.setProperty("role", "small")
         gone.setToolTip(words.FIT_GONE)
         gone.setAccessibleName(words.FIT_GONE)
-        gone.clicked.connect(partial(self._remove, asked))
+        gone.clicked.connect(partial(self._remove, request))
         grid.addWidget(title, 0, 0, 1, 2)
         grid.addWidget(gone, 0, 2)
         row = 1
         for parameter in form.parameters:
             name = label(parameter.symbol, "soft")
             name.setToolTip(parameter.meaning)
-            parts |= self._parameter_parts(asked, parameter.symbol)
+            parts |= self._parameter_parts(request, parameter.symbol)
             shown = (name, parts[parameter.symbol], parts[f"hold {parameter.symbol}"])
             for column, part in enumerate(shown):
                 grid.addWidget(part, row, column)
@@ -217,17 +217,17 @@ class FitsForm(QWidget):
         parts["together"] = QPushButton(formula_words.TOGETHER)
         parts["together"].setProperty("role", "quiet")
         parts["together"].setToolTip(formula_words.TOGETHER_TITLE)
-        parts["together"].clicked.connect(partial(self.take_together, asked))
+        parts["together"].clicked.connect(partial(self.take_together, request))
         grid.addWidget(parts["together"], row, 0, 1, 3, Qt.AlignmentFlag.AlignRight)
         return box, parts
 
-    def _parameter_parts(self, asked: CurveRequest, symbol: str) -> dict[str, QWidget]:
+    def _parameter_parts(self, request: CurveRequest, symbol: str) -> dict[str, QWidget]:
         """The value of one parameter, or the field of a held one, and the ring that holds it."""
-        held = dict(asked.held)
+        held = dict(request.held)
         if symbol in held:
             value: QWidget = QLineEdit(f"{held[symbol]:.7g}".replace(".", decimal_mark()))
             value.setAccessibleName(f"{symbol} {words.FIT_HELD}")
-            value.returnPressed.connect(partial(self._hold_at, asked, symbol, value))
+            value.returnPressed.connect(partial(self._hold_at, request, symbol, value))
         else:
             value = label("")
             value.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -240,10 +240,10 @@ class FitsForm(QWidget):
         hold.setProperty("role", "small")
         hold.setToolTip(words.FIT_HOLD)
         hold.setAccessibleName(f"{words.FIT_HOLD}: {symbol}")
-        hold.clicked.connect(partial(self._hold, asked, symbol))
+        hold.clicked.connect(partial(self._hold, request, symbol))
         return {symbol: value, f"hold {symbol}": hold}
 
-    def take_together(self, asked: CurveRequest) -> None:
+    def take_together(self, request: CurveRequest) -> None:
         """Show the same curve in all trials of the series, and the common values of its
         parameters.
         """
@@ -252,13 +252,13 @@ class FitsForm(QWidget):
         entry = self._document.entry
         if entry is not None:
             self.together = CombinedParametersDialog(
-                self, self._document.settled, entry.series, asked
+                self, self._document.committed, entry.series, request
             )
             self.together.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             self.together.open()
 
     def _show(
-        self, asked: CurveRequest, parts: dict[str, QWidget], result: CurveResult | InertianError
+        self, request: CurveRequest, parts: dict[str, QWidget], result: CurveResult | InertianError
     ) -> None:
         if isinstance(result, InertianError):
             parts["remark"].setText(str(result))
@@ -267,18 +267,18 @@ class FitsForm(QWidget):
             return
         entry = self._document.entry
         parts["together"].setVisible(len(self._document.project.entries_of(entry.series)) > 1)
-        held = dict(asked.held)
+        held = dict(request.held)
         meanings = {
-            p.symbol: p.meaning for p in shape_definition(asked.shape, asked.formula).parameters
+            p.symbol: p.meaning for p in shape_definition(request.shape, request.formula).parameters
         }
         for symbol, scalar in result.parameters:
             if symbol not in held:
                 parts[symbol].setText(written(scalar.value, scalar.u, result.units[symbol]))
                 parts[symbol].setToolTip(meanings[symbol])
-        fit, unit = result.fit, self._view.unit(asked.shown.unit)
+        fit, unit = result.fit, self._view.unit(request.shown.unit)
         if result.chi_squared is None:
             scatter = (
-                f"{format_number(self._view.factor(asked.shown.unit) * fit.scatter, 2)} {unit}"
+                f"{format_number(self._view.factor(request.shown.unit) * fit.scatter, 2)} {unit}"
             )
             parts["chi"].setText(words.FIT_SCATTER.format(scatter=scatter, dof=fit.dof))
         else:
@@ -293,28 +293,28 @@ class FitsForm(QWidget):
 
     # -- asking for edits --------------------------------------------------------------------------
 
-    def _remove(self, asked: CurveRequest) -> None:
+    def _remove(self, request: CurveRequest) -> None:
         self._document.do(
-            curves_removed(self._document.settled, self._document.entry.trial.id, [asked])
+            curves_removed(self._document.committed, self._document.entry.trial.id, [request])
         )
 
-    def _hold(self, asked: CurveRequest, symbol: str, on: bool) -> None:
+    def _hold(self, request: CurveRequest, symbol: str, on: bool) -> None:
         entry = self._document.entry
         results = self._document.evaluator.curves(self._document.project, entry)
-        result = results[entry.curves.index(asked)]
-        held = {s: v for s, v in asked.held if s != symbol}
+        result = results[entry.curves.index(request)]
+        held = {s: v for s, v in request.held if s != symbol}
         if on and not isinstance(result, InertianError):
             held[symbol] = dict(result.parameters)[symbol].value
-        self._do(self._with_held(asked, held), asked.shape)
+        self._do(self._with_held(request, held), request.shape)
 
-    def _hold_at(self, asked: CurveRequest, symbol: str, field: QLineEdit) -> None:
+    def _hold_at(self, request: CurveRequest, symbol: str, field: QLineEdit) -> None:
         try:
             value = parse_fact(field.text(), "number", unit_of("number", "")).si
         except InertianError as error:
             self._complain(str(error))
             return
-        self._do(self._with_held(asked, {**dict(asked.held), symbol: value}), asked.shape)
+        self._do(self._with_held(request, {**dict(request.held), symbol: value}), request.shape)
 
-    def _with_held(self, asked: CurveRequest, held: dict[str, float]) -> object:
-        changed = replace(asked, held=tuple(held.items()))
-        return curve_added(self._document.settled, self._document.entry.trial.id, changed)
+    def _with_held(self, request: CurveRequest, held: dict[str, float]) -> object:
+        changed = replace(request, held=tuple(held.items()))
+        return curve_added(self._document.committed, self._document.entry.trial.id, changed)

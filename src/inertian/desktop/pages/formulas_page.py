@@ -1,4 +1,4 @@
-"""The formulas page of the margin: facts of the setup, and quantities of one's own."""
+"""The formulas page of the margin: facts of the setup, and derived quantities."""
 
 from functools import partial
 
@@ -197,7 +197,7 @@ class FormulasPage(QScrollArea):
 
     def measure(self, known: SetupFact, body: str) -> None:
         """Open the dialog that works a fact out from what can be measured."""
-        entry, project = self._document.entry, self._document.settled
+        entry, project = self._document.entry, self._document.committed
         masses = project.masses(entry)
         facts = {"m": masses[body][1]} if body in masses else {}
         gravity = project.setup_facts(entry).get(("g", ""))
@@ -207,13 +207,13 @@ class FormulasPage(QScrollArea):
         self.dialog.open()
 
     def _set_fact(self, known: SetupFact, body: str, fact: Fact | None) -> None:
-        self._document.do(fact_set(self._document.settled, self._key(known, body), fact))
+        self._document.do(fact_set(self._document.committed, self._key(known, body), fact))
 
     # -- formulas ----------------------------------------------------------------------------------
 
     def _show_list(self) -> None:
         _empty(self._list)
-        own = self._document.project.own
+        own = self._document.project.derived
         if not own:
             none = label(words.NONE_YET, "soft")
             none.setWordWrap(True)
@@ -299,7 +299,7 @@ class FormulasPage(QScrollArea):
     def take(self) -> None:
         """Keep the quantity that is written; what is wrong with it is said, and it stays."""
         try:
-            edit = quantity_set(self._document.settled, self._typed(), self._changing)
+            edit = quantity_set(self._document.committed, self._typed(), self._changing)
         except InertianError as error:
             self._say(str(error), wrong=True)
             return
@@ -331,7 +331,7 @@ class FormulasPage(QScrollArea):
 
     def _remove(self, one: DerivedQuantity) -> None:
         try:
-            self._document.do(quantity_removed(self._document.settled, one.symbol))
+            self._document.do(quantity_removed(self._document.committed, one.symbol))
         except InertianError as error:
             self._say(str(error), wrong=True)
 
@@ -350,7 +350,7 @@ class FormulasPage(QScrollArea):
 
     def _use_unit(self, one: DerivedQuantity, shown: QuantityRef) -> None:
         """Show the quantity in the unit that was asked for, where the table of units has it."""
-        if one.unit and one.unit != shown.unit and shown.quantity is Quantity.OWN:
+        if one.unit and one.unit != shown.unit and shown.quantity is Quantity.DERIVED:
             from inertian.quantities.dimensions import parse_unit
             from inertian.quantities.units import Unit
 

@@ -226,7 +226,7 @@ class FrameForm(QWidget):
     ) -> None:
         entry = self._document.entry
         try:
-            edit = frame_set(self._document.settled, [entry.trial.id], frame, facts, name)
+            edit = frame_set(self._document.committed, [entry.trial.id], frame, facts, name)
         except InertianError as error:
             self.said.setText(str(error))
             self._show(entry)
@@ -339,7 +339,7 @@ class FrameForm(QWidget):
         entry = self._document.entry
         _, body = self._view.in_hand()
         rows = entry.spans.named(self._span_name(entry)).rows(entry.trial.t)
-        moving = entry.counted.body(body)
+        moving = entry.used_trial.body(body)
         try:
             circle = fit_circle(*(moving.channel(axis).si[rows] for axis in "xy"))
         except (InertianError, KeyError) as error:
@@ -369,7 +369,7 @@ class FrameForm(QWidget):
         self._set(replace(entry.frame, zeros=zeros), {zero_key(body, axis): fact}, "Zero a sensor")
 
     def _same_for_all(self) -> None:
-        entry, project = self._document.entry, self._document.settled
+        entry, project = self._document.entry, self._document.committed
         facts = {name: fact for name, (_, fact) in project.frame_facts(entry).items()}
         facts |= {name: fact for name, (_, fact) in project.centre_facts(entry).items()}
         trials = [

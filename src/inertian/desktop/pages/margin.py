@@ -27,7 +27,7 @@ from inertian.physics.accounts.laws import Edge, EdgeValue
 from inertian.physics.accounts.ledger import ENERGY, Accounts, Ledger, restitution_of
 from inertian.physics.accounts.verdicts import SIGN
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key
-from inertian.project.edits import fact_set, motion_set, stretch_set, window_set
+from inertian.project.edits import fact_set, motion_set, scale_set, window_set
 from inertian.project.project import READING_NOISE, Entry
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
@@ -49,7 +49,7 @@ class Margin(QScrollArea):
         self._built: tuple[object, ...] = ()
         self.results_ready = False
         self.masses: dict[str, FactField] = {}
-        self.stretches: dict[str, FactField] = {}
+        self.scale_fields: dict[str, FactField] = {}
         self.slowing: dict[str, QLabel] = {}
         self.readings: dict[EdgeValue, QLabel] = {}
         self.accounts: dict[str, tuple[QLabel, QLabel]] = {}
@@ -138,7 +138,7 @@ class Margin(QScrollArea):
 
     def _build_stretches(self, entry: Entry, column: QVBoxLayout) -> None:
         """Scale and time base, where they matter: a field each, for the whole series."""
-        self.stretches = {}
+        self.scale_fields = {}
         for name, text, hint in (
             (SCALE, words.SCALE_FACT, words.SCALE_HINT),
             (TIME_BASE, words.TIME_BASE_FACT, words.TIME_BASE_HINT),
@@ -150,7 +150,7 @@ class Margin(QScrollArea):
             field = FactField(self._theme, text, hint, READERS[name])
             field.write = WRITERS[name]
             field.edited.connect(lambda fact, n=name: self._set_stretch(n, fact))
-            self.stretches[name] = field
+            self.scale_fields[name] = field
             column.addWidget(field)
 
     def _stretched(self, entry: Entry) -> bool:
@@ -270,7 +270,7 @@ class Margin(QScrollArea):
         known = project.masses(entry)
         for body, field in self.masses.items():
             field.show_fact(known[body][1] if body in known else None)
-        for name, field in self.stretches.items():
+        for name, field in self.scale_fields.items():
             stated = project.fact(name, entry)
             field.show_fact(stated[1] if stated else None)
         self._show_source(entry)
@@ -327,8 +327,8 @@ class Margin(QScrollArea):
             self.window_now.setText(words.DERIVING)
             return
         body = entry.trial.followed[0]
-        seen = self._document.evaluator.observed(self._document.project, entry)
-        found = seen.local_fits(body.name, body.axes[0]).windows(1)
+        context = self._document.evaluator.trial_context(self._document.project, entry)
+        found = context.local_fits(body.name, body.axes[0]).windows(1)
         if found is not None:
             least, most = found
             said = words.WINDOW_NOW if least < most else words.WINDOW_ALL
@@ -339,7 +339,7 @@ class Margin(QScrollArea):
         if not field.isModified():
             return
         try:
-            edit = window_set(self._document.settled, self._document.entry.series, field.text())
+            edit = window_set(self._document.committed, self._document.entry.series, field.text())
         except InertianError as error:
             self.window_now.setText(str(error))
             return
@@ -405,10 +405,10 @@ class Margin(QScrollArea):
                 f"{title}<br><b>{SIGN[judged.verdict]} {words.VERDICT[judged.verdict]}</b>"
             )
             amount = format_estimate(left.value, left.u, ledger.unit)
-            seen = words.VISIBLE_IN_MARGIN.format(
+            context = words.VISIBLE_IN_MARGIN.format(
                 visible=f"{format_number(judged.smallest_visible, 2)} {ledger.unit}"
             )
-            detail.setText(f"{words.UNACCOUNTED_IS.format(amount=amount)}; {seen}")
+            detail.setText(f"{words.UNACCOUNTED_IS.format(amount=amount)}; {context}")
         if not self._document.previewing:
             detail.setToolTip(uncertainty_tip(left, ledger.unit))
 
@@ -422,16 +422,16 @@ class Margin(QScrollArea):
     # -- asking for edits --------------------------------------------------------------------------
 
     def _set_mass(self, body: str, fact: Fact) -> None:
-        entry, project = self._document.entry, self._document.settled
+        entry, project = self._document.entry, self._document.committed
         known = project.fact(mass_key(body), entry)
         self._document.do(fact_set(project, known[0] if known else FactId(mass_key(body)), fact))
 
     def _set_stretch(self, name: str, fact: Fact) -> None:
         entry = self._document.entry
-        self._document.do(stretch_set(self._document.settled, entry.series, name, fact))
+        self._document.do(scale_set(self._document.committed, entry.series, name, fact))
 
     def _set_noise(self, fact: Fact | None) -> None:
-        entry, project = self._document.entry, self._document.settled
+        entry, project = self._document.entry, self._document.committed
         known = project.fact(READING_NOISE, entry)
         scope = project.series_named(entry.series).scope
         self._document.do(
@@ -441,7 +441,7 @@ class Margin(QScrollArea):
     def _set_motion(self) -> None:
         entry = self._document.entry
         self._document.do(
-            motion_set(self._document.settled, entry.series, self.motion.currentData())
+            motion_set(self._document.committed, entry.series, self.motion.currentData())
         )
 
 

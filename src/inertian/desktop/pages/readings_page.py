@@ -291,11 +291,11 @@ class ReadingsPage(QScrollArea):
             return
         found: dict[ReadingKind, Scalar] = {}
         if name:
-            seen = self._document.evaluator.observed(self._document.project, entry)
+            context = self._document.evaluator.trial_context(self._document.project, entry)
             span, estimates = entry.spans.named(name), {}
             for kind in OVER_SPAN:
                 try:
-                    one = over_span(seen, shown, body, span, kind)
+                    one = over_span(context, shown, body, span, kind)
                 except InertianError as error:
                     self._complain(error)
                     continue
@@ -303,12 +303,12 @@ class ReadingsPage(QScrollArea):
                     found[kind] = one
                 else:
                     estimates[str(kind)] = one
-            settled = scalars(seen, estimates) if estimates else {}
+            settled = scalars(context, estimates) if estimates else {}
             found |= {kind: settled[str(kind)] for kind in OVER_SPAN if str(kind) in settled}
             if not self._document.previewing:
-                asked = {kind: NamedReading("", kind, shown, body, (), name) for kind in found}
+                request = {kind: NamedReading("", kind, shown, body, (), name) for kind in found}
                 found = {
-                    kind: interval_if_nonlinear(seen, asked[kind], one)
+                    kind: interval_if_nonlinear(context, request[kind], one)
                     for kind, one in found.items()
                 }
         self._show_rows(self.span_rows, shown, found)
@@ -325,8 +325,8 @@ class ReadingsPage(QScrollArea):
             self.pins_title.setText(words.BETWEEN_PINS.format(first=first, second=second))
             self.pins_title.setProperty("role", "heading")
             try:
-                seen = self._document.evaluator.observed(self._document.project, entry)
-                found = between(seen, shown, body, (pins[0], pins[1]))
+                context = self._document.evaluator.trial_context(self._document.project, entry)
+                found = between(context, shown, body, (pins[0], pins[1]))
             except InertianError as error:
                 found = {}
                 self._complain(error)
@@ -397,14 +397,16 @@ class ReadingsPage(QScrollArea):
 
     def _show_card(self, named: NamedReading) -> None:
         """Open the card that says how a reading was computed."""
-        seen = self._document.evaluator.observed(self._document.project, self._document.entry)
+        context = self._document.evaluator.trial_context(
+            self._document.project, self._document.entry
+        )
         try:
-            found = explain(seen, named)
+            found = explain(context, named)
         except InertianError as error:
             self._complain(error)
             return
         unit = unit_of_reading(named.shown, named.kind)
-        alone = replace(seen, known=LocalFitCache())  # what it remembers is of this thread alone
+        alone = replace(context, known=LocalFitCache())  # what it remembers is of this thread alone
         draws = partial(_simulated, alone, named, found.result)
         self.card = BudgetCard(
             self, _said(named), named.body or words.ALL_BODIES, unit, found, draws
@@ -428,18 +430,20 @@ class ReadingsPage(QScrollArea):
         if entry is not None and name and self._pending is not None:
             pending, self._pending = self._pending, None
             self.name_field.hide()
-            self._document.do(reading_named(self._document.settled, entry.trial.id, pending(name)))
+            self._document.do(
+                reading_named(self._document.committed, entry.trial.id, pending(name))
+            )
 
     def _forget(self, name: str) -> None:
         self._document.do(
-            reading_forgotten(self._document.settled, self._document.entry.trial.id, name)
+            reading_forgotten(self._document.committed, self._document.entry.trial.id, name)
         )
 
 
 def _simulated(
-    seen: TrialContext, named: NamedReading, first: Scalar, progress: Callable[[float], bool]
+    context: TrialContext, named: NamedReading, first: Scalar, progress: Callable[[float], bool]
 ) -> Distribution:
-    return draw_reading(seen, named, first, progress=progress)
+    return draw_reading(context, named, first, progress=progress)
 
 
 def _said(named: NamedReading) -> str:
@@ -450,7 +454,7 @@ def _said(named: NamedReading) -> str:
         else ", ".join(f"{format_number(t, 5)} s" for t in named.times)
     )
     title = words.strip_title(named.shown)
-    title = title if named.shown.quantity is Quantity.OWN else title.lower()
+    title = title if named.shown.quantity is Quantity.DERIVED else title.lower()
     what = f"{words.READING_NAMES[named.kind]}, {title}"
     return f"{what}, {named.body or words.ALL_BODIES}, {where}"
 

@@ -197,7 +197,7 @@ class TidyPage(QScrollArea):
         self.refresh()
 
     def _show_steps(self, entry: Entry) -> None:
-        effects = entry.ready.effects
+        effects = entry.prepared.effects
         said = tuple(said_of(effect, entry.trial, entry.frame.time_zero) for effect in effects)
         mended = ("put in order", "the time of another")
         told = tuple(
@@ -253,11 +253,11 @@ class TidyPage(QScrollArea):
 
     def _switch(self, place: int, on: bool) -> None:
         entry = self._document.entry
-        self._document.do(step_switched(self._document.settled, entry.trial.id, place, on))
+        self._document.do(step_switched(self._document.committed, entry.trial.id, place, on))
 
     def _remove(self, place: int) -> None:
         entry = self._document.entry
-        self._document.do(step_removed(self._document.settled, entry.trial.id, place))
+        self._document.do(step_removed(self._document.committed, entry.trial.id, place))
 
     def _set_mouse(self, on: bool) -> None:
         if self._view.setting_aside != on:
@@ -287,7 +287,7 @@ class TidyPage(QScrollArea):
         entry, threshold = self._document.entry, self._threshold()
         if entry is None or threshold is None:
             return
-        trial, aside = entry.trial, entry.ready.aside
+        trial, aside = entry.trial, entry.prepared.aside
 
         def work() -> dict[str, Rows]:
             return {
@@ -318,7 +318,7 @@ class TidyPage(QScrollArea):
         entry, threshold = self._document.entry, self._threshold()
         if entry is not None and threshold is not None:
             self._forget_jumps()
-            self._document.do(jumps_set_aside(self._document.settled, entry.trial.id, threshold))
+            self._document.do(jumps_set_aside(self._document.committed, entry.trial.id, threshold))
 
     def _forget_jumps(self) -> None:
         self.found.hide()
@@ -336,7 +336,7 @@ class TidyPage(QScrollArea):
             for place, field in enumerate((self.trim_from, self.trim_to)):
                 if field.text().strip():
                     ends[place] = parse_fact(field.text(), "time", seconds).si
-            edit = trimmed(self._document.settled, entry.trial.id, ends[0] + zero, ends[1] + zero)
+            edit = trimmed(self._document.committed, entry.trial.id, ends[0] + zero, ends[1] + zero)
         except InertianError as error:
             self._complain(str(error))
             return
@@ -355,7 +355,7 @@ class TidyPage(QScrollArea):
         trouble = ""
         for name in dict.fromkeys((body, *(b.name for b in entry.trial.followed))):
             try:
-                edit = gap_bridged(self._document.settled, entry.trial.id, name, line)
+                edit = gap_bridged(self._document.committed, entry.trial.id, name, line)
             except InertianError as error:
                 trouble = trouble or str(error)
             else:

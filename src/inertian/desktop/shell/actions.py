@@ -264,7 +264,7 @@ class Actions(QObject):
     def _remove_trial(self) -> None:
         document = self._window.document
         if document.entry is not None:
-            document.do(trial_removed(document.settled, document.entry.trial.id))
+            document.do(trial_removed(document.committed, document.entry.trial.id))
 
     def _about(self) -> None:
         QMessageBox.about(self._window, words.PROGRAM, words.ABOUT_TEXT.format(version=__version__))

@@ -60,7 +60,7 @@ class Prefetcher(QObject):
             self._work(entry)
 
     def _work(self, entry: Entry | None) -> None:
-        project, evaluator = self._document.settled, self._document.evaluator
+        project, evaluator = self._document.committed, self._document.evaluator
         work = partial(prefetch_trial, project, entry, self._strips())
         self._worker.run("ahead", work, partial(self._came, entry, evaluator), self._failed)
 
@@ -69,12 +69,12 @@ class Prefetcher(QObject):
         if document.evaluator is asked_by:  # else another project was opened meanwhile
             document.evaluator.adopt(found)
             if entry is not None:
-                document.known.add(entry.counted)
+                document.known.add(entry.used_trial)
         self._arrived(entry)
         self.look()
 
     def _next(self) -> Entry | None:
-        entries, now = self._document.settled.entries, self._document.entry
+        entries, now = self._document.committed.entries, self._document.entry
         here = next(
             (k for k, e in enumerate(entries) if now is not None and e.trial.id == now.trial.id),
             None,
@@ -83,7 +83,7 @@ class Prefetcher(QObject):
             return None
         for away in range(NEAR + 1):
             for k in (here + away, here - away):
-                if not 0 <= k < len(entries) or entries[k].counted in self._document.known:
+                if not 0 <= k < len(entries) or entries[k].used_trial in self._document.known:
                     continue
                 if away <= NEAR_LONG or len(entries[k].trial.t) <= LONG_RECORDING:
                     return entries[k]

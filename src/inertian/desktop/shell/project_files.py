@@ -135,7 +135,7 @@ class ProjectFiles(QObject):
         return path if path.suffix == ".inertian" else path.with_name(path.name + ".inertian")
 
     def _save_to(self, path: Path) -> None:
-        project = self._document.settled
+        project = self._document.committed
         self._worker.run(
             "save",
             lambda: _save(project, path),
@@ -171,7 +171,7 @@ class ProjectFiles(QObject):
         """Save before going on; closing must wait for the disk, so this one is not on the
         worker.
         """
-        path, project = self._document.path or self._ask_path(), self._document.settled
+        path, project = self._document.path or self._ask_path(), self._document.committed
         if path is None:
             return False
         try:
@@ -187,7 +187,7 @@ class ProjectFiles(QObject):
     def _keep(self) -> None:
         from inertian.project.recovery import Recovery, default_folder
 
-        project, path = self._document.settled, self._document.path
+        project, path = self._document.committed, self._document.path
         if self._document.history.unsaved:
             recovery = self._recovery = self._recovery or Recovery(self._root or default_folder())
             self._disk.run(

@@ -71,16 +71,16 @@ def _thinned(trial: Trial) -> Trial:
 
 
 def _mark_tidy(window: MainWindow) -> None:
-    """Samples set aside for two reasons, a rule for jumps, and a span of one's own."""
+    """Samples set aside for two reasons, a rule for jumps, and a span named by the user."""
     document, view = window.document, window.bench.view
     trial = document.entry.trial.id
     for body, rows, reason in (
         ("heavy", range(20, 24), Reason.BLURRED),
         ("light", [70], Reason.LOST),
     ):
-        document.do(rows_set_aside(document.settled, trial, body, rows, reason))
-    document.do(jumps_set_aside(document.settled, trial, 6.0))
-    document.do(span_added(document.settled, trial, 0.3, 0.8, "early"))
+        document.do(rows_set_aside(document.committed, trial, body, rows, reason))
+    document.do(jumps_set_aside(document.committed, trial, 6.0))
+    document.do(span_added(document.committed, trial, 0.3, 0.8, "early"))
     view.choose_strips(
         [
             QuantityRef(Quantity.POSITION, "x"),
@@ -103,7 +103,7 @@ def _mark_readings(window: MainWindow) -> None:
 
 
 def _mark_formulas(window: MainWindow) -> None:
-    """A quantity of one's own as a strip, and another being written."""
+    """A derived quantity as a strip, and another being written."""
     window.show_page(PAGE_FORMULAS)
     page = window.formulas
     for field, text in (

@@ -196,7 +196,7 @@ class MainWindow(QMainWindow):
     def mark_spans(self) -> None:
         """Mark the spans that the finder suggests in the trial in hand."""
         if self.document.entry is not None:
-            self.document.do(spans_suggested(self.document.settled, self.document.entry.trial.id))
+            self.document.do(spans_suggested(self.document.committed, self.document.entry.trial.id))
 
     def mark_series(self) -> None:
         """Mark what the finder finds in all trials of the series in hand; it searches on the
@@ -205,14 +205,14 @@ class MainWindow(QMainWindow):
         entry = self.document.entry
         if entry is None:
             return
-        project, series = self.document.settled, entry.series
-        trials = {e.trial.id: e.counted for e in project.entries_of(series)}
+        project, series = self.document.committed, entry.series
+        trials = {e.trial.id: e.used_trial for e in project.entries_of(series)}
 
         def search() -> dict[str, Spans]:
             return {trial_id: suggest_spans(trial) for trial_id, trial in trials.items()}
 
         def mark(found: dict[str, Spans]) -> None:
-            if self.document.settled is project:
+            if self.document.committed is project:
                 self.document.do(series_marked(project, series, found))
                 self.say(words.SERIES_MARKED.format(count=len(found)))
 
@@ -336,7 +336,7 @@ class MainWindow(QMainWindow):
         self.keeping.offer_leftovers()
 
     def _ask_verdicts(self) -> None:
-        project = self.document.settled
+        project = self.document.committed
         if (
             self._background_for is not self.document.evaluator
         ):  # another project: let go of the last one's data

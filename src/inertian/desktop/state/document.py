@@ -50,7 +50,7 @@ class Document(QObject):
         return self._preview is not None
 
     @property
-    def settled(self) -> Project:
+    def committed(self) -> Project:
         """The value without the gesture under way."""
         return self.history.project
 
@@ -71,7 +71,7 @@ class Document(QObject):
         return (
             len(entry.trial.t) > LONG_RECORDING
             and not self.previewing
-            and entry.counted not in self.known
+            and entry.used_trial not in self.known
         )
 
     def replace(self, project: Project, path: Path | None, unsaved: bool = False) -> None:

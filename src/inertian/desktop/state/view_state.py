@@ -66,7 +66,7 @@ def channels_of(body: Body, shown: QuantityRef) -> tuple[Channel, ...]:
     """Return the channels of a body that a quantity may be of: positions, sensors, or for a formula
     both.
     """
-    if shown.quantity is Quantity.OWN:
+    if shown.quantity is Quantity.DERIVED:
         return (*body.channels, *body.sensors)
     return body.sensors if shown.quantity is Quantity.SENSOR else body.channels
 

@@ -277,13 +277,11 @@ def _differences(
                 )
             )
         speed = np.nan_to_num(smooth[1][0])
-        left_out = np.nan_to_num(exact - smooth[order][0])
+        bias = np.nan_to_num(exact - smooth[order][0])
         found.append(
             (
                 value,
-                np.sqrt(
-                    (norm * noise.sigma) ** 2 + (norm * noise.stamp * speed) ** 2 + left_out**2
-                ),
+                np.sqrt((norm * noise.sigma) ** 2 + (norm * noise.stamp * speed) ** 2 + bias**2),
             )
         )
     return found

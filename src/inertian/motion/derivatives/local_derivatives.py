@@ -202,7 +202,7 @@ def sliding_with_sizes(
     t: Array,
     x: Array,
     sizes: Rows,
-    asked: Sequence[DerivativeRequest],
+    requests: Sequence[DerivativeRequest],
     correlation: float = 0.0,
     rows: tuple[int, int] | None = None,
 ) -> list[tuple[Array, Array]]:
@@ -212,13 +212,13 @@ def sliding_with_sizes(
     NaN at samples outside of rows start … stop − 1, if these are given.
     """
     n = len(t)
-    found = [(np.full(n, np.nan), np.full(n, np.nan)) for _ in asked]
+    found = [(np.full(n, np.nan), np.full(n, np.nan)) for _ in requests]
     for start, stop, size in equal_window_runs(sizes, rows or (0, n)):
         low, high = max(start - size, 0), min(stop + size, n)
         if high - low < size:
             low, high = 0, n
         own = sliding_estimates(
-            t[low:high], x[low:high], size, asked, correlation, (start - low, stop - low)
+            t[low:high], x[low:high], size, requests, correlation, (start - low, stop - low)
         )
         for (value, norm), (part, own_norm) in zip(found, own, strict=True):
             value[start:stop] = part[start - low : stop - low]
@@ -262,8 +262,8 @@ def _left_out_of_few(t: Array, x: Array, order: int) -> Array:
     n, degree = len(t), QUOTED_DEGREE[order]
     if n - 2 <= degree:
         return np.zeros(n)
-    asked: list[DerivativeRequest] = [(0, degree), (0, n - 2), (order, degree), (order, n - 2)]
-    (plain, _), (close, _), (lower, _), (higher, _) = sliding_estimates(t, x, n, asked)
+    requests: list[DerivativeRequest] = [(0, degree), (0, n - 2), (order, degree), (order, n - 2)]
+    (plain, _), (close, _), (lower, _), (higher, _) = sliding_estimates(t, x, n, requests)
     left, more = float(np.sum((x - plain) ** 2)), float(np.sum((x - close) ** 2))
     ratio = (left - more) / (n - 2 - degree) / max(more, np.finfo(float).tiny)
     share = np.sqrt(max(ratio, 0.0) / (max(ratio, 0.0) + MISFIT_RATIO))

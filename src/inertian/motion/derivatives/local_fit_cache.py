@@ -68,7 +68,7 @@ class DerivativeAtSamples:
 
     value: Array
     norm: Array
-    left_out: Array
+    bias: Array
 
 
 @dataclass(frozen=True, eq=False)
@@ -124,7 +124,7 @@ class LocalFits:
         n, sizes = len(self.channel.t), self.sizes[order]
         value, norm, missed = (np.full(n, np.nan) for _ in range(3))
         if len(self.usable) > LONG_RECORDING:
-            missed[self.usable] = self._missed_in_long(order)
+            missed[self.usable] = self._bias_in_long(order)
         stale = np.ones(len(self.usable), dtype=bool)
         if before is not None and order in before.known:
             stale = self._changed(order, before)
@@ -181,12 +181,14 @@ class LocalFits:
         for part in self.parts:
             own = slice(part.start, part.stop)
             rows = self.usable[own]
-            asked: list[DerivativeRequest] = [(order, QUOTED_DEGREE[order])]
+            requests: list[DerivativeRequest] = [(order, QUOTED_DEGREE[order])]
             t, x = self.channel.t[rows], self.channel.x[rows]
-            found[own] = sliding_with_sizes(t, x, self.sizes[order][own], asked, correlation)[0][1]
+            found[own] = sliding_with_sizes(t, x, self.sizes[order][own], requests, correlation)[0][
+                1
+            ]
         return found
 
-    def _missed_in_long(self, order: int) -> Array:
+    def _bias_in_long(self, order: int) -> Array:
         """What fits may leave out, from some places of a long recording; shape (len(usable),)."""
         n, sizes, channel = len(self.usable), self.sizes[order], self.channel
         half, found = half_place(sizes), []
@@ -304,8 +306,8 @@ class LocalFitCache:
             return []
         whole = self._whole(channel, t, x)
         share = None if channel.share is None else channel.share[np.isfinite(channel.x)]
-        asked = noise_in_windows(t, x, noise, share)
-        return [one.misfits(*asked) for one in whole.tried]
+        requests = noise_in_windows(t, x, noise, share)
+        return [one.misfits(*requests) for one in whole.tried]
 
     def _whole(self, channel: ChannelSamples, t: Array, x: Array) -> NoiseSegment:
         """All usable samples of a channel as one stretch, with the windows tried on it."""

@@ -36,7 +36,7 @@ class CurveShape(StrEnum):
     DAMPED = "damped sine"
     EXPONENTIAL = "exponential"
     POWER = "power"
-    FORMULA = "formula"  # of one's own
+    FORMULA = "formula"  # that was typed
 
 
 @dataclass(frozen=True)
@@ -279,7 +279,7 @@ class CurveFit:
 
 
 def shape_definition(shape: CurveShape, formula: str = "") -> ShapeDefinition:
-    """Return the form of a shape; `formula` is that of one's own, in t and parameters. Raises
+    """Return the form of a shape; `formula` is a typed one, in t and parameters. Raises
     FormulaError.
     """
     return formula_shape(formula) if shape is CurveShape.FORMULA else SHAPE_DEFINITIONS[shape]

@@ -102,15 +102,15 @@ class _Residuals:
 
 
 def pieces_of(
-    stretches: Sequence[NoiseSegment], watched: int = MOST_SAMPLES_WATCHED
+    segments: Sequence[NoiseSegment], watched: int = MOST_SAMPLES_WATCHED
 ) -> list[NoiseSegment]:
     """Return the stretches that noise is judged by: all of them, or pieces spread over long ones.
 
     No more than about `watched` samples are looked at.
     """
     piece = min(PIECE_SAMPLES, watched // 4)
-    found, total = [], sum(len(s.t) for s in stretches)
-    for one in stretches:
+    found, total = [], sum(len(s.t) for s in segments)
+    for one in segments:
         n = len(one.t)
         if total <= watched or n <= piece:
             found.append(one)
@@ -121,14 +121,14 @@ def pieces_of(
     return [one for one in found if len(one.t) >= 3]
 
 
-def first_guess(stretches: Sequence[NoiseSegment], step: float) -> float:
+def first_guess(segments: Sequence[NoiseSegment], step: float) -> float:
     """Return a robust σ of readings from neighbouring samples, in SI; never below the step of the
     recording /√12.
     """
-    sizes = [(robust_scatter(s.t, s.x), len(s.t)) for s in stretches]
+    sizes = [(robust_scatter(s.t, s.x), len(s.t)) for s in segments]
     squares = sum(sigma**2 * n for sigma, n in sizes)
     total = sum(n for _, n in sizes)
-    top = max((float(np.abs(s.x).max()) for s in stretches), default=1.0)
+    top = max((float(np.abs(s.x).max()) for s in segments), default=1.0)
     return float(max(np.sqrt(squares / max(total, 1)), least_noise(step), 1e-12 * top, 1e-300))
 
 
@@ -143,14 +143,14 @@ def noise_of_segments(
     Bodies recorded in the same steps share one σ where one has too few samples to tell. Time jitter
     is shared by all.
     """
-    looked_at = [pieces_of(stretches, watched) for stretches in bodies]
+    looked_at = [pieces_of(segments, watched) for segments in bodies]
     left, guesses = [], []
     for pieces, step in zip(looked_at, steps, strict=True):
         guess = LocalNoise(first_guess(pieces, step), STARTING_CORRELATION, 0.0, 0.0, step)
         residuals: list[_Residuals] = []
         for _ in range(ROUNDS):
-            residuals = [_left_over(piece, guess) for piece in pieces]
-            better = _matched(residuals, step)
+            residuals = [_residuals_of(piece, guess) for piece in pieces]
+            better = _matched_moments(residuals, step)
             if not better.dof:
                 guess = better
                 break
@@ -176,10 +176,10 @@ def _pooled(
         if g.step == own.step
         for r in residuals
     ]
-    return _matched(alike, own.step)
+    return _matched_moments(alike, own.step)
 
 
-def _left_over(piece: NoiseSegment, noise: LocalNoise) -> _Residuals:
+def _residuals_of(piece: NoiseSegment, noise: LocalNoise) -> _Residuals:
     n = len(piece.t)
     tried = [one.misfits(noise.sigma, noise.correlation) for one in piece.tried]
     sizes = selected_windows(0, tried, n)
@@ -226,7 +226,7 @@ def _expected(n: int, window: int) -> tuple[Array, Array, float]:
     return np.array(squares), np.array(products), nu
 
 
-def _matched(left: Sequence[_Residuals], step: float) -> LocalNoise:
+def _matched_moments(left: Sequence[_Residuals], step: float) -> LocalNoise:
     """σ and ρ whose expected squares and products are those found."""
     floor = least_noise(step) ** 2
     squares = products = share = freedom = 0.0

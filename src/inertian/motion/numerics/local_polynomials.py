@@ -98,10 +98,12 @@ def local_operator(
     for part, at in _by_part(own, parts, times, np.sort(np.asarray(walls, dtype=float))):
         n = part.stop - part.start
         index = np.clip(near[at], part.start, part.stop - 1)
-        asked = np.minimum(np.full(len(at), sizes) if isinstance(sizes, int) else sizes[index], n)
-        for size in np.unique(asked):
+        requests = np.minimum(
+            np.full(len(at), sizes) if isinstance(sizes, int) else sizes[index], n
+        )
+        for size in np.unique(requests):
             if part.carries(int(size), degree, order):
-                mine = asked == size
+                mine = requests == size
                 window = _Window(own, part, int(size), degree_for(int(size), degree), order)
                 pieces += window.pieces(at[mine], times[at[mine]], index[mine] - part.start)
     return operator_of_pieces(usable, len(times), pieces, order)

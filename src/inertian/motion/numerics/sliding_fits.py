@@ -125,7 +125,7 @@ def sliding_estimates(
     t: Array,
     x: Array,
     window: int,
-    asked: Sequence[DerivativeRequest],
+    requests: Sequence[DerivativeRequest],
     correlation: float = 0.0,
     rows: tuple[int, int] | None = None,
 ) -> list[tuple[Array, Array]]:
@@ -141,11 +141,13 @@ def sliding_estimates(
     n = len(t)
     window = window if window >= n else window | 1
     size = min(window, n)
-    found = [(np.full(n, np.nan), np.full(n, np.nan)) for _ in asked]
+    found = [(np.full(n, np.nan), np.full(n, np.nan)) for _ in requests]
     possible = [
-        k for k, (order, degree) in enumerate(asked) if degree_for(size, degree) >= order and n > 1
+        k
+        for k, (order, degree) in enumerate(requests)
+        if degree_for(size, degree) >= order and n > 1
     ]
-    own = [(asked[k][0], degree_for(size, asked[k][1])) for k in possible]
+    own = [(requests[k][0], degree_for(size, requests[k][1])) for k in possible]
     start, stop = rows or (0, n)
     half = window // 2
     if n <= window:
@@ -180,7 +182,7 @@ def _at_end(
     x: Array,
     around: slice,
     rows: slice,
-    asked: Sequence[DerivativeRequest],
+    requests: Sequence[DerivativeRequest],
     correlation: float,
     found: Sequence[tuple[Array, Array]],
 ) -> None:
@@ -190,7 +192,7 @@ def _at_end(
     even = len(ts) <= LARGEST_REMEMBERED_WINDOW and bool(
         np.abs(np.diff(ts) - step).max(initial=0.0) <= EVEN_TOLERANCE * step
     )
-    for (value, norm), (order, degree) in zip(found, asked, strict=True):
+    for (value, norm), (order, degree) in zip(found, requests, strict=True):
         if even:
             whole = even_basis(len(ts), degree, order)
             own = Basis(whole.phi, whole.slopes[places] / step**order)
@@ -230,24 +232,24 @@ def _uneven(
     x: Array,
     rows: tuple[int, int],
     window: int,
-    asked: Sequence[DerivativeRequest],
+    requests: Sequence[DerivativeRequest],
     correlation: float,
     found: Sequence[tuple[Array, Array]],
 ) -> None:
     """Fill in estimates at some rows, all with full windows, at any spacing."""
     low, high = rows
-    if not asked or high <= low:
+    if not requests or high <= low:
         return
-    factors = np.ones(len(asked))
+    factors = np.ones(len(requests))
     if correlation:  # as for even spacing: readings are correlated from one to the next
-        middles = [even_basis(window, degree, order) for order, degree in asked]
+        middles = [even_basis(window, degree, order) for order, degree in requests]
         factors = np.array([(m.norms(correlation) / m.norms())[window // 2] for m in middles])
     directly = (high - low) * window <= MOST_WINDOW_SAMPLES_WITH_OWN_BASIS
     chunk = max(BLOCKS // window, 1) * window
     for first in range(low, high, chunk):
         last = min(first + chunk, high)
         own = slice(first - window // 2, last + window // 2)
-        parts = (_by_windows if directly else _by_blocks)(t[own], x[own], window, asked)
+        parts = (_by_windows if directly else _by_blocks)(t[own], x[own], window, requests)
         for (value, norm), factor, part in zip(found, factors, parts, strict=True):
             value[first:last], norm[first:last] = part[0], factor * part[1]
 
@@ -274,7 +276,7 @@ def _slopes_in(r: Array, at: Array, scale: Array, degree: int, order: int) -> Ar
 
 
 def _by_windows(
-    t: Array, x: Array, window: int, asked: Sequence[DerivativeRequest]
+    t: Array, x: Array, window: int, requests: Sequence[DerivativeRequest]
 ) -> list[tuple[Array, Array]]:
     """As `_by_blocks`, by an orthonormal basis of each window: slower for wide windows, and to the
     last digit.
@@ -282,12 +284,12 @@ def _by_windows(
     ts, xs = sliding_window_view(t, window), sliding_window_view(x, window)
     middle, scale = 0.5 * (ts[:, 0] + ts[:, -1]), 0.5 * (ts[:, -1] - ts[:, 0])
     level = xs.mean(axis=1)
-    top = max(degree for _, degree in asked)
+    top = max(degree for _, degree in requests)
     phi, r = np.linalg.qr(legendre.legvander((ts - middle[:, None]) / scale[:, None], top))
     coefficients = np.einsum("iw,iwk->ik", xs - level[:, None], phi)
     at = (t[window // 2 : window // 2 + len(ts)] - middle) / scale
     found = []
-    for order, degree in asked:
+    for order, degree in requests:
         e = _slopes_in(r, at, scale, degree, order)
         value = np.einsum("ik,ik->i", e, coefficients[:, : degree + 1])
         found.append(
@@ -297,7 +299,7 @@ def _by_windows(
 
 
 def _by_blocks(
-    t: Array, x: Array, window: int, asked: Sequence[DerivativeRequest]
+    t: Array, x: Array, window: int, requests: Sequence[DerivativeRequest]
 ) -> list[tuple[Array, Array]]:
     """Estimates at the middles of all full windows, and norms; t and x of shape (n,), results (n −
     window + 1,).
@@ -307,7 +309,7 @@ def _by_blocks(
     part of each. Products of two such polynomials are sums of two others, so 2d + 1 sums make the
     matrix of the normal equations.
     """
-    n, degree = len(t), max(d for _, d in asked)
+    n, degree = len(t), max(d for _, d in requests)
     count = n - window + 1
     blocks = -(-n // window) + 1
     padding = blocks * window - n
@@ -326,11 +328,11 @@ def _by_blocks(
     moments = left.reshape(len(left), -1)[:, :count]
     own = np.arange(count) // window
     at = (t[window // 2 : window // 2 + count] - border[own]) / scale[own]
-    wanted = [_chebyshev_slopes(at, d, order) / scale[own] ** order for order, d in asked]
+    wanted = [_chebyshev_slopes(at, d, order) / scale[own] ** order for order, d in requests]
     parts = _solved(moments, wanted, degree)
     return [
         (value + level[own] if order == 0 else value, norm)
-        for (order, _), (value, norm) in zip(asked, parts, strict=True)
+        for (order, _), (value, norm) in zip(requests, parts, strict=True)
     ]
 
 

@@ -44,13 +44,13 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
     """Return the spans suggested for a trial, in order of time; empty where nothing was followed.
 
     Positions are the evidence: stretches of steady motion come from penalised least squares
-    (`stretches`), the edges of what lies between them from fits of both sides and of the change
+    (`segments`), the edges of what lies between them from fits of both sides and of the change
     together (`pulses`).
     """
     tracks = [
         track
         for body in trial.followed
-        if (track := track_of(trial, body)) is not None and track.stretches
+        if (track := track_of(trial, body)) is not None and track.segments
     ]
     if not tracks:
         return []
@@ -70,7 +70,7 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
     events = _bounces(sorted(events, key=lambda e: e.start), motions)
     if len(tracks) == 2:
         for event in events:
-            _let_the_other_feel(event, tracks, motions)
+            _shared_with_other_body(event, tracks, motions)
     found = [FoundSpan(e.kind, "", e.start, e.stop, e.bodies, reason_of_event(e)) for e in events]
     bouncing = {body for e in events if e.kind is SpanKind.BOUNCE for body in e.bodies}
     for track in tracks:
@@ -106,9 +106,9 @@ def _motions(
     edged: Sequence[tuple[VelocityChange, float, float]],
 ) -> list[FoundMotion]:
     """The steady motions of a body, clear of all changes."""
-    pieces = [joints[0].left, *(j.right for j in joints)] if joints else [track.stretches[0]]
-    if not joints and len(track.stretches) > 1:
-        pieces = [SteadySegment(track.stretches[0].start, track.stretches[-1].stop, 2)]
+    pieces = [joints[0].left, *(j.right for j in joints)] if joints else [track.segments[0]]
+    if not joints and len(track.segments) > 1:
+        pieces = [SteadySegment(track.segments[0].start, track.segments[-1].stop, 2)]
     starts, stops = [float(track.t[0])], []
     for joint in joints:
         edges = next(
@@ -181,7 +181,7 @@ def _classified(
     return FoundEvent(kind, start, stop, change.dv, change.seen)
 
 
-def _let_the_other_feel(
+def _shared_with_other_body(
     event: FoundEvent, tracks: Sequence[Track], motions: dict[str, list[FoundMotion]]
 ) -> None:
     """A body that hits something, and is not driven back by a surface again and again, may hit the
@@ -262,7 +262,7 @@ def _turned(motions: Sequence[FoundMotion], step: float) -> tuple[list[FoundMoti
         time = _turning_time(motion)
         if time is None:
             found.append(motion)
-        elif _comes_back(motion, time, step):
+        elif _moves_on_both_sides(motion, time, step):
             turns.append(time)
             v = motion.v[0] + motion.a * (time - motion.start)
             share = (time - motion.start) / (motion.stop - motion.start)
@@ -293,7 +293,7 @@ def _returns(motion: FoundMotion, side: float) -> bool:
     return 0.5 * float(np.linalg.norm(motion.a)) * side**2 > RETURN_SIGMAS * motion.sigma
 
 
-def _comes_back(motion: FoundMotion, time: float, step: float) -> bool:
+def _moves_on_both_sides(motion: FoundMotion, time: float, step: float) -> bool:
     """Whether a body moves noticeably on both sides of a turning point; friction stops it, but
     never turns it round.
     """

@@ -73,7 +73,7 @@ class Pulse:
         return 0.5 * (self.start + self.stop)
 
 
-def thinned(
+def averaged_far_out(
     t: Array,
     x: Array,
     weight: Array,

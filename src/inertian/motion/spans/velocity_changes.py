@@ -10,7 +10,7 @@ import numpy as np
 
 from inertian.motion.numerics.outliers import local_scatter, outlier_rows
 from inertian.motion.recording.trials import Body, Trial
-from inertian.motion.spans.pulses import Pulse, PulseSide, fit_pulse, thinned
+from inertian.motion.spans.pulses import Pulse, PulseSide, averaged_far_out, fit_pulse
 from inertian.motion.spans.segmentation import LEAST_SAMPLES, SteadySegment, steady_segments
 from inertian.quantities.estimates import Array, Rows
 
@@ -39,7 +39,7 @@ class Track:
     x: Array
     weight: Array
     step: float
-    stretches: tuple[SteadySegment, ...]
+    segments: tuple[SteadySegment, ...]
 
     def side(
         self, first: SteadySegment, last: SteadySegment, about: tuple[float, float]
@@ -48,7 +48,9 @@ class Track:
         rows = slice(first.start, last.stop)
         rests = (first.degree == 0, last.degree == 0)
         curved = 2 in (first.degree, last.degree)
-        return thinned(self.t[rows], self.x[:, rows], self.weight[:, rows], rests, curved, about)
+        return averaged_far_out(
+            self.t[rows], self.x[:, rows], self.weight[:, rows], rests, curved, about
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,15 +106,15 @@ def track_of(trial: Trial, body: Body) -> Track | None:
         ]
     )
     step = float(np.median(np.diff(t)))
-    stretches = steady_segments(t, list(x), list(sigma))
-    return Track(body.name, rows, t, x, 1.0 / sigma**2, step, tuple(stretches))
+    segments = steady_segments(t, list(x), list(sigma))
+    return Track(body.name, rows, t, x, 1.0 / sigma**2, step, tuple(segments))
 
 
 def segment_joints(track: Track) -> list[SegmentJoint]:
     """Return how a body's stretches follow one another; pieces that a slow change was cut into are
     made one.
     """
-    pieces = list(track.stretches)
+    pieces = list(track.segments)
     pulses: dict[tuple[int, int], Pulse] = {}
     pushed = _pushed_at_start(track, pieces)
     if pushed is not None:
@@ -151,7 +153,7 @@ def segment_joints(track: Track) -> list[SegmentJoint]:
             pulse.z > FAINT_CHANGE_Z and size > 0.4 * MATERIAL_SHARE,
         )
         found.append(SegmentJoint(left, right, pulse if clear else None, pulse if faint else None))
-    return _without_seams(track, found)
+    return _without_false_cuts(track, found)
 
 
 def _pushed_at_start(
@@ -203,13 +205,13 @@ def _end_velocities(track: Track, piece: SteadySegment) -> tuple[Array, Array]:
     return velocity_of(track, piece, ends[0])[0], velocity_of(track, piece, ends[1])[0]
 
 
-def _without_seams(track: Track, joints: Sequence[SegmentJoint]) -> list[SegmentJoint]:
+def _without_false_cuts(track: Track, joints: Sequence[SegmentJoint]) -> list[SegmentJoint]:
     """Take out cuts where neither velocity nor acceleration changes enough to matter."""
     found = list(joints)
     k = 0
     while k < len(found):
         left, right = found[k].left, found[k].right
-        if found[k].faint is None and _seam(track, left, right):
+        if found[k].faint is None and _is_false_cut(track, left, right):
             whole = SteadySegment(left.start, right.stop, max(left.degree, right.degree, 1))
             del found[k]
             if k > 0:
@@ -223,7 +225,7 @@ def _without_seams(track: Track, joints: Sequence[SegmentJoint]) -> list[Segment
     return found
 
 
-def _seam(track: Track, left: SteadySegment, right: SteadySegment) -> bool:
+def _is_false_cut(track: Track, left: SteadySegment, right: SteadySegment) -> bool:
     """Whether one parabola through both pieces is nearly as good as two."""
     time = 0.5 * float(track.t[left.stop - 1] + track.t[right.start])
     _, _, a1, u1 = velocity_of(

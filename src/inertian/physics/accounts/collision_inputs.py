@@ -126,20 +126,20 @@ def read_collision(
     noise: InstrumentNoise,
     glide: SharedDecelerations,
     restitution: tuple[FactId, Fact] | None = None,
-    stretches: Mapping[str, tuple[FactId, Fact]] | None = None,
+    frame_facts: Mapping[str, tuple[FactId, Fact]] | None = None,
     offsets: Mapping[str, tuple[FactId, Fact]] | None = None,
     frame: Frame = FILE_FRAME,
 ) -> CollisionInputs:
     """Return positions, velocities and accelerations of every body at both edges of the contact,
     and the masses.
 
-    Everything in SI; see `laws` for the names. Masses that are not known are left out. `stretches`
-    has the scale of all lengths and the time base of all times, where they are facts with a ± of
-    their own; `offsets` by body the offset of a clock of its own. `before` and `after` hold one fit
-    per body. Raises AccountError if the bodies were not followed along the same axes.
+    Everything in SI; see `laws` for the names. Masses that are not known are left out.
+    `frame_facts` has the scale of all lengths and the time base of all times, where they are facts
+    with a ± of their own; `offsets` by body the offset of a clock of its own. `before` and `after`
+    hold one fit per body. Raises AccountError if the bodies were not followed along the same axes.
     """
     _require_same_axes(trial)
-    facts, offsets = stretches or {}, offsets or {}
+    facts, offsets = frame_facts or {}, offsets or {}
     named: dict[InputKey, Estimate] = {}
     for edge, fits, time in (
         (Edge.OPENING, before, contact.start),

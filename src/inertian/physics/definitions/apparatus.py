@@ -45,7 +45,7 @@ class FactRule:
 
     symbol: str
     label: str
-    asked: tuple[MeasuredInput, ...]
+    inputs: tuple[MeasuredInput, ...]
     text: str
     law: Callable[[Inputs], Array]
     unit: Unit
@@ -62,9 +62,9 @@ ROD = (MASS, MeasuredInput("L", "Length", SHORT))
 
 
 def _inertia(
-    label: str, asked: tuple[MeasuredInput, ...], text: str, law: Callable[[Inputs], Array]
+    label: str, inputs: tuple[MeasuredInput, ...], text: str, law: Callable[[Inputs], Array]
 ) -> FactRule:
-    return FactRule("I", label, asked, text, law, INERTIA)
+    return FactRule("I", label, inputs, text, law, INERTIA)
 
 
 FACT_RULES = (
@@ -135,10 +135,10 @@ def fact_by_rule(way: FactRule, facts: Mapping[str, Fact]) -> Fact:
 
     Raises Refusal where something is missing or the numbers have no meaning.
     """
-    missing = [a.label for a in way.asked if a.name not in facts]
+    missing = [a.label for a in way.inputs if a.name not in facts]
     if missing:
         raise Refusal(f"Still to measure: {', '.join(missing)}.")
-    names = tuple(a.name for a in way.asked)
+    names = tuple(a.name for a in way.inputs)
     us = [facts[name].u for name in names]
     parts = tuple(
         SourceCovariance(

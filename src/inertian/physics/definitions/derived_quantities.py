@@ -1,11 +1,11 @@
-"""Quantities of one's own: a name, a symbol, a unit and a formula, and the ready-made ones of a
+"""Derived quantities: a name, a symbol, a unit and a formula, and the ready-made ones of a
 mechanics course.
 
 A formula speaks of x, y, v, v_x, a_x, … of the body it is asked for, of the facts of the setup (m,
-g, θ, k, …), of sensors (F), of t, and of other quantities of one's own. x_2 or x_heavy is that of
-another body. Symbols of one's own are replaced by their formulas, so that one expression in
-readings and facts is left, whose derivatives carry all uncertainties with their correlations (JCGM
-100:2008, 5.2.2).
+g, θ, k, …), of sensors (F), of t, and of other derived quantities. x_2 or x_heavy is that of
+another body. Symbols of derived quantities are replaced by their formulas, so that one expression
+in readings and facts is left, whose derivatives carry all uncertainties with their correlations
+(JCGM 100:2008, 5.2.2).
 """
 
 from collections.abc import Mapping, Sequence
@@ -59,7 +59,7 @@ ABOUT_CENTRE = {
 
 @dataclass(frozen=True)
 class DerivedQuantity:
-    """A quantity of one's own: name and symbol as it is called, the unit it is to be shown in, and
+    """A derived quantity: name and symbol as it is called, the unit it is to be shown in, and
     its formula.
     """
 
@@ -70,7 +70,7 @@ class DerivedQuantity:
 
 
 class DerivedQuantityError(InertianError):
-    """A quantity of one's own cannot be had; the text says which and why."""
+    """A derived quantity cannot be had; the text says which and why."""
 
     def __init__(self, symbol: str, why: str) -> None:
         super().__init__(symbol, why)
@@ -259,7 +259,7 @@ class ResolvedFormula:
 
 def resolve(
     quantity: DerivedQuantity,
-    own: Mapping[str, DerivedQuantity],
+    derived: Mapping[str, DerivedQuantity],
     body: str,
     axes: Mapping[str, tuple[str, ...]],
     sensors: Mapping[str, tuple[str, ...]],
@@ -274,9 +274,9 @@ def resolve(
     """
     bodies = tuple(axes)
     try:
-        if _parts(quantity, own, {}, ()) > MOST_PARTS:
+        if _parts(quantity, derived, {}, ()) > MOST_PARTS:
             raise FormulaError(quantity.text, "it is too long with everything put in.")
-        tree = _substituted(formula_of(quantity).tree, own, body, axes, ())
+        tree = _substituted(formula_of(quantity).tree, derived, body, axes, ())
         made = _made(quantity, tree, bodies, body, axes, sensors, readings)
         _, wanted = parse_unit(quantity.unit)
     except FormulaError as error:
@@ -314,9 +314,9 @@ def _made(
             quantity.text,
             "the rate of an area is what stands in the area; that of a level is refused.",
         )
-    own = [name for name in formula.names if name not in areas]
+    derived = [name for name in formula.names if name not in areas]
     needed = {
-        name: _meaning_of(quantity, name, body, bodies, axes, sensors, readings) for name in own
+        name: _meaning_of(quantity, name, body, bodies, axes, sensors, readings) for name in derived
     }
     known = {name: one.dimension for name, one in needed.items()}
     second = OF_KIND["time"]
@@ -344,7 +344,7 @@ def _without_areas(whole: Expression, parts: dict[str, Expression]) -> Expressio
 
 def _parts(
     quantity: DerivedQuantity,
-    own: Mapping[str, DerivedQuantity],
+    derived: Mapping[str, DerivedQuantity],
     known: dict[str, int],
     above: tuple[str, ...],
 ) -> int:
@@ -353,16 +353,16 @@ def _parts(
         raise DerivedQuantityError(quantity.symbol, "it hangs on itself.")
     if quantity.symbol not in known or not above:
         nodes = list(walk(formula_of(quantity).tree))
-        inner = (own[n.name] for n in nodes if isinstance(n, Symbol) and n.name in own)
+        inner = (derived[n.name] for n in nodes if isinstance(n, Symbol) and n.name in derived)
         known[quantity.symbol] = len(nodes) + sum(
-            _parts(q, own, known, (*above, quantity.symbol)) for q in inner
+            _parts(q, derived, known, (*above, quantity.symbol)) for q in inner
         )
     return known[quantity.symbol]
 
 
 def _substituted(
     tree: Expression,
-    own: Mapping[str, DerivedQuantity],
+    derived: Mapping[str, DerivedQuantity],
     body: str,
     axes: Mapping[str, tuple[str, ...]],
     above: tuple[str, ...],
@@ -372,12 +372,12 @@ def _substituted(
     def meaning(node: Symbol | Call) -> Expression | None:
         if isinstance(node, Call):
             return None
-        if node.name not in own:
+        if node.name not in derived:
             return _in_coordinates(node, body, axes)
-        one = own[node.name]
+        one = derived[node.name]
         if one.symbol in above:
             raise DerivedQuantityError(one.symbol, "it hangs on itself.")
-        return _substituted(formula_of(one).tree, own, body, axes, (*above, one.symbol))
+        return _substituted(formula_of(one).tree, derived, body, axes, (*above, one.symbol))
 
     return substituted(tree, meaning)
 
@@ -450,7 +450,7 @@ def _meaning_of(
 
 
 def with_quantity(
-    own: Sequence[DerivedQuantity], new: DerivedQuantity, old: str = ""
+    derived: Sequence[DerivedQuantity], new: DerivedQuantity, old: str = ""
 ) -> tuple[DerivedQuantity, ...]:
     """Return quantities with one more, or in place of the one of symbol `old`. Raises
     DerivedQuantityError.
@@ -461,7 +461,7 @@ def with_quantity(
         symbol=new.symbol.strip(),
         unit=new.unit.strip(),
     )
-    changed = tuple(tidy if q.symbol == old else q for q in own) if old else (*own, tidy)
+    changed = tuple(tidy if q.symbol == old else q for q in derived) if old else (*derived, tidy)
     check_quantities(changed)
     parse_unit(tidy.unit)
     return changed

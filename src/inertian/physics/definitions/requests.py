@@ -21,7 +21,7 @@ class Quantity(StrEnum):
     ANGULAR_SPEED = "angular speed"
     RADIUS = "distance from the centre"
     SENSOR = "sensor"  # measured in its own right: force, acceleration, velocity
-    OWN = "own"  # a formula: ready-made, or of one's own
+    DERIVED = "own"  # a formula: ready-made, or your own
 
 
 UNITS = {
@@ -58,14 +58,14 @@ class QuantityRef:
     @property
     def unit(self) -> str:
         """The SI unit of its values."""
-        if self.quantity is Quantity.OWN:
+        if self.quantity is Quantity.DERIVED:
             return self.si
         return SENSOR_UNITS[self.axis] if self.quantity is Quantity.SENSOR else UNITS[self.quantity]
 
     @property
     def along(self) -> str:
         """The axis that values belong to, "" where they belong to none."""
-        return "" if self.quantity is Quantity.OWN else self.axis
+        return "" if self.quantity is Quantity.DERIVED else self.axis
 
 
 class ReadingKind(StrEnum):

@@ -1,4 +1,4 @@
-"""Quantities of one's own at all samples of a trial, with their uncertainty: what a strip shows."""
+"""Derived quantities at all samples of a trial, with their uncertainty: what a strip shows."""
 
 from collections.abc import Mapping
 from typing import Any
@@ -12,11 +12,11 @@ from inertian.physics.definitions.requests import TOTAL, QuantityRef
 from inertian.physics.evaluation.formula_values import (
     SAME_CLOCK_SHARE,
     evaluate,
+    fact_of_name,
     formula_values,
-    needed_fact,
     operator_of,
     rate_of,
-    read_off,
+    reads_samples_as_they_are,
     resolved_formula,
     samples_of,
 )
@@ -30,56 +30,58 @@ FEWEST_PLACES, MOST_PLACES = 100, 5_000  # where u is worked out there
 
 
 def formula_at_all_samples(
-    seen: TrialContext, shown: QuantityRef, body: str
+    context: TrialContext, shown: QuantityRef, body: str
 ) -> tuple[Array, Array]:
-    """Return a quantity of one's own and its standard uncertainty at all samples, NaN where there
+    """Return a derived quantity and its standard uncertainty at all samples, NaN where there
     is none; (n,).
 
     Weights on a sample that a value uses in several ways are added before they are squared.
     """
-    t, n = seen.trial.t, len(seen.trial.t)
+    t, n = context.trial.t, len(context.trial.t)
     value, u = np.full(n, np.nan), np.full(n, np.nan)
     here = np.arange(n)
-    names = (body,) if body != TOTAL else tuple(b.name for b in seen.trial.followed)
+    names = (body,) if body != TOTAL else tuple(b.name for b in context.trial.followed)
     followed = [
-        c.si for b in seen.trial.bodies if b.name in names for c in (*b.channels, *b.sensors)
+        c.si for b in context.trial.bodies if b.name in names for c in (*b.channels, *b.sensors)
     ]
     if body != TOTAL and followed:
         here = np.flatnonzero(np.isfinite(followed).any(axis=0))
     if n > LONG_RECORDING and len(here):
-        return _along_long(seen, shown, body, here)
-    noise, us = seen.clock_noise, seen.us()
+        return _along_long(context, shown, body, here)
+    noise, us = context.clock_noise, context.us()
     for rows in np.split(here, np.arange(CHUNK, len(here), CHUNK)):
-        whole = formula_values(seen, shown, body, t[rows], rows)
+        whole = formula_values(context, shown, body, t[rows], rows)
         value[rows] = whole.values
         u[rows] = np.sqrt(_variance(whole, noise, us, rows, n))
     return value, u
 
 
 def _along_long(
-    seen: TrialContext, shown: QuantityRef, body: str, here: Rows
+    context: TrialContext, shown: QuantityRef, body: str, here: Rows
 ) -> tuple[Array, Array]:
     """As `formula_at_all_samples` for a long recording: values at all samples, u at some, and
     between them in line.
     """
-    t, ready = seen.trial.t, resolved_formula(seen, shown.axis, body)
+    t, ready = context.trial.t, resolved_formula(context, shown.axis, body)
     value, u = np.full(len(t), np.nan), np.full(len(t), np.nan)
     sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
-    local: dict[str, Any] = {n: _at_rows(seen, d, here) for n, d in sampled.items()}
+    local: dict[str, Any] = {n: _at_rows(context, d, here) for n, d in sampled.items()}
     rates = {
-        n: _at_rows(seen, rate_of(ready.needed[n]), here)
+        n: _at_rows(context, rate_of(ready.needed[n]), here)
         for n in ready.formula.rates
         if n in sampled
     }
-    fixed = {n: needed_fact(seen, d)[1] for n, d in ready.needed.items() if d.kind == "fact"}
-    fixed |= {n: seen.reading(d.fact).value for n, d in ready.needed.items() if d.kind == "reading"}
+    fixed = {n: fact_of_name(context, d)[1] for n, d in ready.needed.items() if d.kind == "fact"}
+    fixed |= {
+        n: context.reading(d.fact).value for n, d in ready.needed.items() if d.kind == "reading"
+    }
     with np.errstate(all="ignore"):
-        value[here] = evaluate(seen, ready, local, rates, t[here], fixed)
-    wide = max((s for d in sampled.values() for s in _windows(seen, d)), default=1)
+        value[here] = evaluate(context, ready, local, rates, t[here], fixed)
+    wide = max((s for d in sampled.values() for s in _windows(context, d)), default=1)
     count = int(np.clip(WEIGHTS // wide, FEWEST_PLACES, MOST_PLACES))
     some = here[np.unique(np.linspace(0, len(here) - 1, count).astype(int))]
-    whole = formula_values(seen, shown, body, t[some], some)
-    found = np.sqrt(_variance(whole, seen.clock_noise, seen.us(), some, len(t)))
+    whole = formula_values(context, shown, body, t[some], some)
+    found = np.sqrt(_variance(whole, context.clock_noise, context.us(), some, len(t)))
     good = np.isfinite(found)
     if good.any():
         u[here] = np.interp(here, some[good], found[good])
@@ -87,24 +89,28 @@ def _along_long(
     return value, u
 
 
-def _windows(seen: TrialContext, needed: FormulaName) -> list[int]:
+def _windows(context: TrialContext, needed: FormulaName) -> list[int]:
     """The widest windows of the local fits of a channel."""
     if needed.kind == "sensor":
         return []
-    return [int(s.max(initial=1)) for s in seen.local_fits(needed.body, needed.axis).sizes.values()]
+    return [
+        int(s.max(initial=1)) for s in context.local_fits(needed.body, needed.axis).sizes.values()
+    ]
 
 
-def _at_rows(seen: TrialContext, needed: FormulaName, rows: Rows) -> Array:
+def _at_rows(context: TrialContext, needed: FormulaName, rows: Rows) -> Array:
     """What a name stands for at the samples of some rows; between its own samples, where its clock
     is another.
     """
-    t = seen.trial.t
+    t = context.trial.t
     if needed.kind == "sensor":
-        return operator_of(seen, needed, t[rows], rows).applied(samples_of(seen, needed))
-    as_read = needed.order == 0 and read_off(samples_of(seen, needed), needed, rows)
+        return operator_of(context, needed, t[rows], rows).applied(samples_of(context, needed))
+    as_read = needed.order == 0 and reads_samples_as_they_are(
+        samples_of(context, needed), needed, rows
+    )
     if as_read:
-        return samples_of(seen, needed)[rows]
-    found = seen.local_fits(needed.body, needed.axis).estimated(needed.order).value
+        return samples_of(context, needed)[rows]
+    found = context.local_fits(needed.body, needed.axis).estimated(needed.order).value
     if np.isfinite(found[rows]).mean() > SAME_CLOCK_SHARE:
         return np.asarray(found[rows])
     own = np.flatnonzero(np.isfinite(found))

@@ -1,4 +1,4 @@
-"""Formulas at work: values of a quantity of one's own at any moments, with its operators on the
+"""Formulas at work: values of a derived quantity at any moments, with its operators on the
 samples behind it.
 """
 
@@ -40,28 +40,30 @@ AREA_SAMPLES = 3000  # a running area hangs on all samples before it
 HIGHEST_ORDER = 2  # order of derivative that local fits give
 
 
-def resolved_formula(seen: TrialContext, symbol: str, body: str) -> ResolvedFormula:
-    """Return a quantity of one's own as one expression for a body of a trial. Raises
+def resolved_formula(context: TrialContext, symbol: str, body: str) -> ResolvedFormula:
+    """Return a derived quantity as one expression for a body of a trial. Raises
     NoValueError.
     """
-    if symbol not in seen.own:
+    if symbol not in context.derived:
         raise NoValueError(f"There is no quantity {symbol} any more.")
-    axes = {b.name: b.axes for b in seen.trial.bodies}
-    sensors = {b.name: tuple(c.axis for c in b.sensors) for b in seen.trial.bodies}
+    axes = {b.name: b.axes for b in context.trial.bodies}
+    sensors = {b.name: tuple(c.axis for c in b.sensors) for b in context.trial.bodies}
     try:
-        readings = units_by_name(seen.named.values())
-        ready = resolve(seen.own[symbol], seen.own, body, axes, sensors, readings=readings)
+        readings = units_by_name(context.named.values())
+        ready = resolve(
+            context.derived[symbol], context.derived, body, axes, sensors, readings=readings
+        )
     except DerivedQuantityError as error:
         raise NoValueError(str(error)) from None
     for part in _all_parts(ready):
         for needed in part.needed.values():
             if needed.kind == "fact":
-                needed_fact(seen, needed)
+                fact_of_name(context, needed)
         if any(n.kind == "local" and n.order == HIGHEST_ORDER for n in _inside_rates(part)):
             raise NoValueError(
                 f"{symbol}: the rate of an acceleration cannot be had from these samples."
             )
-    if ready.areas and len(seen.trial.t) > AREA_SAMPLES:
+    if ready.areas and len(context.trial.t) > AREA_SAMPLES:
         raise NoValueError(
             f"{symbol}: running areas and levels are worked out up to {AREA_SAMPLES} samples. "
             "Read an area instead."
@@ -77,31 +79,33 @@ def _inside_rates(ready: ResolvedFormula) -> list[FormulaName]:
     return [ready.needed[name] for name in ready.formula.rates]
 
 
-def needed_fact(seen: TrialContext, needed: FormulaName) -> tuple[FactId | None, float]:
+def fact_of_name(context: TrialContext, needed: FormulaName) -> tuple[FactId | None, float]:
     """The fact a name stands for, and its value in SI. Raises NoValueError where it is not
     known.
     """
     if needed.fact == "m":
-        if needed.body not in seen.masses:
+        if needed.body not in context.masses:
             raise NoValueError(
                 f"The mass of {needed.body or 'the body'} is not known. Type it in the margin."
             )
-        key, fact = seen.masses[needed.body]
+        key, fact = context.masses[needed.body]
         return key, fact.si
     if needed.fact in CENTRE_AT:
-        if seen.frame.centre is None:
+        if context.frame.centre is None:
             raise NoValueError("It needs a centre of rotation. Set the centre in the frame.")
         name, place = CENTRE_AT[needed.fact]
-        return (seen.shared[name][0] if name in seen.shared else None), seen.frame.centre[place]
+        return (context.shared[name][0] if name in context.shared else None), context.frame.centre[
+            place
+        ]
     for owner in (needed.body, ""):
-        if (needed.fact, owner) in seen.setup:
-            key, fact = seen.setup[needed.fact, owner]
+        if (needed.fact, owner) in context.setup:
+            key, fact = context.setup[needed.fact, owner]
             return key, fact.si
     raise NoValueError(f"{needed.fact} is not known. Type it in the setup.")
 
 
 def _evaluated(
-    seen: TrialContext,
+    context: TrialContext,
     ready: ResolvedFormula,
     local: Mapping[str, Any],
     rates: Mapping[str, Any],
@@ -113,11 +117,11 @@ def _evaluated(
     values: dict[str, Any] = dict(local)
     for name, needed in ready.needed.items():
         if needed.kind == "fact":
-            values[name] = needed_fact(seen, needed)[1]
+            values[name] = fact_of_name(context, needed)[1]
         elif needed.kind == "time":
             values[name] = times
         elif needed.kind == "reading":
-            values[name] = seen.reading(needed.fact).value
+            values[name] = context.reading(needed.fact).value
     m = len(times)
     rates = {**rates, **{n: 1.0 for n, needed in ready.needed.items() if needed.kind == "time"}}
 
@@ -139,7 +143,7 @@ def _evaluated(
 
 
 def evaluate(
-    seen: TrialContext,
+    context: TrialContext,
     ready: ResolvedFormula,
     local: Mapping[str, Any],
     rates: Mapping[str, Any],
@@ -157,44 +161,46 @@ def evaluate(
 
 
 def formula_values(
-    seen: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None = None
+    context: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None = None
 ) -> QuantityValues:
-    """Return a quantity of one's own at some times, as `readouts.readout`. Raises NoValueError."""
-    return _read_out(seen, resolved_formula(seen, shown.axis, body), times, rows)
+    """Return a derived quantity at some times, as `quantity_values`. Raises NoValueError."""
+    return _read_out(context, resolved_formula(context, shown.axis, body), times, rows)
 
 
 def _read_out(
-    seen: TrialContext, ready: ResolvedFormula, times: Array, rows: Rows | None
+    context: TrialContext, ready: ResolvedFormula, times: Array, rows: Rows | None
 ) -> QuantityValues:
     m = len(times)
     operators: dict[FormulaName, Operator] = {}
 
     def operator(needed: FormulaName) -> Operator:
         if needed not in operators:
-            operators[needed] = operator_of(seen, needed, times, rows)
+            operators[needed] = operator_of(context, needed, times, rows)
         return operators[needed]
 
     sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
-    local = {n: operator(d).applied(samples_of(seen, d)) for n, d in sampled.items()}
-    areas = {name: _over_time(seen, name, one, times) for name, one in ready.areas.items()}
+    local = {n: operator(d).applied(samples_of(context, d)) for n, d in sampled.items()}
+    areas = {name: _integral_values(context, name, one, times) for name, one in ready.areas.items()}
     local |= {name: one.values for name, one in areas.items()}
     above = {n: rate_of(ready.needed[n]) for n in ready.formula.rates if n in sampled}
-    rates = {n: operator(d).applied(samples_of(seen, d)) for n, d in above.items()}
-    y, slopes, of_rates = _evaluated(seen, ready, local, rates, times)
-    terms = [(_channel(seen, d), operator(d).scaled(slopes[n])) for n, d in sampled.items()]
-    terms += [(_channel(seen, above[n]), operator(above[n]).scaled(s)) for n, s in of_rates.items()]
+    rates = {n: operator(d).applied(samples_of(context, d)) for n, d in above.items()}
+    y, slopes, of_rates = _evaluated(context, ready, local, rates, times)
+    terms = [(_channel(context, d), operator(d).scaled(slopes[n])) for n, d in sampled.items()]
+    terms += [
+        (_channel(context, above[n]), operator(above[n]).scaled(s)) for n, s in of_rates.items()
+    ]
     terms += [
         (channel, o.scaled(slopes[n])) for n, one in areas.items() for channel, o in one.terms
     ]
-    facts = _facts(seen, ready, slopes, m)
-    taken = {n: seen.reading(d.fact) for n, d in ready.needed.items() if d.kind == "reading"}
-    terms += [term for name, one in taken.items() for term in _spread(seen, one, slopes[name])]
+    facts = _facts(context, ready, slopes, m)
+    taken = {n: context.reading(d.fact) for n, d in ready.needed.items() if d.kind == "reading"}
+    terms += [term for name, one in taken.items() for term in _spread(context, one, slopes[name])]
     pulled = [(d, slopes[n], local[n]) for n, d in sampled.items() if d.kind == "local"]
     pulled += [(d, of_rates[n], rates[n]) for n, d in above.items() if d.kind == "local"]
     more = [
-        _missed(seen, pulled, times, rows),
-        _frame_slopes(seen, pulled, operator, m),
-        _zeroed(seen, sampled, slopes),
+        _bias_slopes(context, pulled, times, rows),
+        _frame_slopes(context, pulled, operator, m),
+        _zeroed(context, sampled, slopes),
     ]
     more += [{key: slopes[n] * s for key, s in one.facts.items()} for n, one in areas.items()]
     more += [
@@ -207,12 +213,12 @@ def _read_out(
 
 
 def _spread(
-    seen: TrialContext, reading: Estimate, slopes: Array
+    context: TrialContext, reading: Estimate, slopes: Array
 ) -> list[tuple[ChannelId, Operator]]:
     """What samples a reading owes to, as operators of slope_j · reading."""
     found = []
     for channel, one in reading.weights.items():
-        body = seen.trial.body(channel.body)
+        body = context.trial.body(channel.body)
         samples = next(c for c in (*body.channels, *body.sensors) if c.axis == channel.axis).si
         whole = np.zeros(len(samples))
         whole[one.start : one.stop] = one.values
@@ -221,19 +227,19 @@ def _spread(
     return found
 
 
-def _over_time(
-    seen: TrialContext, name: str, inner: ResolvedFormula, times: Array
+def _integral_values(
+    context: TrialContext, name: str, inner: ResolvedFormula, times: Array
 ) -> QuantityValues:
     """An area or a level at some times: what hangs on the values of an expression at all
     samples.
     """
-    t = seen.trial.t
-    whole = _read_out(seen, inner, t, np.arange(len(t)))
+    t = context.trial.t
+    whole = _read_out(context, inner, t, np.arange(len(t)))
     good = np.flatnonzero(np.isfinite(whole.values))
     if len(good) < 2:
         return QuantityValues(times, np.full(len(times), np.nan), (), {})
     counts = np.zeros((len(times), len(t)))
-    counts[:, good] = sample_counts(seen, name, t[good], times)
+    counts[:, good] = integral_weights(context, name, t[good], times)
     values = counts[:, good] @ whole.values[good]
     values[(times < t[good[0]]) | (times > t[good[-1]])] = np.nan
     terms = [
@@ -242,16 +248,18 @@ def _over_time(
     facts = {key: counts @ np.nan_to_num(s) for key, s in whole.facts.items()}
     rule = rule_of(name)
     if rule is not None:
-        key = seen.missed_by_rule
+        key = context.rule_bias_fact
         left = np.interp(times, t[good], rule_error(t[good], whole.values[good], rule))
         facts[key] = facts.get(key, np.zeros(len(times))) + left
     return QuantityValues(times, values, tuple(terms), facts)
 
 
-def sample_counts(seen: TrialContext, name: str, t: Array, times: Array) -> Array:
+def integral_weights(context: TrialContext, name: str, t: Array, times: Array) -> Array:
     """Return what samples at t count for in an integral or a level at some times, shape (m, n)."""
     rule = rule_of(name)
-    return running_weights(t, times, rule) if rule is not None else _levelled(seen, t, times)
+    return (
+        running_weights(t, times, rule) if rule is not None else _level_weights(context, t, times)
+    )
 
 
 def rule_of(name: str) -> Rule | None:
@@ -259,11 +267,11 @@ def rule_of(name: str) -> Rule | None:
     return next((rule for function, rule in RULES.items() if name.startswith(function)), None)
 
 
-def _levelled(seen: TrialContext, t: Array, times: Array) -> Array:
+def _level_weights(context: TrialContext, t: Array, times: Array) -> Array:
     """Values at some times less the line through those in spans of rest, or less their mean if
     there is one span.
     """
-    rests = [span for span in seen.spans if span.kind is SpanKind.REST]
+    rests = [span for span in context.spans if span.kind is SpanKind.REST]
     quiet = np.zeros(len(t), dtype=bool)
     for span in rests:
         quiet |= (t >= span.start) & (t <= span.stop)
@@ -287,13 +295,15 @@ def _levelled(seen: TrialContext, t: Array, times: Array) -> Array:
 
 
 def _zeroed(
-    seen: TrialContext, sampled: Mapping[str, FormulaName], slopes: Mapping[str, Array]
+    context: TrialContext, sampled: Mapping[str, FormulaName], slopes: Mapping[str, Array]
 ) -> dict[FactId, Array]:
     """∂y/∂fact of the zeros of sensors."""
     found: dict[FactId, Array] = {}
     for name, needed in sampled.items():
         zero = (
-            seen.shared.get(zero_key(needed.body, needed.axis)) if needed.kind == "sensor" else None
+            context.shared.get(zero_key(needed.body, needed.axis))
+            if needed.kind == "sensor"
+            else None
         )
         if zero is not None:
             found[zero[0]] = found.get(zero[0], np.zeros(len(slopes[name]))) - slopes[name]
@@ -305,76 +315,80 @@ def rate_of(needed: FormulaName) -> FormulaName:
     return FormulaName(needed.kind, needed.body, needed.axis, needed.order + 1)
 
 
-def samples_of(seen: TrialContext, needed: FormulaName) -> Array:
+def samples_of(context: TrialContext, needed: FormulaName) -> Array:
     if needed.kind == "sensor":
-        return seen.sensor(needed.body, needed.axis).si
-    return seen.trial.body(needed.body).channel(needed.axis).si
+        return context.sensor(needed.body, needed.axis).si
+    return context.trial.body(needed.body).channel(needed.axis).si
 
 
-def _channel(seen: TrialContext, needed: FormulaName) -> Any:
-    return seen.trial.channel_id(needed.body, needed.axis)
+def _channel(context: TrialContext, needed: FormulaName) -> Any:
+    return context.trial.channel_id(needed.body, needed.axis)
 
 
 def operator_of(
-    seen: TrialContext, needed: FormulaName, times: Array, rows: Rows | None
+    context: TrialContext, needed: FormulaName, times: Array, rows: Rows | None
 ) -> Operator:
     """The operator of one name; a body of another clock is fitted locally at the times that are
     asked for.
     """
-    x = samples_of(seen, needed)
+    x = samples_of(context, needed)
     usable = np.flatnonzero(np.isfinite(x))
-    if rows is not None and read_off(x, needed, rows):
+    if rows is not None and reads_samples_as_they_are(x, needed, rows):
         return identity_operator(usable, rows)
     if needed.kind == "sensor":
-        return local_operator(seen.trial.t, usable, times, seen.walls(needed.body), needed.order)
-    return seen.local_fits(needed.body, needed.axis).operator(times, needed.order)
+        return local_operator(
+            context.trial.t, usable, times, context.walls(needed.body), needed.order
+        )
+    return context.local_fits(needed.body, needed.axis).operator(times, needed.order)
 
 
-def read_off(x: Array, needed: FormulaName, rows: Rows) -> bool:
+def reads_samples_as_they_are(x: Array, needed: FormulaName, rows: Rows) -> bool:
     """Whether samples x are read off as they are, and not fitted locally."""
     return needed.order == 0 and bool(np.isfinite(x[rows]).mean() > SAME_CLOCK_SHARE)
 
 
-def _missed(
-    seen: TrialContext, pulled: "Pulled", times: Array, rows: Rows | None
+def _bias_slopes(
+    context: TrialContext, pulled: "ChannelTerms", times: Array, rows: Rows | None
 ) -> dict[FactId, Array]:
     """What local fits may leave out of the values."""
     found: dict[FactId, Array] = {}
     for needed, s, _ in pulled:
-        if rows is None or not read_off(samples_of(seen, needed), needed, rows):
-            key = seen.missed(needed.body, needed.axis, needed.order)
-            more = s * seen.missed_at(needed.body, needed.axis, needed.order, times)
+        if rows is None or not reads_samples_as_they_are(samples_of(context, needed), needed, rows):
+            key = context.bias_fact(needed.body, needed.axis, needed.order)
+            more = s * context.bias_at(needed.body, needed.axis, needed.order, times)
             found[key] = found.get(key, np.zeros(len(times))) + more
     return found
 
 
 def _facts(
-    seen: TrialContext, ready: ResolvedFormula, slopes: Mapping[str, Array], m: int
+    context: TrialContext, ready: ResolvedFormula, slopes: Mapping[str, Array], m: int
 ) -> dict[FactId, Array]:
     """∂y/∂fact of the facts in the formula."""
     found: dict[FactId, Array] = {}
     for name, needed in ready.needed.items():
-        key = needed_fact(seen, needed)[0] if needed.kind == "fact" else None
+        key = fact_of_name(context, needed)[0] if needed.kind == "fact" else None
         if key is not None:
             found[key] = found.get(key, np.zeros(m)) + slopes[name]
     return found
 
 
-Pulled = Sequence[tuple[FormulaName, Array, Array]]  # a local derivative, ∂y by it, and its value
+ChannelTerms = Sequence[
+    tuple[FormulaName, Array, Array]
+]  # a local derivative, ∂y by it, and its value
 
 
 def _frame_slopes(
-    seen: TrialContext, pulled: Pulled, operator: Callable[[FormulaName], Operator], m: int
+    context: TrialContext, pulled: ChannelTerms, operator: Callable[[FormulaName], Operator], m: int
 ) -> dict[FactId, Array]:
     """∂y/∂fact of the facts of the frame."""
     found: dict[FactId, Array] = {}
     for needed, s, value in pulled:
         across = None
-        if ANGLE in seen.shared and set(seen.trial.body(needed.body).axes) == {"x", "y"}:
+        if ANGLE in context.shared and set(context.trial.body(needed.body).axes) == {"x", "y"}:
             axis = "y" if needed.axis == "x" else "x"
             other = FormulaName("local", needed.body, axis, needed.order)
-            across = operator(other).applied(samples_of(seen, other))
+            across = operator(other).applied(samples_of(context, other))
         motion = Motion(needed.axis, needed.order, value, across)
-        for key, by_fact in motion.slopes(seen.frame, seen.shared).items():
+        for key, by_fact in motion.slopes(context.frame, context.shared).items():
             found[key] = found.get(key, np.zeros(m)) + s * by_fact
     return found

@@ -38,7 +38,7 @@ ChannelDerivative = Mapping[ChannelKey, Array]
 
 
 def quantity_values(
-    seen: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None = None
+    context: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None = None
 ) -> QuantityValues:
     """Return a quantity at some times in s, shape (m,); `rows` are those of the samples there, if
     they are at samples.
@@ -46,74 +46,74 @@ def quantity_values(
     Raises NoValueError where something is missing: an axis, a mass, a centre of rotation.
     """
     if shown.quantity is Quantity.SENSOR:
-        return _sensor_readout(seen, shown, body, times, rows)
-    if shown.quantity is Quantity.OWN:
-        return formula_values(seen, shown, body, times, rows)
+        return _sensor_readout(context, shown, body, times, rows)
+    if shown.quantity is Quantity.DERIVED:
+        return formula_values(context, shown, body, times, rows)
     values, terms = np.zeros(len(times)), []
     facts: dict[FactId, Array] = {}
-    for name in seen.bodies_of(body):
-        _require(seen, shown, name)
-        needed = needed_of(shown, seen.trial.body(name).axes)
-        operators = {key: operator_at(seen, name, *key, times, rows) for key in needed}
-        local = {key: op.applied(_samples(seen, name, key[0])) for key, op in operators.items()}
-        y, slopes = formula(seen, shown, name, local)
+    for name in context.bodies_of(body):
+        _require(context, shown, name)
+        needed = derivatives_needed(shown, context.trial.body(name).axes)
+        operators = {key: operator_at(context, name, *key, times, rows) for key in needed}
+        local = {key: op.applied(_samples(context, name, key[0])) for key, op in operators.items()}
+        y, slopes = formula(context, shown, name, local)
         values = values + y
         terms += [
-            (seen.trial.channel_id(name, axis), operators[axis, k].scaled(s))
+            (context.trial.channel_id(name, axis), operators[axis, k].scaled(s))
             for (axis, k), s in slopes.items()
         ]
-        missed = {
-            seen.missed(name, axis, k): s * seen.missed_at(name, axis, k, times)
+        bias = {
+            context.bias_fact(name, axis, k): s * context.bias_at(name, axis, k, times)
             for (axis, k), s in slopes.items()
             if k > 0 or rows is None
         }
 
         def across(key: ChannelKey, name: str = name) -> Array:
-            operator = operator_at(seen, name, *key, times, rows)
-            return operator.applied(_samples(seen, name, key[0]))
+            operator = operator_at(context, name, *key, times, rows)
+            return operator.applied(_samples(context, name, key[0]))
 
-        of_facts = _fact_slopes(seen, shown, name, y, local, slopes, across)
-        for key, s in {**missed, **of_facts}.items():
+        of_facts = _fact_slopes(context, shown, name, y, local, slopes, across)
+        for key, s in {**bias, **of_facts}.items():
             facts[key] = facts.get(key, np.zeros(len(times))) + s
     return QuantityValues(times, values, tuple(terms), facts)
 
 
-def at_all_samples(seen: TrialContext, shown: QuantityRef, body: str) -> tuple[Array, Array]:
+def at_all_samples(context: TrialContext, shown: QuantityRef, body: str) -> tuple[Array, Array]:
     """Return a quantity and its standard uncertainty at all samples, shape (n,), NaN where there is
     none.
 
     As `quantity_values`, in one pass over the samples; within one instant all derivatives share
     their samples.
     """
-    n = len(seen.trial.t)
-    if shown.quantity is Quantity.OWN:
-        return formula_at_all_samples(seen, shown, body)
+    n = len(context.trial.t)
+    if shown.quantity is Quantity.DERIVED:
+        return formula_at_all_samples(context, shown, body)
     if shown.quantity is Quantity.SENSOR:
-        channel = seen.sensor(body, shown.axis)
-        source = seen.trial.channel_id(body, shown.axis)
-        return channel.si, np.sqrt(seen.clock_noise.reading[source][1].of_one(n))
-    total, variance, jitter = np.zeros(n), np.zeros(n), _Jitter(seen)
+        channel = context.sensor(body, shown.axis)
+        source = context.trial.channel_id(body, shown.axis)
+        return channel.si, np.sqrt(context.clock_noise.reading[source][1].of_one(n))
+    total, variance, jitter = np.zeros(n), np.zeros(n), _Jitter(context)
     facts: dict[FactId, Array] = {}
-    for name in seen.bodies_of(body):
-        _require(seen, shown, name)
-        needed = needed_of(shown, seen.trial.body(name).axes)
-        found = {key: seen.derivative(name, *key) for key in needed}
+    for name in context.bodies_of(body):
+        _require(context, shown, name)
+        needed = derivatives_needed(shown, context.trial.body(name).axes)
+        found = {key: context.derivative(name, *key) for key in needed}
         local = {key: one.value for key, one in found.items()}
-        y, slopes = formula(seen, shown, name, local)
+        y, slopes = formula(context, shown, name, local)
         total = total + y
         for (axis, order), s in slopes.items():
             variance += s**2 * (
-                seen.reading_part(name, axis, order) + found[axis, order].left_out ** 2
+                context.reading_part(name, axis, order) + found[axis, order].bias ** 2
             )
             jitter.add(name, axis, order, s)
 
         def across(key: ChannelKey, name: str = name) -> Array:
-            return seen.derivative(name, *key).value
+            return context.derivative(name, *key).value
 
-        for key, slope in _fact_slopes(seen, shown, name, y, local, slopes, across).items():
+        for key, slope in _fact_slopes(context, shown, name, y, local, slopes, across).items():
             facts[key] = facts.get(key, np.zeros(n)) + slope
     variance += jitter.variance()
-    us = seen.us()
+    us = context.us()
     variance += sum((s * us[key]) ** 2 for key, s in facts.items())
     return total, np.sqrt(variance)
 
@@ -126,8 +126,8 @@ class _Jitter:
     velocity, of long ones all of a window along what is usual in it.
     """
 
-    def __init__(self, seen: TrialContext) -> None:
-        self._seen, self._n = seen, len(seen.trial.t)
+    def __init__(self, context: TrialContext) -> None:
+        self._seen, self._n = context, len(context.trial.t)
         self._exact = self._n <= EXACT_UP_TO
         self._total = np.zeros((self._n, self._n) if self._exact else self._n)
 
@@ -172,21 +172,21 @@ class _Jitter:
         return np.asarray(self._seen.noise.stamp**2 * squares)
 
 
-def _samples(seen: TrialContext, body: str, axis: str) -> Array:
-    return seen.trial.body(body).channel(axis).si
+def _samples(context: TrialContext, body: str, axis: str) -> Array:
+    return context.trial.body(body).channel(axis).si
 
 
 def _sensor_readout(
-    seen: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None
+    context: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None
 ) -> QuantityValues:
-    x = seen.sensor(body, shown.axis).si
+    x = context.sensor(body, shown.axis).si
     usable = np.flatnonzero(np.isfinite(x))
     if rows is not None:
         operator = identity_operator(usable, rows)
     else:
-        operator = local_operator(seen.trial.t, usable, times, seen.walls(body), 0)
-    key = seen.trial.channel_id(body, shown.axis)
-    zero = seen.shared.get(zero_key(body, shown.axis))
+        operator = local_operator(context.trial.t, usable, times, context.walls(body), 0)
+    key = context.trial.channel_id(body, shown.axis)
+    zero = context.shared.get(zero_key(body, shown.axis))
     return QuantityValues(
         times,
         operator.applied(x),
@@ -195,19 +195,19 @@ def _sensor_readout(
     )
 
 
-def _require(seen: TrialContext, shown: QuantityRef, body: str) -> None:
-    axes = seen.trial.body(body).axes
+def _require(context: TrialContext, shown: QuantityRef, body: str) -> None:
+    axes = context.trial.body(body).axes
     if shown.axis not in ("", MAGNITUDE, *axes) or not axes:
         raise NoValueError(f"{body} was not followed along {shown.axis}.")
-    if shown.quantity in NEEDS_MASS and body not in seen.masses:
+    if shown.quantity in NEEDS_MASS and body not in context.masses:
         raise NoValueError(f"The mass of {body} is not known. Type it in the margin.")
-    if shown.quantity in NEEDS_CENTRE and (seen.frame.centre is None or set(axes) != {"x", "y"}):
+    if shown.quantity in NEEDS_CENTRE and (context.frame.centre is None or set(axes) != {"x", "y"}):
         raise NoValueError(
             "An angle needs x, y and a centre of rotation. Set the centre in the frame."
         )
 
 
-def needed_of(shown: QuantityRef, axes: tuple[str, ...]) -> list[tuple[str, int]]:
+def derivatives_needed(shown: QuantityRef, axes: tuple[str, ...]) -> list[tuple[str, int]]:
     """Which local derivatives a quantity is made of, by axis and order."""
     quantity = shown.quantity
     if quantity in ORDERS and shown.axis != MAGNITUDE:
@@ -219,9 +219,9 @@ def needed_of(shown: QuantityRef, axes: tuple[str, ...]) -> list[tuple[str, int]
 
 
 def operator_at(
-    seen: TrialContext, body: str, axis: str, order: int, times: Array, rows: Rows | None
+    context: TrialContext, body: str, axis: str, order: int, times: Array, rows: Rows | None
 ) -> Operator:
-    fits = seen.local_fits(body, axis)
+    fits = context.local_fits(body, axis)
     return (
         identity_operator(fits.usable, rows)
         if order == 0 and rows is not None
@@ -230,7 +230,7 @@ def operator_at(
 
 
 def formula(
-    seen: TrialContext,
+    context: TrialContext,
     shown: QuantityRef,
     body: str,
     local: ChannelDerivative,
@@ -241,9 +241,9 @@ def formula(
     """
     quantity, keys = shown.quantity, list(local)
     if mass is None:
-        mass = seen.masses[body][1].si if quantity in NEEDS_MASS else 1.0
+        mass = context.masses[body][1].si if quantity in NEEDS_MASS else 1.0
     if quantity in NEEDS_CENTRE:
-        return _about_centre(quantity, seen.frame.centre or (0.0, 0.0), local)
+        return _about_centre(quantity, context.frame.centre or (0.0, 0.0), local)
     if quantity is Quantity.KINETIC:
         squares = sum(local[k] ** 2 for k in keys)
         return np.asarray(0.5 * mass * squares), {k: mass * local[k] for k in keys}
@@ -280,7 +280,7 @@ def _about_centre(
 
 
 def _fact_slopes(
-    seen: TrialContext,
+    context: TrialContext,
     shown: QuantityRef,
     body: str,
     y: Array,
@@ -293,22 +293,22 @@ def _fact_slopes(
     """
     found: dict[FactId, Array] = {}
     if shown.quantity in NEEDS_MASS:
-        key, fact = seen.masses[body]
+        key, fact = context.masses[body]
         found[key] = y / fact.si
     centre = dict.fromkeys("xy", 0.0)
     if shown.quantity in NEEDS_CENTRE:  # the centre is of the picture: a scale stretches it too
-        centre = dict(zip("xy", seen.frame.centre or (0.0, 0.0), strict=True))
+        centre = dict(zip("xy", context.frame.centre or (0.0, 0.0), strict=True))
     for (axis, order), s in slopes.items():
         value = local[axis, order] - (centre[axis] if order == 0 else 0.0)
         sideways = None
-        if ANGLE in seen.shared and set(seen.trial.body(body).axes) == {"x", "y"}:
+        if ANGLE in context.shared and set(context.trial.body(body).axes) == {"x", "y"}:
             other = ("y" if axis == "x" else "x", order)
             sideways = local[other] if other in local else across(other)
         motion = Motion(axis, order, value, sideways)
-        for fact_id, slope in motion.slopes(seen.frame, seen.shared).items():
+        for fact_id, slope in motion.slopes(context.frame, context.shared).items():
             found[fact_id] = found.get(fact_id, np.zeros(len(y))) + s * slope
     if shown.quantity in NEEDS_CENTRE:
         for axis, name in CENTRE.items():
-            if name in seen.shared and (axis, 0) in slopes:
-                found[seen.shared[name][0]] = -slopes[axis, 0]
+            if name in context.shared and (axis, 0) in slopes:
+                found[context.shared[name][0]] = -slopes[axis, 0]
     return found

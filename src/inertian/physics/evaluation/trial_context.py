@@ -76,8 +76,8 @@ class TrialContext:
     known: LocalFitCache = field(default_factory=LocalFitCache)
     # By symbol and body
     setup: Mapping[tuple[str, str], tuple[FactId, Fact]] = field(default_factory=dict)
-    # Quantities of one's own, by symbol
-    own: Mapping[str, DerivedQuantity] = field(default_factory=dict)
+    # Derived quantities, by symbol
+    derived: Mapping[str, DerivedQuantity] = field(default_factory=dict)
     window: WindowRequest = BY_DATA  # of local fits
     # Readings that formulas may use, by name
     named: Mapping[str, NamedReading] = field(default_factory=dict)
@@ -110,7 +110,7 @@ class TrialContext:
             body, axis, self.trial.t, channel.si, channel.resolution, given, share
         )
 
-    def missed(self, body: str, axis: str, order: int) -> FactId:
+    def bias_fact(self, body: str, axis: str, order: int) -> FactId:
         """Return the name of what local fits may leave out of a derivative, an error of its own
         with u = 1.
         """
@@ -118,7 +118,7 @@ class TrialContext:
             LEFT_OUT.format(sign=SIGNS[order], axis=axis, body=body), f"trial {self.trial.id}"
         )
 
-    def missed_at(self, body: str, axis: str, order: int, times: Array) -> Array:
+    def bias_at(self, body: str, axis: str, order: int, times: Array) -> Array:
         """Return what local fits may leave out of a derivative, in SI, with its sign, at some times
         in s; (m,).
         """
@@ -126,7 +126,7 @@ class TrialContext:
         if not len(fits.usable):
             return np.zeros(len(times))
         rows = fits.usable[nearest(self.trial.t[fits.usable], times)]
-        return np.nan_to_num(fits.estimated(order).left_out[rows])
+        return np.nan_to_num(fits.estimated(order).bias[rows])
 
     def facts(self) -> dict[FactId, Fact]:
         """Return all facts that values may hang on."""
@@ -137,24 +137,24 @@ class TrialContext:
         fits leave out.
         """
         return {key: fact.u for key, fact in self.facts().items()} | dict.fromkeys(
-            self._all_missed(), 1.0
+            self._bias_facts(), 1.0
         )
 
-    def _all_missed(self) -> list[FactId]:
+    def _bias_facts(self) -> list[FactId]:
         found = [
-            self.missed(b.name, c.axis, k)
+            self.bias_fact(b.name, c.axis, k)
             for b in self.trial.followed
             for c in b.channels
             for k in SIGNS
         ]
-        return [*found, self.missed_by_rule]
+        return [*found, self.rule_bias_fact]
 
-    def is_missed(self, key: FactId) -> bool:
+    def is_bias_fact(self, key: FactId) -> bool:
         """Whether a name is that of something local fits may leave out."""
-        return key in self._all_missed() and key != self.missed_by_rule
+        return key in self._bias_facts() and key != self.rule_bias_fact
 
     @property
-    def missed_by_rule(self) -> FactId:
+    def rule_bias_fact(self) -> FactId:
         """The name of what a rule may leave out of an area, an error of its own with u = 1."""
         return FactId(BY_RULE, f"trial {self.trial.id}")
 
@@ -279,11 +279,11 @@ class TrialContext:
 
     def fact_parts(self) -> list[SharedPart]:
         """Return the parts of the covariance that come from facts."""
-        missed = [
+        bias_fact = [
             SharedPart.single(ErrorSource(k.name, "local fits", f"local fits {k.name}"), k, 1.0)
-            for k in self._all_missed()
+            for k in self._bias_facts()
         ]
-        return missed + [fact_part(key, fact) for key, fact in self.facts().items()]
+        return bias_fact + [fact_part(key, fact) for key, fact in self.facts().items()]
 
 
 @dataclass(frozen=True, eq=False)

@@ -62,40 +62,46 @@ class Explanation:
     lines: tuple[BudgetLine, ...]
 
 
-def explain(seen: TrialContext, named: NamedReading) -> Explanation:
+def explain(context: TrialContext, named: NamedReading) -> Explanation:
     """Return how a reading was computed. Raises NoValueError where it cannot be read."""
-    result = read_named(seen, named)
-    estimate = estimate_of(seen, named)
-    lines = budget_of(seen, estimate) if estimate is not None else ()
-    own = seen.own.get(named.shown.axis) if named.shown.quantity is Quantity.OWN else None
+    result = read_named(context, named)
+    estimate = estimate_of(context, named)
+    lines = budget_of(context, estimate) if estimate is not None else ()
+    own = (
+        context.derived.get(named.shown.axis) if named.shown.quantity is Quantity.DERIVED else None
+    )
     return Explanation(result, own.text if own else FORMULAS.get(named.shown.quantity, ""), lines)
 
 
-def estimate_of(seen: TrialContext, named: NamedReading) -> Estimate | None:
+def estimate_of(context: TrialContext, named: NamedReading) -> Estimate | None:
     """The reading as an estimate; None for a spread, which is one of no single set of weights."""
     if named.kind is ReadingKind.SPREAD:
         return None
-    plan = reading_plan(seen, named)
+    plan = reading_plan(context, named)
     if named.kind is not ReadingKind.RATIO:
         return plan.estimate()
     a, b = (float(v) for v in plan.whole.values)
     return plan.whole.estimate(np.array([-b / (a * a), 1.0 / a]), b / a)
 
 
-def one_estimate(seen: TrialContext, named: NamedReading) -> Estimate:
+def one_estimate(context: TrialContext, named: NamedReading) -> Estimate:
     """Return a named reading as an estimate that a formula may use. Raises NoValueError."""
-    found = estimate_of(seen, named)
+    found = estimate_of(context, named)
     if found is None:
         raise NoValueError(f"{named.name} is a spread, which a formula cannot use.")
     return found
 
 
-def budget_of(seen: TrialContext, estimate: Estimate) -> tuple[BudgetLine, ...]:
+def budget_of(context: TrialContext, estimate: Estimate) -> tuple[BudgetLine, ...]:
     """Return the budget of an estimate: its sources with what they give, the largest first."""
-    together = correlated_scalars(seen, {"": estimate})
+    together = correlated_scalars(context, {"": estimate})
     facts: dict[str, tuple[FactId, Fact]] = {
         key.name: (key, fact)
-        for key, fact in (*seen.masses.values(), *seen.shared.values(), *seen.setup.values())
+        for key, fact in (
+            *context.masses.values(),
+            *context.shared.values(),
+            *context.setup.values(),
+        )
     }
     total = together.u("") ** 2
     lines = []

@@ -51,9 +51,9 @@ def combine_parameters(
     two.
     """
     alone = [
-        _alone(seen, result, symbol)
-        for seen, result in found
-        if symbol not in dict(result.asked.held)
+        _alone(context, result, symbol)
+        for context, result in found
+        if symbol not in dict(result.request.held)
     ]
     if len(alone) < 2:
         return None
@@ -71,11 +71,13 @@ def combine_parameters(
     return CombinedParameter(Scalar(mean, float(np.sqrt(variance)), dof), chi, freedom, agree)
 
 
-def _alone(seen: TrialContext, result: CurveResult, symbol: str) -> _Alone:
+def _alone(context: TrialContext, result: CurveResult, symbol: str) -> _Alone:
     scalar, estimate = dict(result.parameters)[symbol], result.estimates[symbol]
-    us = {key: fact.u for key, fact in seen.facts().items() if not key.scope.startswith("trial ")}
+    us = {
+        key: fact.u for key, fact in context.facts().items() if not key.scope.startswith("trial ")
+    }
     shared = {key: estimate.sensitivities.get(key, 0.0) * u for key, u in us.items()}
     shared = {key: part for key, part in shared.items() if part != 0.0}
-    total = correlated_scalars(seen, {"": estimate}).u("") ** 2
+    total = correlated_scalars(context, {"": estimate}).u("") ** 2
     own = max(total - sum(part**2 for part in shared.values()), 0.0) * result.wider**2
     return _Alone(scalar.value, own, shared, scalar.dof)

@@ -22,7 +22,7 @@ from inertian.quantities.estimates import Array, ChannelId, Estimate
 from inertian.quantities.facts import FactId
 from inertian.quantities.propagation import SECOND_ORDER_LIMIT
 
-NONLINEAR_SHARE = (Quantity.KINETIC, Quantity.SPEED, Quantity.ANGULAR_SPEED, Quantity.OWN)
+NONLINEAR_SHARE = (Quantity.KINETIC, Quantity.SPEED, Quantity.ANGULAR_SPEED, Quantity.DERIVED)
 STEPS = 60  # on either side
 NODES, WEIGHTS = np.polynomial.hermite_e.hermegauss(15)
 
@@ -37,7 +37,7 @@ class LineThroughInputs(Draws):
 
     def off(self, operator: Operator, body: str, axis: str) -> Array:
         """Return how far off the estimates of an operator on a channel are, shape (count, m)."""
-        moved = self.errors.get(self.seen.trial.channel_id(body, axis))
+        moved = self.errors.get(self.context.trial.channel_id(body, axis))
         m = len(operator.factor)
         if moved is None:
             return np.zeros((self.count, m))
@@ -49,12 +49,12 @@ class LineThroughInputs(Draws):
 
 
 def _most_likely(
-    seen: TrialContext, estimate: Estimate, u: float
+    context: TrialContext, estimate: Estimate, u: float
 ) -> tuple[dict[ChannelId, Array], dict[FactId, float]]:
     """Errors of the samples of each channel, (n,), and of the facts, that move an estimate by one
     u.
     """
-    noise, n = seen.clock_noise, len(seen.trial.t)
+    noise, n = context.clock_noise, len(context.trial.t)
     weights = {}
     for channel, one in estimate.weights.items():
         weights[channel] = np.zeros(n)
@@ -71,7 +71,7 @@ def _most_likely(
         / u
         for channel, w in weights.items()
     }
-    us = seen.us()
+    us = context.us()
     return errors, {
         key: us[key] ** 2 * slope / u for key, slope in estimate.sensitivities.items() if key in us
     }
@@ -89,7 +89,7 @@ def _least(values: Array) -> float:
     return float(here - (after - before) ** 2 / (8.0 * bend)) if bend > 0.0 else float(here)
 
 
-def interval_if_nonlinear(seen: TrialContext, named: NamedReading, first: Scalar) -> Scalar:
+def interval_if_nonlinear(context: TrialContext, named: NamedReading, first: Scalar) -> Scalar:
     """Return a reading with mapped intervals where first order does not do, else as it is.
 
     First order does while the second-order term along the most likely errors stays under a tenth of
@@ -98,12 +98,12 @@ def interval_if_nonlinear(seen: TrialContext, named: NamedReading, first: Scalar
     skipped = named.kind in (ReadingKind.SPREAD, ReadingKind.RATIO, ReadingKind.AREA)
     if named.shown.quantity not in NONLINEAR_SHARE or skipped or not first.u > 0.0:
         return first
-    plan = reading_plan(seen, named)
-    errors, facts = _most_likely(seen, plan.estimate(), first.u)
+    plan = reading_plan(context, named)
+    errors, facts = _most_likely(context, plan.estimate(), first.u)
 
     def moved(steps: Array) -> Array:
         along = LineThroughInputs(
-            seen, len(steps), np.random.default_rng(0), {}, steps[:, None], errors, facts
+            context, len(steps), np.random.default_rng(0), {}, steps[:, None], errors, facts
         )
         with np.errstate(all="ignore"):
             return plan.taken(drawn_values(along, plan.shown, named.body, plan.times, plan.rows))

@@ -26,14 +26,14 @@ from inertian.physics.definitions.requests import (
 )
 from inertian.physics.evaluation.formula_values import (
     evaluate,
-    needed_fact,
+    fact_of_name,
+    integral_weights,
     operator_of,
     resolved_formula,
-    sample_counts,
     samples_of,
 )
 from inertian.physics.evaluation.frame_facts import FrameErrors, Motion
-from inertian.physics.evaluation.quantity_values import formula, needed_of, operator_at
+from inertian.physics.evaluation.quantity_values import derivatives_needed, formula, operator_at
 from inertian.physics.evaluation.trial_context import NoValueError, TrialContext
 from inertian.physics.readings.reading_plan import ReadingPlan, reading_plan
 from inertian.quantities.coverage import Scalar
@@ -52,7 +52,7 @@ class Draws:
     arrays.
     """
 
-    seen: TrialContext
+    context: TrialContext
     count: int
     rng: np.random.Generator
     made: dict[object, Any] = field(default_factory=dict)
@@ -64,7 +64,7 @@ class Draws:
 
     def _factor(self, pool: str) -> Array | float:
         """What the standard deviation of a kind of readings may be off by, (count, 1)."""
-        spread = self._of("pools", self.seen.pools).relative.get((pool, pool), 0.0)
+        spread = self._of("pools", self.context.pools).relative.get((pool, pool), 0.0)
         if spread <= 0.0:
             return 1.0
         dof = max(2.0 / spread, 1.0)
@@ -76,8 +76,8 @@ class Draws:
 
     def off(self, operator: Operator, body: str, axis: str) -> Array:
         """Return how far off the estimates of an operator on a channel are, shape (count, m)."""
-        noise = self.seen.clock_noise
-        channel = self.seen.trial.channel_id(body, axis)
+        noise = self.context.clock_noise
+        channel = self.context.trial.channel_id(body, axis)
         source, own = noise.reading[channel]
         weights = operator.matrix()
         used = np.flatnonzero(weights.any(axis=0))
@@ -90,7 +90,7 @@ class Draws:
         variance = own.variance if isinstance(own.variance, float) else own.variance[rows]
         errors = self._errors(channel, rows, own.alike) * np.sqrt(variance)
         for k, pattern in enumerate(own.rounding):
-            whole = np.asarray(pattern[slice(0, len(self.seen.trial.t))])
+            whole = np.asarray(pattern[slice(0, len(self.context.trial.t))])
             errors = (
                 errors
                 + self._errors(("rounding", channel, k), np.zeros(1, dtype=np.intp)) * whole[rows]
@@ -119,7 +119,7 @@ class Draws:
         """Errors of all samples of a channel, each made of the one before it and news; (count,
         n).
         """
-        n = len(self.seen.trial.t)
+        n = len(self.context.trial.t)
         if n > MOST_SAMPLES:
             raise NoValueError(
                 f"Its readings err alike over more than {MOST_SAMPLES} samples: draws take too "
@@ -132,7 +132,7 @@ class Draws:
 
     def without(self, name: str) -> "Draws":
         """Return the same draws of the trial without a named reading."""
-        return replace(self, seen=self.seen.without(name))
+        return replace(self, context=self.context.without(name))
 
     def fact(self, key: FactId, u: float, bounded: bool) -> Array:
         """Return how far off a fact is, (count, 1)."""
@@ -148,9 +148,9 @@ class Draws:
         """Return a fact that all positions share, and how far off it is; None and 0 if it has no
         ±.
         """
-        if name not in self.seen.shared:
+        if name not in self.context.shared:
             return None, 0.0
-        key, fact = self.seen.shared[name]
+        key, fact = self.context.shared[name]
         return fact, self.fact(key, fact.u, fact.bounded)
 
     def local(self, body: str, axis: str, order: int, times: Array, rows: Rows | None) -> Array:
@@ -158,10 +158,10 @@ class Draws:
         (count, m).
         """
         value, across = self._in_frame(body, axis, order, times, rows), None
-        if ANGLE in self.seen.shared and set(self.seen.trial.body(body).axes) == {"x", "y"}:
+        if ANGLE in self.context.shared and set(self.context.trial.body(body).axes) == {"x", "y"}:
             across = self._in_frame(body, "y" if axis == "x" else "x", order, times, rows)
         return np.asarray(
-            Motion(axis, order, value, across).with_errors(self.seen.frame, self._frame_errors())
+            Motion(axis, order, value, across).with_errors(self.context.frame, self._frame_errors())
         )
 
     def _frame_errors(self) -> FrameErrors:
@@ -176,21 +176,21 @@ class Draws:
         )
 
     def _in_frame(self, body: str, axis: str, order: int, times: Array, rows: Rows | None) -> Array:
-        operator = operator_at(self.seen, body, axis, order, times, rows)
-        value = operator.applied(self.seen.trial.body(body).channel(axis).si)
+        operator = operator_at(self.context, body, axis, order, times, rows)
+        value = operator.applied(self.context.trial.body(body).channel(axis).si)
         found = value + self.off(operator, body, axis)
         if order > 0 or rows is None:
-            found = found + self._missed(body, axis, order, times)
+            found = found + self._bias(body, axis, order, times)
         return np.asarray(found)
 
-    def _missed(self, body: str, axis: str, order: int, times: Array) -> Array:
-        key = self.seen.missed(body, axis, order)
-        return self.fact(key, 1.0, False) * self.seen.missed_at(body, axis, order, times)
+    def _bias(self, body: str, axis: str, order: int, times: Array) -> Array:
+        key = self.context.bias_fact(body, axis, order)
+        return self.fact(key, 1.0, False) * self.context.bias_at(body, axis, order, times)
 
     def sensor(self, needed: FormulaName, times: Array, rows: Rows | None) -> Array:
         """Return what a sensor would have read, (count, m)."""
-        operator = operator_of(self.seen, needed, times, rows)
-        value = operator.applied(samples_of(self.seen, needed))
+        operator = operator_of(self.context, needed, times, rows)
+        value = operator.applied(samples_of(self.context, needed))
         _, zero = self.shared(zero_key(needed.body, needed.axis))
         return np.asarray(
             value
@@ -203,14 +203,14 @@ def drawn_values(
     draws: Draws, shown: QuantityRef, body: str, times: Array, rows: Rows | None
 ) -> Array:
     """Return a quantity at some times in s, drawn; shape (count, m). Raises NoValueError."""
-    seen = draws.seen
+    context = draws.context
     if shown.quantity is Quantity.SENSOR:
         return draws.sensor(FormulaName("sensor", body, shown.axis), times, rows)
-    if shown.quantity is Quantity.OWN:
-        return _own(draws, resolved_formula(seen, shown.axis, body), times, rows)
+    if shown.quantity is Quantity.DERIVED:
+        return _own(draws, resolved_formula(context, shown.axis, body), times, rows)
     total = np.zeros((draws.count, len(times)))
-    for name in seen.bodies_of(body):
-        needed = needed_of(shown, seen.trial.body(name).axes)
+    for name in context.bodies_of(body):
+        needed = derivatives_needed(shown, context.trial.body(name).axes)
         local: dict[tuple[str, int], Array] = {
             (axis, order): draws.local(name, axis, order, times, rows) for axis, order in needed
         }
@@ -220,15 +220,15 @@ def drawn_values(
                     local[axis, 0] = local[axis, 0] - draws.shared(fact)[1]
         mass: Array | float = 1.0
         if shown.quantity in NEEDS_MASS:
-            key, known = seen.masses[name]
+            key, known = context.masses[name]
             mass = known.si + draws.fact(key, known.u, known.bounded)
-        total = total + formula(seen, shown, name, local, mass)[0]
+        total = total + formula(context, shown, name, local, mass)[0]
     return total
 
 
 def _own(draws: Draws, ready: ResolvedFormula, times: Array, rows: Rows | None) -> Array:
     """A formula at some times, drawn."""
-    seen = draws.seen
+    context = draws.context
 
     def values(needed: FormulaName) -> Array:
         if needed.kind == "sensor":
@@ -238,17 +238,17 @@ def _own(draws: Draws, ready: ResolvedFormula, times: Array, rows: Rows | None) 
     sampled = {n: d for n, d in ready.needed.items() if d.kind in ("local", "sensor")}
     local: dict[str, Any] = {n: values(d) for n, d in sampled.items()}
     for name, inner in ready.areas.items():
-        t = seen.trial.t
+        t = context.trial.t
         whole = _own(draws, inner, t, np.arange(len(t)))
         good = np.flatnonzero(np.isfinite(whole).all(axis=0))
-        local[name] = whole[:, good] @ sample_counts(seen, name, t[good], times).T
+        local[name] = whole[:, good] @ integral_weights(context, name, t[good], times).T
     rates = {
         n: values(replace(ready.needed[n], order=ready.needed[n].order + 1))
         for n in ready.formula.rates
         if n in sampled
     }
     return evaluate(
-        seen,
+        context,
         ready,
         local,
         rates,
@@ -261,9 +261,9 @@ def _drawn_readings(draws: Draws, ready: ResolvedFormula) -> dict[str, Array]:
     found = {}
     for name, needed in ready.needed.items():
         if needed.kind == "reading":
-            named = draws.seen.named[needed.fact]
+            named = draws.context.named[needed.fact]
             inner = draws.without(needed.fact)
-            plan = reading_plan(inner.seen, named)
+            plan = reading_plan(inner.context, named)
             found[name] = plan.taken(
                 drawn_values(inner, plan.shown, named.body, plan.times, plan.rows)
             )[:, None]
@@ -272,10 +272,10 @@ def _drawn_readings(draws: Draws, ready: ResolvedFormula) -> dict[str, Array]:
 
 def _drawn_facts(draws: Draws, ready: ResolvedFormula) -> dict[str, Array | float]:
     found: dict[str, Array | float] = {}
-    us, bounded = draws.seen.us(), {k for k, f in draws.seen.facts().items() if f.bounded}
+    us, bounded = draws.context.us(), {k for k, f in draws.context.facts().items() if f.bounded}
     for name, needed in ready.needed.items():
         if needed.kind == "fact":
-            key, value = needed_fact(draws.seen, needed)
+            key, value = fact_of_name(draws.context, needed)
             found[name] = value + (
                 draws.fact(key, us[key], key in bounded) if key is not None else 0.0
             )
@@ -283,7 +283,7 @@ def _drawn_facts(draws: Draws, ready: ResolvedFormula) -> dict[str, Array | floa
 
 
 def draw_reading(
-    seen: TrialContext,
+    context: TrialContext,
     named: NamedReading,
     first: Scalar,
     seed: int = SEED,
@@ -294,29 +294,29 @@ def draw_reading(
     As `monte_carlo.distribution`. Raises NoValueError where it cannot be read, Cancelled where
     `progress` says so.
     """
-    plan = reading_plan(seen, named)
-    step = _at_once(seen, plan, BLOCK)
+    plan = reading_plan(context, named)
+    step = _at_once(context, plan, BLOCK)
 
     def block(k: int) -> Array:
         parts = range(0, BLOCK, step)
         return np.concatenate(
-            [_drawn(seen, plan, named.body, step, _seed(seed, k, part)) for part in parts]
+            [_drawn(context, plan, named.body, step, _seed(seed, k, part)) for part in parts]
         )
 
     reach = first.k95 * first.u
     return settled_distribution(block, (first.value - reach, first.value + reach), seed, progress)
 
 
-def _drawn(seen: TrialContext, plan: ReadingPlan, body: str, count: int, seed: int) -> Array:
+def _drawn(context: TrialContext, plan: ReadingPlan, body: str, count: int, seed: int) -> Array:
     """Draws of a reading, (count,)."""
-    draws = Draws(seen, count, np.random.default_rng(seed))
+    draws = Draws(context, count, np.random.default_rng(seed))
     with np.errstate(all="ignore"):
         return plan.taken(drawn_values(draws, plan.shown, body, plan.times, plan.rows))
 
 
-def _at_once(seen: TrialContext, plan: ReadingPlan, draws: int) -> int:
+def _at_once(context: TrialContext, plan: ReadingPlan, draws: int) -> int:
     """How many draws to make at a time, so that memory stays small; it divides `draws`."""
-    most = LARGEST // (8 * max(len(plan.times), min(len(seen.trial.t), MOST_SAMPLES)))
+    most = LARGEST // (8 * max(len(plan.times), min(len(context.trial.t), MOST_SAMPLES)))
     return next(draws // k for k in (1, 2, 4, 5, 10, 20, 50, 100) if draws // k <= most or k == 100)
 
 

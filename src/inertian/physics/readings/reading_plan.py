@@ -59,15 +59,15 @@ class ReadingPlan:
         return np.asarray(np.nanstd(values, axis=1, ddof=1))
 
 
-def span_of(seen: TrialContext, name: str) -> Span:
+def span_of(context: TrialContext, name: str) -> Span:
     """Return a span by name. Raises NoValueError."""
     try:
-        return seen.spans.named(name)
+        return context.spans.named(name)
     except KeyError:
         raise NoValueError(f"There is no span “{name}” in this trial.") from None
 
 
-def reading_plan(seen: TrialContext, named: NamedReading) -> ReadingPlan:
+def reading_plan(context: TrialContext, named: NamedReading) -> ReadingPlan:
     """Return what a named reading is taken of. Raises NoValueError with what is missing."""
     if named.kind in BETWEEN:
         times = np.array(named.times)
@@ -78,15 +78,17 @@ def reading_plan(seen: TrialContext, named: NamedReading) -> ReadingPlan:
             times,
             None,
             c,
-            quantity_values(seen, named.shown, named.body, times),
+            quantity_values(context, named.shown, named.body, times),
         )
     if named.kind in AT_MOMENT:
-        return at_moment_plan(seen, named.shown, named.body, named.times[0], named.kind)
-    return over_span_plan(seen, named.shown, named.body, span_of(seen, named.span), named.kind)
+        return at_moment_plan(context, named.shown, named.body, named.times[0], named.kind)
+    return over_span_plan(
+        context, named.shown, named.body, span_of(context, named.span), named.kind
+    )
 
 
 def at_moment_plan(
-    seen: TrialContext, shown: QuantityRef, body: str, time: float, kind: ReadingKind
+    context: TrialContext, shown: QuantityRef, body: str, time: float, kind: ReadingKind
 ) -> ReadingPlan:
     """Return what a value or a local slope is taken of. Raises NoValueError where there are too few
     samples.
@@ -94,57 +96,65 @@ def at_moment_plan(
     times = np.array([time])
     if kind is ReadingKind.VALUE:
         return ReadingPlan(
-            kind, shown, times, None, np.ones(1), quantity_values(seen, shown, body, times)
+            kind, shown, times, None, np.ones(1), quantity_values(context, shown, body, times)
         )
-    if body != TOTAL and shown.quantity in STEEPER and shown.axis in seen.trial.body(body).axes:
+    if body != TOTAL and shown.quantity in STEEPER and shown.axis in context.trial.body(body).axes:
         steeper = QuantityRef(STEEPER[shown.quantity], shown.axis)
         return ReadingPlan(
-            kind, steeper, times, None, np.ones(1), quantity_values(seen, steeper, body, times)
+            kind, steeper, times, None, np.ones(1), quantity_values(context, steeper, body, times)
         )
-    rows = _near_rows(seen, time)
-    around = quantity_values(seen, shown, body, seen.trial.t[rows], rows)
+    rows = _near_rows(context, time)
+    around = quantity_values(context, shown, body, context.trial.t[rows], rows)
     good = np.flatnonzero(np.isfinite(around.values))
-    local = local_operator(seen.trial.t[rows], good, times, seen.walls(body), 1)
+    local = local_operator(context.trial.t[rows], good, times, context.walls(body), 1)
     if not local.pieces:
         raise TooFewError("There are too few samples at that moment.")
     c = np.zeros(len(rows))
     c[local.usable] = local.matrix()[0]
-    return ReadingPlan(kind, shown, seen.trial.t[rows], rows, c, around)
+    return ReadingPlan(kind, shown, context.trial.t[rows], rows, c, around)
 
 
-def _near_rows(seen: TrialContext, time: float, most: int = 40) -> Rows:
-    place = int(np.searchsorted(seen.trial.t, time))
-    return np.arange(max(place - most, 0), min(place + most, len(seen.trial.t)))
+def _near_rows(context: TrialContext, time: float, most: int = 40) -> Rows:
+    place = int(np.searchsorted(context.trial.t, time))
+    return np.arange(max(place - most, 0), min(place + most, len(context.trial.t)))
 
 
 def over_span_plan(
-    seen: TrialContext, shown: QuantityRef, body: str, span: Span, kind: ReadingKind
+    context: TrialContext, shown: QuantityRef, body: str, span: Span, kind: ReadingKind
 ) -> ReadingPlan:
     """Return what a reading over a span is taken of. Raises NoValueError where the span holds too
     few samples.
     """
     if kind is ReadingKind.CHANGE:
-        ends = _inside(seen, body, span)
+        ends = _inside(context, body, span)
         return ReadingPlan(
-            kind, shown, ends, None, np.array([-1.0, 1.0]), quantity_values(seen, shown, body, ends)
+            kind,
+            shown,
+            ends,
+            None,
+            np.array([-1.0, 1.0]),
+            quantity_values(context, shown, body, ends),
         )
-    all_rows = span.rows(seen.trial.t)
-    rows = _thinned(seen, shown, body, np.arange(all_rows.start, all_rows.stop), kind)
-    t = seen.trial.t[rows]
-    whole = quantity_values(seen, shown, body, t, rows)
+    all_rows = span.rows(context.trial.t)
+    rows = _thinned(context, shown, body, np.arange(all_rows.start, all_rows.stop), kind)
+    t = context.trial.t[rows]
+    whole = quantity_values(context, shown, body, t, rows)
     good = np.flatnonzero(np.isfinite(whole.values))
     if len(good) < 2:
         raise NoValueError(f"“{span.name}” holds too few samples of it. Widen the span.")
     if kind is ReadingKind.SPREAD:
-        whole = quantity_values(seen, shown, body, t[good], rows[good])
+        whole = quantity_values(context, shown, body, t[good], rows[good])
         return ReadingPlan(kind, shown, t[good], rows[good], None, whole)
     c = np.zeros(len(rows))
     c[good] = _coefficients(kind, t[good], whole.values[good])
     if kind is ReadingKind.AREA:
-        left = _with_local_fits(seen, whole, c, trapezoid_error(t[good], whole.values[good]))
+        left = _with_local_fits(context, whole, c, trapezoid_error(t[good], whole.values[good]))
         whole = replace(
             whole,
-            facts={**whole.facts, seen.missed_by_rule: np.full(len(rows), left / float(c.sum()))},
+            facts={
+                **whole.facts,
+                context.rule_bias_fact: np.full(len(rows), left / float(c.sum())),
+            },
         )
     return ReadingPlan(kind, shown, t, rows, c, whole)
 
@@ -152,17 +162,19 @@ def over_span_plan(
 ALIKE = 0.5  # correlation of the two in simulated swings
 
 
-def _with_local_fits(seen: TrialContext, whole: QuantityValues, c: Array, left: float) -> float:
+def _with_local_fits(context: TrialContext, whole: QuantityValues, c: Array, left: float) -> float:
     """What the rule leaves out of an area, and what it shares with local fits: both grow with
     curvature.
     """
-    missed = [key for key in whole.facts if seen.is_missed(key)]
-    local = float(np.sqrt(sum(float(c @ np.nan_to_num(whole.facts[key])) ** 2 for key in missed)))
+    bias_fact = [key for key in whole.facts if context.is_bias_fact(key)]
+    local = float(
+        np.sqrt(sum(float(c @ np.nan_to_num(whole.facts[key])) ** 2 for key in bias_fact))
+    )
     return float(np.sqrt(left**2 + 2.0 * ALIKE * local * abs(left)))
 
 
 def _thinned(
-    seen: TrialContext, shown: QuantityRef, body: str, rows: Rows, kind: ReadingKind
+    context: TrialContext, shown: QuantityRef, body: str, rows: Rows, kind: ReadingKind
 ) -> Rows:
     """The rows that a reading over a span is taken of: in long recordings a few in each window of
     local fits.
@@ -172,7 +184,11 @@ def _thinned(
     """
     if len(rows) <= LONG_RECORDING or shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
         return rows
-    fits = [seen.local_fits(n, a) for n in seen.bodies_of(body) for a in seen.trial.body(n).axes]
+    fits = [
+        context.local_fits(n, a)
+        for n in context.bodies_of(body)
+        for a in context.trial.body(n).axes
+    ]
     narrow = min((w[0] for f in fits for k in (1, 2) if (w := f.windows(k))), default=1)
     count = len(rows) // max(narrow // IN_A_WINDOW, 1)
     ends = np.linspace(0, len(rows), count + 1)
@@ -184,10 +200,10 @@ def _thinned(
     return np.asarray(rows[np.unique(places.astype(int))])
 
 
-def _inside(seen: TrialContext, body: str, span: Span) -> Array:
+def _inside(context: TrialContext, body: str, span: Span) -> Array:
     """Both ends of a span, on the inner side of a wall that stands there."""
     tiny = 1e-9 * span.length
-    walls = np.asarray(seen.walls(body))
+    walls = np.asarray(context.walls(body))
     start = span.start + (tiny if np.any(np.abs(walls - span.start) < tiny) else 0.0)
     stop = span.stop - (tiny if np.any(np.abs(walls - span.stop) < tiny) else 0.0)
     return np.array([start, stop])

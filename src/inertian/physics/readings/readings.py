@@ -38,7 +38,7 @@ WIDENED = "; the samples scatter more than the noise, so each ± is widened to t
 
 
 def at_moment(
-    seen: TrialContext, shown: QuantityRef, body: str, time: float
+    context: TrialContext, shown: QuantityRef, body: str, time: float
 ) -> dict[ReadingKind, Estimate]:
     """Return value and local slope at a time in s, as far as there are samples for them. Raises
     NoValueError.
@@ -46,7 +46,7 @@ def at_moment(
     found: dict[ReadingKind, Estimate] = {}
     for kind in (ReadingKind.VALUE, ReadingKind.SLOPE):
         try:
-            plan = at_moment_plan(seen, shown, body, time, kind)
+            plan = at_moment_plan(context, shown, body, time, kind)
         except TooFewError:
             continue
         if np.isfinite(plan.whole.values[plan.c != 0.0]).all():
@@ -55,37 +55,39 @@ def at_moment(
 
 
 def over_span(
-    seen: TrialContext, shown: QuantityRef, body: str, span: Span, kind: ReadingKind
+    context: TrialContext, shown: QuantityRef, body: str, span: Span, kind: ReadingKind
 ) -> Estimate | Scalar:
     """Return a reading over a span. Raises NoValueError where the span holds too few samples."""
-    plan = over_span_plan(seen, shown, body, span, kind)
+    plan = over_span_plan(context, shown, body, span, kind)
     if kind is not ReadingKind.SPREAD:
         return plan.estimate()
     y, rows = plan.whole.values, plan.rows
     assert rows is not None
     window = (
-        1 if shown.quantity in (Quantity.POSITION, Quantity.SENSOR) else _window(seen, body, rows)
+        1
+        if shown.quantity in (Quantity.POSITION, Quantity.SENSOR)
+        else _window(context, body, rows)
     )
     freedom = max((len(y) - 1) / window, 1.0)
     return Scalar(float(y.std(ddof=1)), float(y.std(ddof=1) / np.sqrt(2.0 * freedom)), freedom)
 
 
-def _window(seen: TrialContext, body: str, rows: Rows) -> int:
+def _window(context: TrialContext, body: str, rows: Rows) -> int:
     """Samples that a velocity owes to, at the middle of some rows."""
-    name = seen.bodies_of(body)[0]
-    fits = seen.local_fits(name, seen.trial.body(name).axes[0])
+    name = context.bodies_of(body)[0]
+    fits = context.local_fits(name, context.trial.body(name).axes[0])
     near = np.searchsorted(fits.usable, rows[len(rows) // 2])
     return int(fits.sizes[1][min(near, len(fits.usable) - 1)])
 
 
-def correlated_scalars(seen: TrialContext, estimates: Mapping[str, Estimate]) -> JointScalars:
+def correlated_scalars(context: TrialContext, estimates: Mapping[str, Estimate]) -> JointScalars:
     """Return estimates of one trial as correlated scalars."""
-    return joint_scalars(estimates, seen.clock_noise, seen.fact_parts(), seen.pools())
+    return joint_scalars(estimates, context.clock_noise, context.fact_parts(), context.pools())
 
 
-def scalars(seen: TrialContext, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
+def scalars(context: TrialContext, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
     """Return estimates as values with u and degrees of freedom, by name."""
-    together = correlated_scalars(seen, estimates)
+    together = correlated_scalars(context, estimates)
     return {
         name: Scalar(
             float(together.values[i]), together.u(name), together.dof(name), together.shape(name)
@@ -95,16 +97,17 @@ def scalars(seen: TrialContext, estimates: Mapping[str, Estimate]) -> dict[str, 
 
 
 def between(
-    seen: TrialContext, shown: QuantityRef, body: str, times: tuple[float, float]
+    context: TrialContext, shown: QuantityRef, body: str, times: tuple[float, float]
 ) -> dict[ReadingKind, Scalar]:
     """Return difference and ratio of a quantity at two moments, the second against the first, as
     correlated.
     """
-    pair = quantity_values(seen, shown, body, np.array(times))
+    pair = quantity_values(context, shown, body, np.array(times))
     if not np.isfinite(pair.values).all():
         raise NoValueError("There are too few samples at one of the two moments.")
     together = correlated_scalars(
-        seen, {"1": pair.estimate(np.array([1.0, 0.0])), "2": pair.estimate(np.array([0.0, 1.0]))}
+        context,
+        {"1": pair.estimate(np.array([1.0, 0.0])), "2": pair.estimate(np.array([0.0, 1.0]))},
     )
     results = Results(_compared, together)
     return {kind: results[kind] for kind in BETWEEN}
@@ -114,23 +117,25 @@ def _compared(q: Mapping[str, Any]) -> dict[str, Any]:
     return {ReadingKind.DIFFERENCE: q["2"] - q["1"], ReadingKind.RATIO: q["2"] / q["1"]}
 
 
-def read_named(seen: TrialContext, named: NamedReading) -> Scalar:
+def read_named(context: TrialContext, named: NamedReading) -> Scalar:
     """Return the result of a named reading; where first order does not do, from draws. Raises
     NoValueError.
     """
-    return interval_if_nonlinear(seen, named, _at_first_order(seen, named))
+    return interval_if_nonlinear(context, named, _at_first_order(context, named))
 
 
-def _at_first_order(seen: TrialContext, named: NamedReading) -> Scalar:
+def _at_first_order(context: TrialContext, named: NamedReading) -> Scalar:
     if named.kind in BETWEEN:
-        return between(seen, named.shown, named.body, (named.times[0], named.times[1]))[named.kind]
+        return between(context, named.shown, named.body, (named.times[0], named.times[1]))[
+            named.kind
+        ]
     if named.kind in AT_MOMENT:
-        found = at_moment(seen, named.shown, named.body, named.times[0])
+        found = at_moment(context, named.shown, named.body, named.times[0])
         if named.kind not in found:
             raise NoValueError("There are too few samples at that moment.")
-        return scalars(seen, {"": found[named.kind]})[""]
-    one = over_span(seen, named.shown, named.body, span_of(seen, named.span), named.kind)
-    return one if isinstance(one, Scalar) else scalars(seen, {"": one})[""]
+        return scalars(context, {"": found[named.kind]})[""]
+    one = over_span(context, named.shown, named.body, span_of(context, named.span), named.kind)
+    return one if isinstance(one, Scalar) else scalars(context, {"": one})[""]
 
 
 @dataclass(frozen=True, eq=False)
@@ -143,7 +148,7 @@ class CurveResult:
     of raw samples. `estimates` are the parameters with what they hang on.
     """
 
-    asked: CurveRequest
+    request: CurveRequest
     fit: CurveFit
     parameters: tuple[tuple[str, Scalar], ...]
     units: Mapping[str, str]
@@ -177,63 +182,67 @@ class CurveResult:
         return min((one.dof for _, one in self.parameters), default=float(self.fit.dof))
 
 
-def fit_curve_request(seen: TrialContext, asked: CurveRequest) -> CurveResult:
+def fit_curve_request(context: TrialContext, request: CurveRequest) -> CurveResult:
     """Fit a curve over a span. Raises NoValueError, CurveError or TooFewSamplesError."""
-    span = span_of(seen, asked.span)
-    all_rows = span.rows(seen.trial.t)
+    span = span_of(context, request.span)
+    all_rows = span.rows(context.trial.t)
     rows = np.arange(all_rows.start, all_rows.stop)
-    whole = quantity_values(seen, asked.shown, asked.body, seen.trial.t[rows], rows)
-    held = dict(asked.held)
-    u, stamp = _of_samples(seen, asked, rows)
+    whole = quantity_values(context, request.shown, request.body, context.trial.t[rows], rows)
+    held = dict(request.held)
+    u, stamp = _of_samples(context, request, rows)
     fit = fit_curve(
         whole.times,
         whole.values,
-        asked.shape,
+        request.shape,
         span.start,
         held,
-        asked.formula,
-        robust=asked.robust,
+        request.formula,
+        robust=request.robust,
         u=u,
         stamp=stamp,
     )
     good = np.flatnonzero(np.isfinite(whole.values))
-    form = shape_definition(asked.shape, asked.formula)
+    form = shape_definition(request.shape, request.formula)
     estimates = {}
     for k, parameter in enumerate(form.parameters):
         c = np.zeros(len(rows))
         c[good] = fit.operator[k]
         estimates[parameter.symbol] = whole.estimate(c, float(fit.values[k]))
-    raw = asked.shown.quantity in (Quantity.POSITION, Quantity.SENSOR)
-    chi = _chi_squared(seen, asked, whole, fit) if raw else None
+    raw = request.shown.quantity in (Quantity.POSITION, Quantity.SENSOR)
+    chi = _chi_squared(context, request, whole, fit) if raw else None
     wider = _wider(chi, fit)
-    found = {name: _widened(one, wider, fit.dof) for name, one in scalars(seen, estimates).items()}
+    found = {
+        name: _widened(one, wider, fit.dof) for name, one in scalars(context, estimates).items()
+    }
     # Then nobody has said what the units of its parameters are
-    own = asked.shape is CurveShape.FORMULA
+    own = request.shape is CurveShape.FORMULA
     units = {
-        p.symbol: "" if own else _unit(asked.shown.unit, p.power, p.seconds)
+        p.symbol: "" if own else _unit(request.shown.unit, p.power, p.seconds)
         for p in form.parameters
     }
     remark = _remark(fit, raw) + (WIDENED if wider > 1.0 else "")
-    covariance = wider**2 * correlated_scalars(seen, estimates).covariance
-    spread = wider * _sample_spread(seen, asked, fit) if raw else float("nan")
+    covariance = wider**2 * correlated_scalars(context, estimates).covariance
+    spread = wider * _sample_spread(context, request, fit) if raw else float("nan")
     return CurveResult(
-        asked, fit, tuple(found.items()), units, chi, remark, covariance, spread, estimates, wider
+        request, fit, tuple(found.items()), units, chi, remark, covariance, spread, estimates, wider
     )
 
 
-def _of_samples(seen: TrialContext, asked: CurveRequest, rows: Rows) -> tuple[Array | None, float]:
+def _of_samples(
+    context: TrialContext, request: CurveRequest, rows: Rows
+) -> tuple[Array | None, float]:
     """Standard uncertainties of samples and of their times, where fits are to weigh them; else None
     and 0.
     """
-    if asked.shown.quantity not in (Quantity.POSITION, Quantity.SENSOR):
+    if request.shown.quantity not in (Quantity.POSITION, Quantity.SENSOR):
         return None, 0.0
-    key = seen.trial.channel_id(asked.body, asked.shown.axis)
-    noise = seen.clock_noise
+    key = context.trial.channel_id(request.body, request.shown.axis)
+    noise = context.clock_noise
     own = noise.reading[key][1]
-    stamp = seen.noise.stamp if key in noise.rate else 0.0
+    stamp = context.noise.stamp if key in noise.rate else 0.0
     if stamp == 0.0 and isinstance(own.variance, float):
         return None, 0.0
-    return np.sqrt(own.of_one(len(seen.trial.t)))[rows], stamp
+    return np.sqrt(own.of_one(len(context.trial.t)))[rows], stamp
 
 
 def _wider(chi: float | None, fit: CurveFit) -> float:
@@ -259,25 +268,25 @@ def _unit(unit: str, power: int, seconds: int) -> str:
 
 
 def _chi_squared(
-    seen: TrialContext, asked: CurveRequest, whole: QuantityValues, fit: CurveFit
+    context: TrialContext, request: CurveRequest, whole: QuantityValues, fit: CurveFit
 ) -> float:
     """Σ r²/(σ² + σ_t² v²), with the noise of the series."""
-    parts = fit.residuals**2 / np.maximum(_variances(seen, asked, fit), np.finfo(float).tiny)
+    parts = fit.residuals**2 / np.maximum(_variances(context, request, fit), np.finfo(float).tiny)
     return float(np.sum(parts[fit.counted]))
 
 
-def _sample_spread(seen: TrialContext, asked: CurveRequest, fit: CurveFit) -> float:
-    return float(np.sqrt(np.mean(_variances(seen, asked, fit))))
+def _sample_spread(context: TrialContext, request: CurveRequest, fit: CurveFit) -> float:
+    return float(np.sqrt(np.mean(_variances(context, request, fit))))
 
 
-def _variances(seen: TrialContext, asked: CurveRequest, fit: CurveFit) -> Array:
+def _variances(context: TrialContext, request: CurveRequest, fit: CurveFit) -> Array:
     """σ² + σ_t² v² of each sample, shape (n,)."""
-    key = seen.trial.channel_id(asked.body, asked.shown.axis)
-    noise = seen.clock_noise
-    rows = np.searchsorted(seen.trial.t, fit.t)
-    variance = noise.reading[key][1].of_one(len(seen.trial.t))[rows]
+    key = context.trial.channel_id(request.body, request.shown.axis)
+    noise = context.clock_noise
+    rows = np.searchsorted(context.trial.t, fit.t)
+    variance = noise.reading[key][1].of_one(len(context.trial.t))[rows]
     if key in noise.rate:
-        velocity = np.nan_to_num(seen.derivative(asked.body, asked.shown.axis, 1).value)
+        velocity = np.nan_to_num(context.derivative(request.body, request.shown.axis, 1).value)
         variance = variance + noise.jitter * velocity[rows] ** 2
     return variance
 
