@@ -241,14 +241,28 @@ VALUES = st.one_of(
 )
 
 
-@settings(max_examples=150, deadline=None)
-@given(
+ANY_SAMPLES = (
     st.data(),
     st.integers(5, 40),
     st.sampled_from(["noise", "line", "kink", "constant", "drawn"]),
     st.integers(0, 99),
 )
+
+
+@settings(max_examples=40)
+@given(*ANY_SAMPLES)
 def test_whatever_the_samples_there_is_an_account_or_a_reason(data, n, shape, seed):
+    check_any_samples(data, n, shape, seed)
+
+
+@pytest.mark.slow
+@settings(max_examples=300)
+@given(*ANY_SAMPLES)
+def test_whatever_many_samples_there_is_an_account_or_a_reason(data, n, shape, seed):
+    check_any_samples(data, n, shape, seed)
+
+
+def check_any_samples(data, n, shape, seed):
     from inertian.report.ledgers import ledgers_json, ledgers_text
 
     rng = np.random.default_rng(seed)

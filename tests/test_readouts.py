@@ -288,11 +288,27 @@ def test_the_lowest_point_is_over_all_bodies():
     assert lowest(trial, "y") == pytest.approx(float((0.3 - 0.2 * T).min()))
 
 
-@given(
-    st.lists(st.floats(0.5, 9.5), min_size=2, max_size=6), st.integers(0, 1000), st.integers(1, 2)
+WALLS = (
+    st.lists(st.floats(0.5, 9.5), min_size=2, max_size=6),
+    st.integers(0, 1000),
+    st.integers(1, 2),
 )
-@settings(max_examples=25)
+
+
+@given(*WALLS)
+@settings(max_examples=5)
 def test_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order):
+    check_moved_walls(times, seed, order)
+
+
+@pytest.mark.slow
+@given(*WALLS)
+@settings(max_examples=40)
+def test_many_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order):
+    check_moved_walls(times, seed, order)
+
+
+def check_moved_walls(times, seed, order):
     rng = np.random.default_rng(seed)
     n = 20_500
     t = np.arange(n) * (10.0 / n) + rng.uniform(0, 1e-4, n)

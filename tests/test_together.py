@@ -2,6 +2,8 @@
 differences are seen.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
@@ -17,7 +19,7 @@ from inertian.physics.definitions.requests import CurveRequest, Quantity, Quanti
 from inertian.project.marking_edits import curve_added
 from inertian.project.project import Entry, Project, Series
 from inertian.quantities.facts import Fact, FactId, Meaning
-from inertian.quantities.units import unit_of
+from inertian.quantities.units import PIXEL, Unit, unit_of
 
 T = np.arange(60) * 0.03
 SPAN = Spans([Span("swing", SpanKind.FREE, 0.0, 1.8)])
@@ -79,14 +81,13 @@ def test_trials_that_differ_are_told_and_their_scatter_counts():
 
 
 def test_a_shared_scale_does_not_average_out():
-    rng = np.random.default_rng(6)
-    speeds = []
+    rng, pixel = np.random.default_rng(6), Unit(PIXEL, "length", 0.005)
     for count in (2, 20):
         trials = [
-            recording(T, {"disc": {"x": 0.5 * T + 1e-4 * rng.normal(size=len(T))}}, f"{k}")
+            recording(T, {"disc": {"x": 100.0 * T + 0.02 * rng.normal(size=len(T))}}, f"{k}", pixel)
             for k in range(count)
         ]
-        scale = Fact(1.0, 0.01, Meaning.STANDARD, unit_of("number", ""))
+        scale = Fact(0.005, 0.00005, Meaning.STANDARD, unit_of("length", "m"))
         made = Project(
             "p",
             tuple(Entry(t, "s", SPAN) for t in trials),
@@ -94,11 +95,13 @@ def test_a_shared_scale_does_not_average_out():
             {FactId(SCALE, "series s"): scale},
         )
         evaluator = Evaluator()
-        context = evaluator.trial_context(made, made.entries[0])
-        found = evaluator.curve_in_series(made, "s", LINE, always)
-        speeds.append((found.together["y₁"].value.u, SCALE in context.shared))
-    for u, scaled in speeds:
-        assert not scaled or u == pytest.approx(0.005, rel=0.05)
+        assert SCALE in evaluator.trial_context(made, made.entries[0]).shared
+        found = evaluator.curve_in_series(made, "s", LINE, always).together["y₁"]
+        alone = replace(made, setup={})
+        random = Evaluator().curve_in_series(alone, "s", LINE, always).together["y₁"].value.u
+        assert found.value.value == pytest.approx(0.5, abs=0.001)
+        assert found.value.u == pytest.approx(np.hypot(0.005, random), rel=0.01)
+        assert random < 0.0005 / np.sqrt(count)  # what is a trial's own does average out
 
 
 def test_trials_without_the_span_or_the_body_say_why_and_work_can_be_stopped():
