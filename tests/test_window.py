@@ -755,7 +755,7 @@ def test_a_scale_is_corrected_in_the_margin_for_the_whole_series(open_window, qt
     (tmp_path / "a.csv").write_text("# 100 px = 1.00 m\ntime (s),heavy (px)\n" + rows)
     window = open_window(Project("empty"))
     bring_in(window, qtbot, [tmp_path / "a.csv"])
-    field = window.margin.stretches["scale"]
+    field = window.margin.scale_fields["scale"]
     assert field.line.text().startswith("10.00 ± 0.04")  # mm/px, as the file itself says
     before = window.document.entry.trial.bodies[0].channels[0].si[0]
     type_into(qtbot, field.line, "200 px = 1.00 m")

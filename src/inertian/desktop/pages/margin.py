@@ -89,7 +89,7 @@ class Margin(QScrollArea):
         self._build_notes(column)
         column.addWidget(label(words.SETUP, "heading"))
         self._build_masses(entry, column)
-        self._build_stretches(entry, column)
+        self._build_scale_fields(entry, column)
         if not entry.trial.axes:
             said = label(words.NO_POSITIONS, "soft")
             said.setWordWrap(True)
@@ -136,7 +136,7 @@ class Margin(QScrollArea):
             self.masses[body.name] = field
             column.addWidget(field)
 
-    def _build_stretches(self, entry: Entry, column: QVBoxLayout) -> None:
+    def _build_scale_fields(self, entry: Entry, column: QVBoxLayout) -> None:
         """Scale and time base, where they matter: a field each, for the whole series."""
         self.scale_fields = {}
         for name, text, hint in (
