@@ -119,7 +119,7 @@ def with_jumps():
 def test_jumps_are_shown_before_they_are_set_aside_and_a_gap_is_bridged(open_window, qtbot):
     window = open_window(with_jumps(), verdicts=False)
     window.show_page(words.PAGE_TIDY)
-    qtbot.mouseClick(window.tidy.find, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.tidy.find_jumps_button, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(window.tidy.apply.isVisible, timeout=5000)
     assert "2 of sled" in window.tidy.found.text()
     assert len(window.bench.strip("position", "x").traces[0].rings[0]) == 2

@@ -80,10 +80,10 @@ def test_a_reason_is_typed_and_a_threshold_that_is_none_is_told(open_window, dem
     assert entry(window).steps[0].reason == "glare of the lamp"
     for text in ("many", "-3", ""):
         window.tidy.threshold.setText(text)
-        qtbot.mouseClick(window.tidy.find, LEFT)
+        qtbot.mouseClick(window.tidy.find_jumps_button, LEFT)
         assert "not a number above zero" in window.tidy.trouble.text()
     window.tidy.threshold.setText("5,5")
-    qtbot.mouseClick(window.tidy.find, LEFT)
+    qtbot.mouseClick(window.tidy.find_jumps_button, LEFT)
     qtbot.waitUntil(window.tidy.found.isVisible, timeout=5000)
     assert not window.tidy.trouble.isVisible()
     qtbot.mouseClick(window.tidy.bridge, LEFT)  # no line, so it is not enabled

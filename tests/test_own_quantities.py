@@ -469,7 +469,7 @@ def test_an_incline_and_a_spring_are_measured_in_the_window(demo, open_window, q
         line = page.dialog.fields[name].line
         qtbot.keyClicks(line, text)
         qtbot.keyClick(line, Qt.Key.Key_Return)
-    assert "11.54 ± 0.05 °" in page.dialog.result.text()
+    assert "11.54 ± 0.05 °" in page.dialog.given.text()
     qtbot.mouseClick(page.dialog.use, Qt.MouseButton.LeftButton)
     kept = window.document.committed.setup[FactId("incline", "series in line")]
     assert (kept.meaning, kept.si) == (Meaning.STANDARD, pytest.approx(np.arcsin(0.2), abs=1e-5))
@@ -479,7 +479,7 @@ def test_an_incline_and_a_spring_are_measured_in_the_window(demo, open_window, q
     for row in ("cm N", "2.0 0.49", "4.0 1.01", "6.0 1.48"):
         qtbot.keyClicks(page.dialog.table, row)
         qtbot.keyClick(page.dialog.table, Qt.Key.Key_Return)
-    assert "N/m" in page.dialog.result.text()
+    assert "N/m" in page.dialog.given.text()
     qtbot.mouseClick(page.dialog.cancel, Qt.MouseButton.LeftButton)
     assert FactId("spring constant", "series in line") not in window.document.committed.setup
     window.document.undo()

@@ -470,7 +470,7 @@ def test_actions_are_found_by_typing_and_panes_fold(open_window, demo, qtbot):
     from inertian.desktop.shell.actions import FindAction
 
     window = open_window(demo)
-    finder = FindAction(window, window.actions_.all)
+    finder = FindAction(window, window.menus.all)
     qtbot.keyClicks(finder.field, "margin")
     assert finder.list.count() == 1
     qtbot.keyClick(finder.field, Qt.Key.Key_Return)
@@ -703,7 +703,7 @@ def test_two_recorders_are_joined_in_the_window(open_window, qtbot):
     type_into(qtbot, dialog.offset, "soon")
     assert "soon" in dialog.trouble.text()
     assert not dialog.join.isEnabled()
-    qtbot.mouseClick(dialog.find, LEFT)
+    qtbot.mouseClick(dialog.find_offset_button, LEFT)
     dialog.length.setFocus()
     qtbot.keyClicks(dialog.length, "5.0 m")
     qtbot.mouseClick(dialog.join, LEFT)

@@ -2,7 +2,8 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -25,6 +26,7 @@ from inertian.desktop.bench.xy_plot import XYPlot
 from inertian.desktop.look import words
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
+from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.view_state import ViewState
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.project import Entry
@@ -77,8 +79,7 @@ class BenchStage(QWidget):
         whole.addWidget(self._row)
         self._scroll.verticalScrollBar().rangeChanged.connect(self._align_rail)
         self.mark_spans = self._ask.button.clicked
-        self._read_soon = QTimer(self, singleShot=True, interval=READ_MS)
-        self._read_soon.timeout.connect(self._read_line)
+        self._read_soon = once_after(self, READ_MS, self._read_line)
         document.changed.connect(self.refresh)
         document.selected.connect(self.refresh)
         document.previewed.connect(self.refresh)
@@ -163,7 +164,7 @@ class BenchStage(QWidget):
                 wanted.append((shown, True))
         return wanted
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         """Qt: show what changed while another stage was in front."""
         super().showEvent(event)
         self.refresh()

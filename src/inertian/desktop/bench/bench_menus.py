@@ -1,7 +1,9 @@
 """The menus of a strip and of a span."""
 
+from typing import cast
+
 import numpy as np
-from PyQt6.QtWidgets import QApplication, QMenu
+from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 
 from inertian.desktop.bench.bench_parts import BenchInterface, StripInterface
 from inertian.desktop.look import words
@@ -11,6 +13,7 @@ from inertian.desktop.state.view_state import possible_quantities
 from inertian.motion.spans.spans import SpanKind
 from inertian.physics.definitions.requests import QuantityRef
 from inertian.project.marking_edits import span_copied, span_kind_set, span_removed, span_split
+from inertian.quantities.estimates import Array
 from inertian.quantities.units import symbols, unit_of
 
 KINDS = {"m": "length", "m/s": "speed", "m/s²": "acceleration", "N": "force", "rad": "angle"}
@@ -33,9 +36,13 @@ OFFERED = (
 )
 
 
+def _menu(bench: BenchInterface, title: str = "") -> QMenu:
+    return QMenu(title, cast(QWidget, bench))
+
+
 def strip_menu(bench: BenchInterface, document: Document, strip: StripInterface) -> QMenu:
     """Return what can be done with one strip."""
-    menu, view, entry = QMenu(bench), bench.view, document.entry
+    menu, view, entry = _menu(bench), bench.view, document.entry
     shown = view.shown_strips()
     if entry is None or strip.residuals:
         return menu
@@ -81,7 +88,9 @@ def copy_numbers(bench: BenchInterface, strip: StripInterface) -> None:
     """Put the numbers of a strip on the clipboard as a table: time, then value and u of each
     body.
     """
-    unit, columns, titles = bench.view.unit(strip.shown.unit), [], []
+    unit = bench.view.unit(strip.shown.unit)
+    columns: list[Array] = []
+    titles: list[str] = []
     for trace in strip.traces:
         if not columns:
             columns, titles = [trace.t], ["time (s)"]
@@ -106,7 +115,7 @@ def copy_numbers(bench: BenchInterface, strip: StripInterface) -> None:
 
 def unit_menu(bench: BenchInterface, si: str) -> QMenu:
     """Return the units that a quantity of this SI unit can be shown in."""
-    menu, kind = QMenu(bench), KINDS.get(si)
+    menu, kind = _menu(bench), KINDS.get(si)
     for symbol in symbols(kind) if kind else ():
         if symbol in OFFERED:
             action = menu.addAction(symbol)
@@ -120,7 +129,7 @@ def unit_menu(bench: BenchInterface, si: str) -> QMenu:
 def span_menu(bench: BenchInterface, document: Document, name: str) -> QMenu:
     """Return what can be done with one span."""
     entry = document.entry
-    menu = QMenu(name, bench)
+    menu = _menu(bench, name)
     if entry is None or not any(s.name == name for s in entry.spans):
         return menu
     span, trial = entry.spans.named(name), entry.trial.id

@@ -2,6 +2,8 @@
 
 from typing import Any, Protocol
 
+from PyQt6.QtGui import QPixmap
+
 from inertian.desktop.bench.gestures import Handle
 from inertian.desktop.bench.traces import Trace
 from inertian.desktop.state.view_state import ViewState
@@ -28,7 +30,10 @@ class BenchInterface(Protocol):
     """The stage, as its strips see it."""
 
     view: ViewState
-    rail: RailInterface
+
+    @property
+    def rail(self) -> RailInterface:
+        """The span rail."""
 
     def mark_live(self, handle: Handle | None) -> None:
         """Show one edge as taken."""
@@ -53,6 +58,9 @@ class StripInterface(Protocol):
     traces: list[Trace]
     shown: QuantityRef
     residuals: bool
+
+    def grab(self) -> QPixmap:
+        """Return a picture of the strip."""
 
     def take(self) -> None:
         """Take this strip in hand."""

@@ -205,5 +205,5 @@ class RailRuler(QWidget):
     def _live(self, handle: Handle) -> bool:
         """Whether an edge is under the pointer, chosen with keys, or held."""
         return handle in (self.active, self.hovered) or (
-            self._drag is not None and self._drag.handle == handle
+            isinstance(self._drag, Drag) and self._drag.handle == handle
         )

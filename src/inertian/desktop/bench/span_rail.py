@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent
+from PyQt6.QtGui import QContextMenuEvent, QFocusEvent, QHelpEvent, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QLineEdit, QToolTip
 
 from inertian.desktop.bench.gestures import (
@@ -145,7 +145,11 @@ class SpanRail(RailRuler):
 
     def event(self, event: QEvent | None) -> bool:
         """Qt: say in a tooltip what a span holds."""
-        if event.type() == QEvent.Type.ToolTip and self.document.entry:
+        if (
+            isinstance(event, QHelpEvent)
+            and event.type() == QEvent.Type.ToolTip
+            and self.document.entry
+        ):
             handle = handle_at(self._spans(), self.time_of(event.pos().x()), self._per_pixel())
             if handle:
                 span = self._spans().named(handle.span)
@@ -195,7 +199,7 @@ class SpanRail(RailRuler):
             return
         self.update()
 
-    def focusInEvent(self, event: QEvent | None) -> None:
+    def focusInEvent(self, event: QFocusEvent) -> None:
         """Qt: the keys work on an edge at once."""
         if self.active is None and handles(self._spans()):
             self.activate(handles(self._spans())[0])

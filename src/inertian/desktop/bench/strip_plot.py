@@ -1,8 +1,8 @@
 """The plot of a strip: spans, plumb line and samples under the mouse."""
 
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QLabel
 
 from inertian.desktop.bench.bench_parts import StripInterface
@@ -144,18 +144,16 @@ class StripPlot(pg.PlotWidget):
     # -- mouse -------------------------------------------------------------------------------------
 
     def _place(self, position: QPointF) -> QPointF:
-        return self.getPlotItem().vb.mapSceneToView(self.mapToScene(position.toPoint()))
+        scene = self.mapToScene(position.toPoint())
+        return QPointF(self.getPlotItem().vb.mapSceneToView(scene))
 
     def _per_pixel(self) -> tuple[float, float]:
         width, height = self.getPlotItem().vb.viewPixelSize()
         return float(width), float(height)
 
     def _in_view(self, event: QMouseEvent) -> bool:
-        return (
-            self.getPlotItem()
-            .vb.sceneBoundingRect()
-            .contains(self.mapToScene(event.position().toPoint()))
-        )
+        area: QRectF = self.getPlotItem().vb.sceneBoundingRect()
+        return area.contains(self.mapToScene(event.position().toPoint()))
 
     def _handle(self, event: QMouseEvent) -> tuple[Handle | None, float]:
         time, entry = float(self._place(event.position()).x()), self._document.entry
@@ -255,7 +253,7 @@ class StripPlot(pg.PlotWidget):
             return
         self._bench.rail.keyPressEvent(event)
 
-    def resizeEvent(self, event: object) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         """Qt: what is read stays beside the line."""
         super().resizeEvent(event)
         if hasattr(self, "flag"):

@@ -11,7 +11,7 @@ from inertian.desktop.bench.pyramid import LONG, Pyramid
 from inertian.desktop.bench.traces import Points, Trace
 from inertian.desktop.look import markers
 from inertian.desktop.look.tokens import Theme
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, Rows
 
 DENSE = 300  # points; above it pens stay 1 px and markers small
 DASHES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
@@ -209,7 +209,7 @@ class DrawnTrace:
         )
 
 
-def _runs(trace: Trace) -> list[Array]:
+def _runs(trace: Trace) -> list[Rows]:
     gone = np.flatnonzero(~np.isfinite(trace.y))
     breaks = np.unique(np.concatenate([gone, np.searchsorted(trace.t, trace.walls)]))
     runs = [rows[np.isfinite(trace.y[rows])] for rows in np.split(np.arange(len(trace.y)), breaks)]

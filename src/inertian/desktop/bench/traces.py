@@ -10,6 +10,7 @@ from inertian.analysis.evaluation import SeriesResult
 from inertian.desktop.look import words
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState, channels_of
+from inertian.motion.recording.trials import Trial
 from inertian.physics.definitions.requests import ADDS_UP, TOTAL, Quantity, QuantityRef
 from inertian.physics.evaluation.formula_values import resolved_formula
 from inertian.physics.evaluation.trial_context import NoValueError
@@ -163,7 +164,7 @@ def _with_excluded(trace: Trace, view: ViewState, entry: Entry, shown: QuantityR
     )
 
 
-def _channel(trial: object, body: str, shown: QuantityRef) -> Array:
+def _channel(trial: Trial, body: str, shown: QuantityRef) -> Array:
     found = trial.body(body)
     channels = found.sensors if shown.quantity is Quantity.SENSOR else found.channels
     return next(c.si for c in channels if c.axis == shown.axis)
@@ -186,7 +187,7 @@ def _pieces(series: SeriesResult, trial: str, body: str, shown: QuantityRef) -> 
     return tuple(pieces)
 
 
-def _curve(entry: Entry, result: object) -> Points:
+def _curve(entry: Entry, result: CurveResult) -> Points:
     span = entry.spans.named(result.request.span)
     t = np.linspace(span.start, span.stop, CURVE_POINTS)
     return t, result.fit.curve(t)

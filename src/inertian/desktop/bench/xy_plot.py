@@ -16,6 +16,7 @@ from inertian.desktop.look.tokens import AXIS_WIDTH, SMALL, Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState, possible_quantities
 from inertian.physics.definitions.requests import Quantity, QuantityRef
+from inertian.quantities.estimates import Array
 
 MOST = 20_000  # points of a body that are drawn
 TIME = QuantityRef(Quantity.POSITION, "time")  # stands for the time axis
@@ -42,9 +43,9 @@ class XYPlot(QWidget):
         for row, (text, choice) in enumerate(
             ((words.SIDE_UP, self.up), (words.SIDE_ACROSS, self.across))
         ):
-            name = QLabel(text)
-            name.setProperty("role", "soft")
-            grid.addWidget(name, row, 0)
+            title = QLabel(text)
+            title.setProperty("role", "soft")
+            grid.addWidget(title, row, 0)
             grid.addWidget(choice, row, 1)
             choice.setAccessibleName(text)
             choice.activated.connect(self._chosen)
@@ -130,10 +131,9 @@ class XYPlot(QWidget):
             return QuantityRef(Quantity.POSITION, axes[0]), QuantityRef(Quantity.VELOCITY, axes[0])
         return TIME, offered[-1]
 
-    def _points(
-        self, across: QuantityRef, up: QuantityRef
-    ) -> list[tuple[str, int, np.ndarray, np.ndarray]]:
-        entry, found = self._document.entry, []
+    def _points(self, across: QuantityRef, up: QuantityRef) -> list[tuple[str, int, Array, Array]]:
+        entry = self._document.entry
+        found: list[tuple[str, int, Array, Array]] = []
         columns = []
         for one in (across, up):
             traces = [] if one is TIME else traces_of(self._document, self._view, entry, one)[0]
@@ -147,5 +147,5 @@ class XYPlot(QWidget):
                 elif body.name in own:
                     pair.append(own[body.name].y)
             if len(pair) == 2:
-                found.append((body.name, place, *pair))
+                found.append((body.name, place, pair[0], pair[1]))
         return found

@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRect, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QPainter,
@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QPlainTextEdit, QWidget
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import SMALL, Theme
+from inertian.desktop.state.timers import once_after
 
 if TYPE_CHECKING:
     from inertian.files.interpretation.grid_interpretation import TableView
@@ -129,8 +130,7 @@ class FileView(QPlainTextEdit):
         self.offset = 0
         self._wash = _Wash(self)
         self._numbers = _Numbers(self)
-        self._pause = QTimer(self, singleShot=True, interval=TYPING_PAUSE_MS)
-        self._pause.timeout.connect(self._retyped)
+        self._pause = once_after(self, TYPING_PAUSE_MS, self._retyped)
         self.blockCountChanged.connect(lambda _n: self._make_room())
         self.updateRequest.connect(self._scroll_numbers)
         self.textChanged.connect(self._typed)

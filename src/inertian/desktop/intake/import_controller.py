@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
 
 from inertian.analysis.evaluation import Evaluator
@@ -16,7 +16,9 @@ from inertian.desktop.look import words
 from inertian.desktop.look.messages import ask, tell
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
+from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
+from inertian.files.interpretation.parsed_file import ParsedFile
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.history import Edit
 from inertian.project.project import Project
@@ -47,8 +49,7 @@ class ImportController(QObject):
         super().__init__(window)
         self._window, self._say, self._show = window, say, show
         self._document, self._theme = document, theme
-        self._breath = QTimer(self, singleShot=True, interval=BREATH_MS)  # goes with the window
-        self._breath.timeout.connect(lambda: self._show(words.BENCH))
+        self._breath = once_after(self, BREATH_MS, lambda: self._show(words.BENCH))
         self._worker = Worker()  # of its own: nothing else waits for two hundred files
         self.desk = IntakeDesk(document, self._worker)
         self._stage: IntakeStage | None = None
@@ -210,14 +211,14 @@ class ImportController(QObject):
             )
             return
 
-        def work() -> object:
+        def work() -> ParsedFile:
             from inertian.files.cells.recipes import read_recipe
             from inertian.files.reader import read_bytes
 
             recipe = read_recipe(origin.file, origin.recipe) if origin.recipe else None
             return read_bytes(origin.file, origin.content, recipe)
 
-        def done(reading: object) -> None:
+        def done(reading: ParsedFile) -> None:
             self.desk.again(reading, entry.trial.id)
             self._show(words.INTAKE)
 

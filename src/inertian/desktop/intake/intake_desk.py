@@ -5,7 +5,7 @@ hand.
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -196,7 +196,7 @@ def _read(source: FileSource) -> "ParsedFile":
     return read_bytes(source.name, source.content)
 
 
-def with_rule(recipe: "Recipe", reading: "ParsedFile", place: int, **changes: str) -> "Recipe":
+def with_rule(recipe: "Recipe", reading: "ParsedFile", place: int, **changes: Any) -> "Recipe":
     """Return a recipe in which the column at `place` is for something else."""
     from inertian.files.cells.recipes import ColumnRule
 

@@ -4,7 +4,8 @@ problems; who is who.
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from functools import partial
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -54,7 +55,7 @@ class IntakeMargin(QScrollArea):
         self._desk, self._document, self._theme = desk, document, theme
         self.masses: dict[str, Fact] = {}
         self.fields: dict[str, QLineEdit] = {}
-        self.choices: dict[str, DropDown] = {}
+        self.choices: dict[str, Any] = {}  # drop-down lists and buttons, by topic
         self.problems: list[QPushButton] = []
         self.series = QLineEdit()
         self._series_typed = False
@@ -149,8 +150,8 @@ class IntakeMargin(QScrollArea):
         if reading.trials:
             from inertian.files.interpretation.file_description import how_much, how_time_is_told
 
-            for said in (*how_time_is_told(reading, reading.trials[0]), how_much(reading)):
-                line = label(said[0].upper() + said[1:] + ".")
+            for sentence in (*how_time_is_told(reading, reading.trials[0]), how_much(reading)):
+                line = label(sentence[0].upper() + sentence[1:] + ".")
                 line.setWordWrap(True)
                 line.setTextFormat(Qt.TextFormat.PlainText)
                 column.addWidget(line)
@@ -163,9 +164,9 @@ class IntakeMargin(QScrollArea):
             c.unit.symbol == "px" for t in reading.trials[:1] for b in t.bodies for c in b.channels
         )
         if pixels and "scale" not in self.fields:
-            now = recipe.scale or reading.scale
-            shown = fact_text(1000 * now.value, 1000 * now.plus_minus, "mm/px") if now else ""
-            self._field(column, "scale", words.SCALE_LABEL, words.SCALE_HINT, shown, _scale)
+            known = recipe.scale or reading.scale
+            scale = fact_text(1000 * known.value, 1000 * known.plus_minus, "mm/px") if known else ""
+            self._field(column, "scale", words.SCALE_LABEL, words.SCALE_HINT, scale, _scale)
         base = recipe.time_base
         shown = fact_text(base.value, base.plus_minus, "") if base else ""
         self._field(
@@ -267,7 +268,7 @@ class IntakeMargin(QScrollArea):
                     words.POSITIVE.format(axis=axis),
                     names,
                     now,
-                    lambda way, a=axis: self._flip(a, way),
+                    partial(self._flip, axis),
                 )
         self._build_series(column)
 

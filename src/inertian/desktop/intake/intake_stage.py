@@ -2,7 +2,7 @@
 what it will do.
 """
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QProgressBar,
@@ -20,6 +20,7 @@ from inertian.desktop.look import words
 from inertian.desktop.look.labels import DropDown, label
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
+from inertian.desktop.state.timers import once_after
 
 
 class IntakeStage(QWidget):
@@ -54,8 +55,7 @@ class IntakeStage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self._pages)
         # The picture after the words, so that nothing waits long
-        self._soon = QTimer(self, singleShot=True, interval=0)
-        self._soon.timeout.connect(self._show_trial)
+        self._soon = once_after(self, 0, self._show_trial)
         self.file.activated.connect(self._take_file)
         self.trial.activated.connect(lambda _i: self._take_trial())
         desk.changed.connect(self.refresh)

@@ -52,7 +52,7 @@ class JoinDialog(QDialog):
         self.length.setPlaceholderText(words.JOIN_LENGTH_HINT)
         self.offset.setAccessibleName(words.JOIN_OFFSET)
         self.length.setAccessibleName(words.JOIN_LENGTH)
-        self.find = QPushButton(words.JOIN_FIND)
+        self.find_offset_button = QPushButton(words.JOIN_FIND)
         self.preview = TracePreview(theme)
         self.trouble, self.how = label("", "alarm"), label("", "small")
         for said in (self.trouble, self.how):
@@ -63,7 +63,7 @@ class JoinDialog(QDialog):
         buttons.rejected.connect(self.reject)
         self.join.clicked.connect(self._join)
         self._lay_out(buttons)
-        self.find.clicked.connect(self._find)
+        self.find_offset_button.clicked.connect(self._find)
         self.other.activated.connect(lambda _i: self._find())
         self.facing.toggled.connect(self._show)
         for line in (self.offset, self.length):
@@ -75,7 +75,7 @@ class JoinDialog(QDialog):
         column.setContentsMargins(16, 16, 16, 16)
         for text, *widgets in (
             (words.JOIN_OTHER, self.other),
-            (words.JOIN_OFFSET, self.offset, self.find),
+            (words.JOIN_OFFSET, self.offset, self.find_offset_button),
             ("", self.facing, label(words.JOIN_LENGTH), self.length),
         ):
             row = QHBoxLayout()

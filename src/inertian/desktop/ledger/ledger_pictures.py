@@ -1,7 +1,9 @@
 """Painted pictures of a ledger: intervals to scale, and the budget as bars."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from inertian.desktop.bench.rail_ruler import ruler_step
@@ -57,7 +59,7 @@ class Intervals(QWidget):
             (words.ROW_LEFT, ledger.unaccounted.value, ledger.unaccounted),
         ]
 
-    def paintEvent(self, event: object) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         """Qt: paint the three intervals on one scale."""
         ledger = self._ledger
         if ledger is None:
@@ -91,7 +93,9 @@ class Intervals(QWidget):
         for place, (name, centre, scalar) in enumerate(rows):
             self._paint_interval(painter, x, name, centre, scalar, top + (place + 0.5) * ROW)
 
-    def _paint_scale(self, painter: QPainter, x: object, low: float, high: float, y: float) -> None:
+    def _paint_scale(
+        self, painter: QPainter, x: Callable[[float], float], low: float, high: float, y: float
+    ) -> None:
         painter.setPen(QColor(self._theme.rule))
         painter.drawLine(QPointF(self.LABEL, y), QPointF(self.width() - 12, y))
         step = ruler_step(high - low, self.width() - self.LABEL - 12.0, 34.0)
@@ -106,7 +110,13 @@ class Intervals(QWidget):
             k += 1
 
     def _paint_interval(
-        self, painter: QPainter, x: object, name: str, centre: float, s: Scalar, y: float
+        self,
+        painter: QPainter,
+        x: Callable[[float], float],
+        name: str,
+        centre: float,
+        s: Scalar,
+        y: float,
     ) -> None:
         painter.setPen(QColor(self._theme.ink))
         box = QRectF(8, y - ROW / 2, self.LABEL - 14, ROW)
@@ -149,7 +159,7 @@ class Budget(QWidget):
         self.updateGeometry()
         self.update()
 
-    def paintEvent(self, event: object) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         """Qt: paint one bar per source."""
         painter = QPainter(self)
         painter.setFont(font())

@@ -3,6 +3,7 @@ below.
 """
 
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -120,7 +121,7 @@ class Account(QFrame):
             if last:
                 grid.addWidget(rule(), row, 0, 1, 5)
             head = label(name) if last else BodyLabel(theme, row - 1, name)
-            if not last:
+            if isinstance(head, BodyLabel):
                 head.shorten(NAME_WIDTH)
             grid.addWidget(head, row + last, 0)
             for place, column in enumerate(COLUMNS, start=1):
@@ -180,7 +181,7 @@ class Account(QFrame):
         self.setProperty("selected", "true" if selected else "false")
         self.style().polish(self)
 
-    def mousePressEvent(self, event: object) -> None:
+    def mousePressEvent(self, event: QMouseEvent) -> None:
         """Qt: a click shows the budget of this account."""
         self.chosen.emit(self.law)
 
@@ -207,7 +208,7 @@ class LedgerStage(QScrollArea):
         document.selected.connect(self.refresh)
         document.previewed.connect(self.refresh)
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         """Qt: show what changed while another stage was in front."""
         super().showEvent(event)
         self.refresh()

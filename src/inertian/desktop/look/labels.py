@@ -1,8 +1,8 @@
 """Small parts that all panes share: labels, rules, bodies with their markers, and choices."""
 
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QFrame, QLabel
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QComboBox, QFrame, QLabel, QLayout
 
 from inertian.desktop.look import markers
 from inertian.desktop.look.tokens import Theme
@@ -39,7 +39,7 @@ class BodyLabel(QLabel):
             self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, width - 16)
         )
 
-    def paintEvent(self, event: object) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         """Qt: paint the marker in front of the name."""
         super().paintEvent(event)
         painter = QPainter(self)
@@ -58,7 +58,7 @@ class DropDown(QComboBox):
         self._theme = theme
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
-    def paintEvent(self, event: object) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         """Qt: paint the arrow."""
         super().paintEvent(event)
         painter = QPainter(self)
@@ -69,6 +69,17 @@ class DropDown(QComboBox):
             QPolygonF([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
         )
 
-    def wheelEvent(self, event: object) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         """Qt: leave the wheel to the pane."""
         event.ignore()
+
+
+def empty_layout(layout: QLayout) -> None:
+    """Take everything out of a layout; its widgets go."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item.layout() is not None:
+            empty_layout(item.layout())
+        if item.widget() is not None:
+            item.widget().hide()
+            item.widget().deleteLater()

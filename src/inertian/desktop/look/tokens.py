@@ -29,19 +29,19 @@ class Theme:
     strong_fill: str
 
 
-class ActiveTheme:
+class ActiveTheme(Theme):
     """The theme that is worn now; widgets hold this, so a change of theme reaches them all."""
 
     def __init__(self, theme: Theme) -> None:
-        self._theme = theme
+        object.__setattr__(self, "_theme", theme)
 
     def become(self, theme: Theme) -> None:
         """Wear another theme from now on."""
-        self._theme = theme
+        object.__setattr__(self, "_theme", theme)
 
     def __getattr__(self, name: str) -> Any:
         """Return a token of the theme that is worn."""
-        return getattr(self._theme, name)
+        return getattr(object.__getattribute__(self, "_theme"), name)
 
 
 LIGHT = Theme(

@@ -32,7 +32,7 @@ from inertian.physics.definitions.apparatus import (
 from inertian.physics.definitions.derived_quantities import SetupFact
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, Meaning, parse_fact, parse_positive
-from inertian.quantities.units import SI_SYMBOL, unit_of
+from inertian.quantities.units import SI_SYMBOL, Unit, unit_of
 
 MEASURED = frozenset({way.symbol for way in FACT_RULES} | {"k"})
 
@@ -67,10 +67,10 @@ class ApparatusDialog(QDialog):
             self.way.activated.connect(self._build_fields)
             column.addWidget(self.way)
         column.addLayout(self._inner)
-        self.result = label("")
-        self.result.setTextFormat(Qt.TextFormat.RichText)
-        self.result.setWordWrap(True)
-        column.addWidget(self.result)
+        self.given = label("")
+        self.given.setTextFormat(Qt.TextFormat.RichText)
+        self.given.setWordWrap(True)
+        column.addWidget(self.given)
         column.addStretch(1)
         row = QHBoxLayout()
         row.addStretch(1)
@@ -136,13 +136,13 @@ class ApparatusDialog(QDialog):
                 self.fact, formula = fact_by_rule(way, self._facts), way.text
         except InertianError as error:
             self.fact = None
-            self.result.setText(
+            self.given.setText(
                 str(error) if self._facts or self.table.toPlainText() else words.MEASURE_STILL
             )
         else:
             value = format_estimate(self.fact.typed, self.fact.plus_minus, self.fact.unit.symbol)
             said = words.MEASURE_GIVES.format(formula=typeset(formula), value=f"<b>{value}</b>")
-            self.result.setText(f"{typeset(self._known.symbol)} = {said}")
+            self.given.setText(f"{typeset(self._known.symbol)} = {said}")
         self.use.setEnabled(self.fact is not None)
 
 
@@ -153,7 +153,7 @@ def _reader(inputs: MeasuredInput) -> Reader:
     return parse_fact if inputs.name.startswith("h") else parse_positive
 
 
-def _plus_minus(text: str, kind: str, unit: object, _meaning: Meaning) -> Fact:
+def _plus_minus(text: str, kind: str, unit: Unit, _meaning: Meaning) -> Fact:
     """A ± by itself, as a standard uncertainty."""
     return parse_positive(text.replace("±", ""), kind, unit, Meaning.STANDARD)
 

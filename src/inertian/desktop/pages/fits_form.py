@@ -5,6 +5,7 @@ residuals say.
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QSize, Qt
@@ -31,6 +32,7 @@ from inertian.desktop.state.view_state import ViewState
 from inertian.motion.fits.curves import SHAPE_DEFINITIONS, CurveShape, shape_definition
 from inertian.physics.definitions.requests import CurveRequest
 from inertian.physics.readings.readings import CurveResult
+from inertian.project.history import Edit
 from inertian.project.marking_edits import curve_added, curves_removed
 from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
@@ -81,7 +83,7 @@ class FitsForm(QWidget):
             span_in_hand,
         )
         self._built: tuple[object, ...] = ()
-        self.results: list[tuple[CurveRequest, dict[str, QWidget]]] = []
+        self.results: list[tuple[CurveRequest, dict[str, Any]]] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 6, 0, 0)
         column.setSpacing(4)
@@ -135,7 +137,7 @@ class FitsForm(QWidget):
         request = CurveRequest(shown, body, name, shape, (), formula, self.robust.isChecked())
         self._do(curve_added(self._document.committed, entry.trial.id, request), shape)
 
-    def _do(self, edit: object, shape: CurveShape) -> None:
+    def _do(self, edit: Edit, shape: CurveShape) -> None:
         entry = edit.project.entry(self._document.entry.trial.id)
         found = self._document.evaluator.curves(edit.project, entry)
         trouble = next((r for r in found[-1:] if isinstance(r, InertianError)), None)
@@ -177,8 +179,9 @@ class FitsForm(QWidget):
             self._list.addWidget(box)
             self.results.append((request, parts))
 
-    def _box(self, request: CurveRequest) -> tuple[QWidget, dict[str, QWidget]]:
-        box, parts = QWidget(), {}
+    def _box(self, request: CurveRequest) -> tuple[QWidget, dict[str, Any]]:
+        box = QWidget()
+        parts: dict[str, Any] = {}
         grid = QGridLayout(box)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
@@ -202,10 +205,10 @@ class FitsForm(QWidget):
         grid.addWidget(gone, 0, 2)
         row = 1
         for parameter in form.parameters:
-            name = label(parameter.symbol, "soft")
-            name.setToolTip(parameter.meaning)
+            symbol = label(parameter.symbol, "soft")
+            symbol.setToolTip(parameter.meaning)
             parts |= self._parameter_parts(request, parameter.symbol)
-            shown = (name, parts[parameter.symbol], parts[f"hold {parameter.symbol}"])
+            shown = (symbol, parts[parameter.symbol], parts[f"hold {parameter.symbol}"])
             for column, part in enumerate(shown):
                 grid.addWidget(part, row, column)
             row += 1
@@ -221,11 +224,11 @@ class FitsForm(QWidget):
         grid.addWidget(parts["together"], row, 0, 1, 3, Qt.AlignmentFlag.AlignRight)
         return box, parts
 
-    def _parameter_parts(self, request: CurveRequest, symbol: str) -> dict[str, QWidget]:
+    def _parameter_parts(self, request: CurveRequest, symbol: str) -> dict[str, Any]:
         """The value of one parameter, or the field of a held one, and the ring that holds it."""
         held = dict(request.held)
         if symbol in held:
-            value: QWidget = QLineEdit(f"{held[symbol]:.7g}".replace(".", decimal_mark()))
+            value: Any = QLineEdit(f"{held[symbol]:.7g}".replace(".", decimal_mark()))
             value.setAccessibleName(f"{symbol} {words.FIT_HELD}")
             value.returnPressed.connect(partial(self._hold_at, request, symbol, value))
         else:
@@ -258,7 +261,7 @@ class FitsForm(QWidget):
             self.together.open()
 
     def _show(
-        self, request: CurveRequest, parts: dict[str, QWidget], result: CurveResult | InertianError
+        self, request: CurveRequest, parts: dict[str, Any], result: CurveResult | InertianError
     ) -> None:
         if isinstance(result, InertianError):
             parts["remark"].setText(str(result))
@@ -315,6 +318,6 @@ class FitsForm(QWidget):
             return
         self._do(self._with_held(request, {**dict(request.held), symbol: value}), request.shape)
 
-    def _with_held(self, request: CurveRequest, held: dict[str, float]) -> object:
+    def _with_held(self, request: CurveRequest, held: dict[str, float]) -> Edit:
         changed = replace(request, held=tuple(held.items()))
         return curve_added(self._document.committed, self._document.entry.trial.id, changed)

@@ -3,6 +3,7 @@
 from functools import partial
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -15,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.look import formula_words as words
 from inertian.desktop.look.fact_field import FactField
-from inertian.desktop.look.labels import DropDown, label, rule
+from inertian.desktop.look.labels import DropDown, empty_layout, label, rule
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.look.typeset import typeset
 from inertian.desktop.pages.apparatus_dialog import MEASURED, ApparatusDialog
@@ -134,13 +135,13 @@ class FormulasPage(QScrollArea):
         self._show_facts()
         self._show_list()
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         """Qt: show what changed while another page was in front."""
         super().showEvent(event)
         self.refresh()
 
     def _build_facts(self, entry: Entry) -> None:
-        _empty(self._facts)
+        empty_layout(self._facts)
         self.facts = {}
         chosen = self.where.currentIndex()
         self.where.clear()
@@ -212,7 +213,7 @@ class FormulasPage(QScrollArea):
     # -- formulas ----------------------------------------------------------------------------------
 
     def _show_list(self) -> None:
-        _empty(self._list)
+        empty_layout(self._list)
         own = self._document.project.derived
         if not own:
             none = label(words.NONE_YET, "soft")
@@ -360,13 +361,3 @@ class FormulasPage(QScrollArea):
 def _read(known: SetupFact, text: str, meaning: Meaning) -> Fact:
     unit = unit_of(known.kind, "°" if known.kind == "angle" else SI_SYMBOL[known.kind])
     return (parse_fact if known.kind in SIGNED else parse_positive)(text, known.kind, unit, meaning)
-
-
-def _empty(layout: QVBoxLayout | QHBoxLayout) -> None:
-    while layout.count():
-        item = layout.takeAt(0)
-        if item.widget() is not None:
-            item.widget().hide()
-            item.widget().deleteLater()
-        elif item.layout() is not None:
-            _empty(item.layout())

@@ -7,6 +7,7 @@ from dataclasses import replace
 from functools import partial
 
 import numpy as np
+from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from inertian.desktop.look import words
@@ -73,7 +74,7 @@ class FrameForm(QWidget):
         self._show(entry)
         self.follow_line()
 
-    def hideEvent(self, event: object) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         """Qt: a drag in a strip moves the origin only while its button is in sight."""
         super().hideEvent(event)
         if self._view.dragging_origin is not None:
@@ -252,7 +253,7 @@ class FrameForm(QWidget):
         origin = list(self._document.entry.frame.origin)
         origin["xy".index(axis)] = fact.si if fact else 0.0
         self._set(
-            replace(self._document.entry.frame, origin=tuple(origin)),
+            replace(self._document.entry.frame, origin=(origin[0], origin[1])),
             {ORIGIN[axis]: fact},
             "Set the origin",
         )
@@ -271,7 +272,7 @@ class FrameForm(QWidget):
             for a, v in zip("xy", origin, strict=True)
             if a in entry.trial.axes
         }
-        self._set(replace(entry.frame, origin=tuple(origin)), facts, "Set the origin")
+        self._set(replace(entry.frame, origin=(origin[0], origin[1])), facts, "Set the origin")
 
     def _origin_at_line(self) -> None:
         entry, line = self._document.entry, self._view.line
@@ -285,7 +286,7 @@ class FrameForm(QWidget):
             row = rows[np.argmin(np.abs(entry.trial.t[rows] - line))]
             origin["xy".index(channel.axis)] = float(channel.si[row])
             facts[ORIGIN[channel.axis]] = measured(float(channel.si[row]), sigma)
-        self._set(replace(entry.frame, origin=tuple(origin)), facts, "Origin on a sample")
+        self._set(replace(entry.frame, origin=(origin[0], origin[1])), facts, "Origin on a sample")
 
     def _origin_at_lowest(self) -> None:
         entry = self._document.entry
@@ -299,7 +300,9 @@ class FrameForm(QWidget):
         origin = list(entry.frame.origin)
         origin["xy".index(axis)] = value
         facts = {ORIGIN[axis]: measured(value, sigma)}
-        self._set(replace(entry.frame, origin=tuple(origin)), facts, "Origin at the lowest point")
+        self._set(
+            replace(entry.frame, origin=(origin[0], origin[1])), facts, "Origin at the lowest point"
+        )
 
     def _set_dragging(self, on: bool) -> None:
         self._view.dragging_origin = self.move_origin if on else None
@@ -332,7 +335,9 @@ class FrameForm(QWidget):
         centre = list(entry.frame.centre or (0.0, 0.0))
         centre["xy".index(axis)] = fact.si
         self._set(
-            replace(entry.frame, centre=tuple(centre)), {CENTRE[axis]: fact}, "Set the centre"
+            replace(entry.frame, centre=(centre[0], centre[1])),
+            {CENTRE[axis]: fact},
+            "Set the centre",
         )
 
     def _fit_circle(self) -> None:

@@ -301,14 +301,18 @@ class Margin(QScrollArea):
         typed = project.fact(READING_NOISE, entry)
         self.noise_field.show_fact(typed[1] if typed else None)
         if noise.given and noise.stated:
-            said = words.AS_STATED.format(sigma=f"{format_number(1e3 * noise.reading, 2)} mm")
+            of_noise = words.AS_STATED.format(sigma=f"{format_number(1e3 * noise.reading, 2)} mm")
         elif noise.given:
-            said = words.AS_TYPED
+            of_noise = words.AS_TYPED
         elif u == 0.0:  # nothing was fitted yet
-            said = words.NOT_ESTIMATED.format(least=f"{format_number(1e3 * noise.reading, 2)} mm")
+            of_noise = words.NOT_ESTIMATED.format(
+                least=f"{format_number(1e3 * noise.reading, 2)} mm"
+            )
         else:
-            said = words.ESTIMATED.format(sigma=format_estimate(1e3 * noise.reading, 1e3 * u, "mm"))
-        self.noise.setText(said)
+            of_noise = words.ESTIMATED.format(
+                sigma=format_estimate(1e3 * noise.reading, 1e3 * u, "mm")
+            )
+        self.noise.setText(of_noise)
         self.noise.setToolTip(words.SIGMA_TIP.format(dof=format_number(noise.dof)))
         relative = noise.pools.relative.get(("time stamps", "time stamps"), 0.0)
         stamp = format_estimate(1e3 * noise.stamp, 1e3 * noise.stamp * 0.5 * relative**0.5, "ms")

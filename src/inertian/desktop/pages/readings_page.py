@@ -2,11 +2,12 @@
 readings; fits.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
     QLabel,
@@ -27,6 +28,7 @@ from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.pages.budget_card import BudgetCard
 from inertian.desktop.pages.fits_form import FitsForm
 from inertian.desktop.state.document import Document
+from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.view_state import ViewState
 from inertian.motion.derivatives.local_fit_cache import LocalFitCache
 from inertian.physics.definitions.reading_units import unit_of_reading
@@ -155,8 +157,7 @@ class ReadingsPage(QScrollArea):
         column.addWidget(self.fits)
         column.addStretch(1)
         self.setWidget(body)
-        self._soon = QTimer(self, singleShot=True, interval=READ_MS)
-        self._soon.timeout.connect(self._show_line)
+        self._soon = once_after(self, READ_MS, self._show_line)
         for signal in (document.changed, document.selected, document.previewed, view.turned):
             signal.connect(self.refresh)
         view.line_moved.connect(self._soon.start)
@@ -220,7 +221,7 @@ class ReadingsPage(QScrollArea):
         self._show_named(entry)
         self.fits.refresh()
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         """Qt: show what changed while another page was in front."""
         super().showEvent(event)
         self.refresh()
@@ -459,9 +460,9 @@ def _said(named: NamedReading) -> str:
     return f"{what}, {named.body or words.ALL_BODIES}, {where}"
 
 
-def _fill(choice: DropDown, items: list[tuple[str, object]], now: object) -> None:
+def _fill(choice: DropDown, items: Sequence[tuple[str, object]], now: object) -> None:
     """Fill a drop-down list if its items changed, and choose one."""
-    if [(choice.itemText(k), choice.itemData(k)) for k in range(choice.count())] != items:
+    if [(choice.itemText(k), choice.itemData(k)) for k in range(choice.count())] != list(items):
         choice.clear()
         for text, data in items:
             choice.addItem(text, data)

@@ -5,6 +5,7 @@ one.
 from functools import partial
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QGridLayout,
@@ -18,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import DropDown, label, rule
+from inertian.desktop.look.labels import DropDown, empty_layout, label, rule
 from inertian.desktop.look.number_format import format_time
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
@@ -126,17 +127,17 @@ class TidyPage(QScrollArea):
         self.threshold = QLineEdit(f"{THRESHOLD:g}")
         self.threshold.setFixedWidth(56)
         self.threshold.setAccessibleName(words.JUMPS_LABEL)
-        self.find = QPushButton(words.JUMPS_FIND)
+        self.find_jumps_button = QPushButton(words.JUMPS_FIND)
         self.apply = QPushButton(words.JUMPS_APPLY)
         self.found = label("", "small")
         self.found.setWordWrap(True)
-        self.find.clicked.connect(self._find_jumps)
+        self.find_jumps_button.clicked.connect(self._find_jumps)
         self.threshold.returnPressed.connect(self._find_jumps)
         self.apply.clicked.connect(self._apply_jumps)
         self._column.addSpacing(4)
         self._column.addWidget(label(words.JUMPS_LABEL, "soft"))
         row = QHBoxLayout()
-        for part in (self.threshold, self.find):
+        for part in (self.threshold, self.find_jumps_button):
             row.addWidget(part)
         row.addStretch(1)
         self._column.addLayout(row)
@@ -190,7 +191,7 @@ class TidyPage(QScrollArea):
         self._follow_line()
         self.frame.refresh()
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         """Qt: show what changed while another page was in front."""
         super().showEvent(event)
         self._shown = ()
@@ -208,7 +209,7 @@ class TidyPage(QScrollArea):
             return
         self._shown = key
         self.checks = []
-        _empty(self._steps)
+        empty_layout(self._steps)
         for place, (effect, text) in enumerate(zip(effects, said, strict=True)):
             self._steps.addLayout(self._step_row(place, effect, text))
         for line in told:
@@ -363,14 +364,3 @@ class TidyPage(QScrollArea):
                 self._document.do(edit)
                 return
         self._complain(trouble)
-
-
-def _empty(column: QVBoxLayout) -> None:
-    """Take everything out of a layout."""
-    while column.count():
-        item = column.takeAt(0)
-        if item.layout() is not None:
-            _empty(item.layout())
-        if item.widget() is not None:
-            item.widget().hide()
-            item.widget().deleteLater()

@@ -22,6 +22,7 @@ from inertian.desktop.look.tokens import (
 from inertian.desktop.state.document import Document
 from inertian.motion.recording.trials import Trial
 from inertian.physics.accounts.verdicts import SIGN, Verdict
+from inertian.project.project import Entry
 from inertian.quantities.memo import Memo
 
 TRACE_POINTS = 60  # of a card's small picture
@@ -221,7 +222,7 @@ class _Card(QStyledItemDelegate):
             painter.setPen(QPen(markers.colour(self._theme, place), 1.2))
             painter.drawPolyline(to_box.map(line))
 
-    def _paint_spans(self, painter: QPainter, box: QRectF, entry: object) -> None:
+    def _paint_spans(self, painter: QPainter, box: QRectF, entry: Entry) -> None:
         t = entry.trial.t
         length = float(t[-1] - t[0])
         for span in entry.spans:

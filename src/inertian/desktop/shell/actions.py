@@ -4,7 +4,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import QObject, Qt
-from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
+from PyQt6.QtGui import QAction, QActionGroup, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QDialog,
@@ -20,7 +20,7 @@ from inertian import __version__
 from inertian.desktop.look import words
 from inertian.desktop.look.formula_words import PAGE_FORMULAS
 from inertian.desktop.look.theme import desktop_theme
-from inertian.desktop.look.tokens import DARK, LIGHT
+from inertian.desktop.look.tokens import DARK, LIGHT, Theme
 from inertian.desktop.shell.window import MainWindow
 from inertian.motion.fits.curves import SHAPE_DEFINITIONS, CurveShape
 from inertian.motion.recording.tidying import Reason
@@ -100,7 +100,7 @@ class Actions(QObject):
             (words.THEME_LIGHT, lambda: LIGHT),
             (words.THEME_DARK, lambda: DARK),
         ):
-            action = self._add(menu, text, "", lambda pick=pick: self._window.wear(pick()))
+            action = self._add(menu, text, "", partial(self._wear, pick))
             action.setCheckable(True)
             group.addAction(action)
         group.actions()[0].setChecked(True)
@@ -153,6 +153,9 @@ class Actions(QObject):
         self._fit_menu(menu)
         menu.addSeparator()
         self._view_of_bench(menu)
+
+    def _wear(self, pick: Callable[[], Theme]) -> None:
+        self._window.wear(pick())
 
     def _fit_menu(self, menu: QMenu) -> None:
         does = self._window.bench_actions
@@ -305,7 +308,7 @@ class FindAction(QDialog):
                 self.list.addItem(item)
         self.list.setCurrentRow(0)
 
-    def keyPressEvent(self, event: object) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         """Qt: arrows move through the list while the field keeps the typing."""
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             step = 1 if event.key() == Qt.Key.Key_Down else -1

@@ -2,6 +2,7 @@
 
 import sys
 from pathlib import Path
+from typing import cast
 
 from PyQt6.QtWidgets import QApplication
 
@@ -18,7 +19,7 @@ _kept: list[QApplication] = []  # Python drops what nothing holds, and Qt would 
 
 def application() -> QApplication:
     """Return the one QApplication, made if needed."""
-    made = QApplication.instance() or QApplication(sys.argv[:1])
+    made = cast(QApplication, QApplication.instance() or QApplication(sys.argv[:1]))
     if not _kept:
         GarbageCollector(made)
     _kept[:] = [made]
@@ -36,7 +37,7 @@ def make_window(
     worn = ActiveTheme(theme or desktop_theme())
     apply_theme(app, worn)
     window = MainWindow(Document(project), worn, recovery_root)
-    window.actions_ = Actions(window)
+    window.menus = Actions(window)
     return window
 
 

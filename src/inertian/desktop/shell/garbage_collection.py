@@ -17,7 +17,8 @@ class GarbageCollector(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         gc.disable()
-        self._timer = QTimer(self, interval=PAUSE_MS)
+        self._timer = QTimer(self)
+        self._timer.setInterval(PAUSE_MS)
         self._timer.timeout.connect(self._collect)
         self._timer.start()
 

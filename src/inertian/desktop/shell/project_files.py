@@ -4,12 +4,13 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from inertian.desktop.look import words
 from inertian.desktop.look.messages import ask, tell
 from inertian.desktop.state.document import Document
+from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
@@ -40,8 +41,7 @@ class ProjectFiles(QObject):
         self._disk = Worker()  # of its own, so that nothing slow delays the recovery copy
         # A leftover that is open again, until this session has its own copy
         self._taken_back: Path | None = None
-        self._soon = QTimer(self, singleShot=True, interval=RECOVERY_PAUSE_MS)
-        self._soon.timeout.connect(self._keep)
+        self._soon = once_after(self, RECOVERY_PAUSE_MS, self._keep)
         document.changed.connect(self._soon.start)
 
     # -- opening -----------------------------------------------------------------------------------

@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QTimer
@@ -13,6 +14,7 @@ from inertian.desktop.look.formula_words import PAGE_FORMULAS
 from inertian.desktop.look.tokens import DARK, LIGHT, Theme
 from inertian.desktop.shell.application import make_window
 from inertian.desktop.shell.window import MainWindow
+from inertian.desktop.state.timers import once_after
 from inertian.motion.fits.curves import CurveShape
 from inertian.motion.recording.tidying import Reason
 from inertian.motion.recording.trials import Trial
@@ -24,16 +26,30 @@ from inertian.project.tidying_edits import jumps_set_aside, rows_set_aside
 from inertian.rink.day import day
 
 SIZE = (1280, 800)
-WAIT_MS = 20_000
+WAIT_MS, POLL_MS = 20_000, 20
 SETTLED_S = 0.4  # until what follows a moved line is there
 THIN = 6
 
 
+def _has_verdicts(window: MainWindow) -> bool:
+    return bool(window.shelf.trials.verdicts)
+
+
+def _is_past(moment: float) -> bool:
+    return time.monotonic() > moment
+
+
 def settle(window: MainWindow, ready: Callable[[], bool]) -> None:
     """Let the window work until it is ready and painted."""
-    loop, poll, limit = QEventLoop(), QTimer(interval=20), QTimer(singleShot=True, interval=WAIT_MS)
-    poll.timeout.connect(lambda: ready() and loop.quit())
-    limit.timeout.connect(loop.quit)
+    loop, poll = QEventLoop(), QTimer()
+    limit = once_after(loop, WAIT_MS, loop.quit)
+
+    def look() -> None:
+        if ready():
+            loop.quit()
+
+    poll.setInterval(POLL_MS)
+    poll.timeout.connect(look)
     poll.start()
     limit.start()
     loop.exec()
@@ -149,13 +165,13 @@ def take_shots(folder: Path) -> list[Path]:
             window.document.select(shown.entries[trial].trial.id)
             window.show_stage(stage)
             window.show()
-            settle(window, lambda w=window: bool(w.shelf.trials.verdicts))
+            settle(window, partial(_has_verdicts, window))
             if stage == words.INTAKE:
                 _fill_desk(window, Path(recovery), trial)
             if mark is not None:
                 mark(window)
                 pause = time.monotonic() + SETTLED_S
-                settle(window, lambda until=pause: time.monotonic() > until)
+                settle(window, partial(_is_past, pause))
             path = folder / f"{name}.png"
             if not window.grab().save(str(path), "PNG"):
                 raise OSError(f"cannot write {path}")

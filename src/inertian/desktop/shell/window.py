@@ -1,6 +1,8 @@
 """The main window: shelf, stage strip, stages, margin, menus and status line."""
 
+from functools import partial
 from pathlib import Path
+from typing import cast
 
 from PyQt6.QtCore import QMimeData, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
@@ -25,11 +27,12 @@ from inertian.desktop.ledger.ledger_stage import LedgerStage
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_text import fact_size
 from inertian.desktop.look.formula_words import PAGE_FORMULAS
+from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.theme import apply_theme
-from inertian.desktop.look.tokens import Theme
+from inertian.desktop.look.tokens import ActiveTheme, Theme
 from inertian.desktop.pages.formulas_page import FormulasPage
-from inertian.desktop.pages.margin import Margin, label
+from inertian.desktop.pages.margin import Margin
 from inertian.desktop.pages.readings_page import ReadingsPage
 from inertian.desktop.pages.tidy_page import TidyPage
 from inertian.desktop.shelf.shelf import Shelf
@@ -37,7 +40,9 @@ from inertian.desktop.shell.margin_column import MarginColumn
 from inertian.desktop.shell.prefetch import Prefetcher
 from inertian.desktop.shell.project_files import ProjectFiles
 from inertian.desktop.state.document import Document
+from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
+from inertian.files.interpretation.parsed_file import ParsedFile
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
 from inertian.physics.accounts.verdicts import Verdict
@@ -56,9 +61,12 @@ class MainWindow(QMainWindow):
 
     panes_changed = pyqtSignal(set)
 
-    def __init__(self, document: Document, theme: Theme, recovery_root: Path | None = None) -> None:
+    def __init__(
+        self, document: Document, theme: ActiveTheme, recovery_root: Path | None = None
+    ) -> None:
         super().__init__()
         self.document, self.theme = document, theme
+        self.menus: object = None  # made by the application, once the window is there
         self.worker = Worker()
         self.resize(1280, 800)
         self.setMinimumSize(640, 360)
@@ -92,7 +100,7 @@ class MainWindow(QMainWindow):
         self.tidy = TidyPage(document, theme, self.bench.view, self.worker)
         self.readings = ReadingsPage(document, theme, self.bench.view, self.bench.rail.span_in_hand)
         self.formulas = FormulasPage(document, theme, self.bench.view)
-        pages = {
+        pages: dict[str, QWidget] = {
             words.PAGE_ACCOUNT: self.margin,
             words.PAGE_TIDY: self.tidy,
             words.PAGE_READINGS: self.readings,
@@ -108,8 +116,7 @@ class MainWindow(QMainWindow):
         self.statusBar().addWidget(self.note_label, 1)
         self.statusBar().addPermanentWidget(self.file_label)
         self.statusBar().setSizeGripEnabled(False)
-        self._verdict_pause = QTimer(self, singleShot=True, interval=150)
-        self._verdict_pause.timeout.connect(self._ask_verdicts)
+        self._verdict_pause = once_after(self, 150, self._ask_verdicts)
         self.bench.mark_spans.connect(self.mark_spans)
         self.bench.spoken.connect(self.say)
         for signal in (document.changed, document.selected, document.saved):
@@ -258,7 +265,7 @@ class MainWindow(QMainWindow):
         else:
             self.file_label.setText("")
 
-    def _show_file_in_hand(self, reading: object) -> None:
+    def _show_file_in_hand(self, reading: ParsedFile | None) -> None:
         """Say in the status line what file lies on the intake desk: name, size, SHA-256."""
         text = ""
         if reading is not None:
@@ -343,7 +350,7 @@ class MainWindow(QMainWindow):
             self._background, self._background_for = Evaluator(), self.document.evaluator
         self.worker.run(
             "verdicts",
-            lambda evaluator=self._background: shelf_verdicts(project, evaluator),
+            partial(shelf_verdicts, project, self._background),
             self.shelf.trials.show_verdicts,
             self._worker_failed,
         )
@@ -378,7 +385,7 @@ class MainWindow(QMainWindow):
     def wear(self, theme: Theme) -> None:
         """Change the theme of the whole window."""
         self.theme.become(theme)
-        apply_theme(QApplication.instance(), self.theme)
+        apply_theme(cast(QApplication, QApplication.instance()), self.theme)
         self.bench.restyle()
         if self.receiving.built:
             self.receiving.stage.restyle()

@@ -20,7 +20,9 @@ class Worker(QObject):
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="inertian")
         self._newest: dict[str, int] = {}
         self._open = True
-        self._done.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
+        # Always queued, so that `then` never runs inside `run`; Qt's stubs do not know the argument
+        queued = Qt.ConnectionType.QueuedConnection
+        self._done.connect(self._deliver, queued)  # type: ignore[call-arg]
 
     def run(
         self,
