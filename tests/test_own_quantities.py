@@ -13,7 +13,7 @@ from scipy.special import stdtrit
 
 from conftest import recording
 from inertian.analysis.evaluation import Evaluator
-from inertian.desktop.look import formula_words, words
+from inertian.desktop.look import words
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.definitions.apparatus import FACT_RULES, fact_by_rule, stiffness
@@ -253,7 +253,7 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(
 ):
     window = open_window(demo)
     window.show_stage(words.BENCH)
-    window.show_page(formula_words.PAGE_FORMULAS)
+    window.show_page(words.PAGE_FORMULAS)
     page = window.formulas
     for field, text in (
         (page.symbol, "K"),
@@ -289,17 +289,17 @@ def test_a_formula_is_written_shown_explained_and_taken_back_in_the_window(
     assert "(limits)" in card.table.text()
     assert "J/kg" in card.table.text()
     qtbot.mouseClick(card.draws.button, Qt.MouseButton.LeftButton)
-    assert card.draws.button.text() == formula_words.STOP
+    assert card.draws.button.text() == words.STOP
     qtbot.waitUntil(card.draws.said.isVisible, timeout=60_000)
     assert "Shortest interval for 68 %" in card.draws.said.text()
     assert "mJ" not in card.draws.said.text()
     assert "Shortest interval" in card.draws.plain  # it is copied with the budget
     qtbot.mouseClick(card.draws.button, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(card.draws.button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: card.draws.said.text() == formula_words.STOPPED, timeout=20_000)
-    assert card.draws.button.text() == formula_words.SIMULATE
+    qtbot.waitUntil(lambda: card.draws.said.text() == words.STOPPED, timeout=20_000)
+    assert card.draws.button.text() == words.SIMULATE
     card.accept()
-    window.show_page(formula_words.PAGE_FORMULAS)
+    window.show_page(words.PAGE_FORMULAS)
     page.facts["k", ""].line.setFocus()
     qtbot.keyClicks(page.facts["k", ""].line, "20 N/cm")
     qtbot.keyClick(page.facts["k", ""].line, Qt.Key.Key_Return)
@@ -457,7 +457,7 @@ def test_a_spring_constant_from_a_table_covers_the_truth_and_bad_tables_are_refu
 def test_an_incline_and_a_spring_are_measured_in_the_window(demo, open_window, qtbot):
     window = open_window(demo)
     window.show_stage(words.BENCH)
-    window.show_page(formula_words.PAGE_FORMULAS)
+    window.show_page(words.PAGE_FORMULAS)
     page = window.formulas
     qtbot.mouseClick(page.measuring["θ", ""], Qt.MouseButton.LeftButton)
     assert not page.dialog.use.isEnabled()

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 
 from conftest import recording
 from inertian.analysis.evaluation import Evaluator
-from inertian.desktop.look import formula_words, words
+from inertian.desktop.look import words
 from inertian.motion.fits.curves import CurveShape
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.definitions.fact_names import SCALE
@@ -127,18 +127,18 @@ def test_the_same_curve_in_all_trials_is_shown_and_copied_in_the_window(open_win
     window.show_page(words.PAGE_READINGS)
     form = window.readings.fits
     button = form.results[0][1]["together"]
-    assert button.text() == formula_words.TOGETHER
+    assert button.text() == words.SAME_IN_ALL
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     dialog = form.together
     qtbot.waitUntil(dialog.copy.isEnabled, timeout=20_000)
     assert "trial 3" in dialog.table.text()
-    assert formula_words.TOGETHER_ROW in dialog.table.text()
+    assert words.TOGETHER_ROW in dialog.table.text()
     assert "they agree" in dialog.table.text()
     qtbot.mouseClick(dialog.copy, Qt.MouseButton.LeftButton)
     rows = [line.split("\t") for line in QApplication.clipboard().text().splitlines()]
-    assert rows[0][:2] == [formula_words.TOGETHER_TRIAL, "y₀ (m)"]
+    assert rows[0][:2] == [words.TOGETHER_TRIAL, "y₀ (m)"]
     assert len(rows) == 7
     assert all("±" in cell for row in rows[1:6] for cell in row[1:])
-    close = next(b for b in dialog.findChildren(QPushButton) if b.text() == formula_words.CLOSE)
+    close = next(b for b in dialog.findChildren(QPushButton) if b.text() == words.CLOSE_DIALOG)
     qtbot.mouseClick(close, Qt.MouseButton.LeftButton)
     assert not dialog.isVisible()

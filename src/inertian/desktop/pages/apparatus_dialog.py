@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.desktop.look import formula_words as words
+from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.labels import DropDown, label
 from inertian.desktop.look.number_format import format_estimate

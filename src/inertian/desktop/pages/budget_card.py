@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.desktop.look import formula_words as words
+from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_estimate, format_number
 from inertian.desktop.look.typeset import typeset
@@ -67,7 +67,7 @@ class BudgetCard(QDialog):
         row = QHBoxLayout()
         row.addWidget(self.draws.button)
         row.addStretch(1)
-        copy, close = QPushButton(words.COPY), QPushButton(words.CLOSE)
+        copy, close = QPushButton(words.COPY), QPushButton(words.CLOSE_DIALOG)
         copy.clicked.connect(
             lambda: QApplication.clipboard().setText(
                 _plain(what, unit, explained) + self.draws.plain

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from inertian.analysis.evaluation import Evaluator, SeriesCurve
-from inertian.desktop.look import formula_words as words
+from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_estimate, format_number
 from inertian.desktop.state.worker import Worker
@@ -64,7 +64,7 @@ class CombinedParametersDialog(QDialog):
         tip.setWordWrap(True)
         row = QHBoxLayout()
         row.addStretch(1)
-        self.copy, close = QPushButton(words.COPY), QPushButton(words.CLOSE)
+        self.copy, close = QPushButton(words.COPY), QPushButton(words.CLOSE_DIALOG)
         self.copy.setEnabled(False)
         self.copy.clicked.connect(
             lambda: QApplication.clipboard().setText("\n".join(map("\t".join, self.rows)))

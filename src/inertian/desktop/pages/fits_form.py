@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.desktop.look import formula_words, words
+from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_estimate as written
 from inertian.desktop.look.number_format import format_number
@@ -104,8 +104,8 @@ class FitsForm(QWidget):
         self.trouble.hide()
         self.none = label(words.FITS_NONE, "soft")
         self.none.setWordWrap(True)
-        self.robust = QCheckBox(formula_words.ROBUST)
-        self.robust.setToolTip(formula_words.ROBUST_TIP)
+        self.robust = QCheckBox(words.ROBUST)
+        self.robust.setToolTip(words.ROBUST_TIP)
         for part in (self.fit, self.robust, self.formula, self.trouble, self.none):
             column.addWidget(part)
         self._list = QVBoxLayout()
@@ -190,7 +190,7 @@ class FitsForm(QWidget):
         body = request.body or words.ALL_BODIES
         form = shape_definition(request.shape, request.formula)
         name = request.formula or request.shape
-        name = formula_words.ROBUSTLY.format(shape=name) if request.robust else name
+        name = words.ROBUSTLY.format(shape=name) if request.robust else name
         title = label(words.FIT_TITLE.format(shape=name, span=request.span, body=body))
         title.setTextFormat(Qt.TextFormat.PlainText)
         title.setWordWrap(True)
@@ -217,9 +217,9 @@ class FitsForm(QWidget):
             parts[name].setWordWrap(True)
             grid.addWidget(parts[name], row, 0, 1, 3)
             row += 1
-        parts["together"] = QPushButton(formula_words.TOGETHER)
+        parts["together"] = QPushButton(words.SAME_IN_ALL)
         parts["together"].setProperty("role", "quiet")
-        parts["together"].setToolTip(formula_words.TOGETHER_TITLE)
+        parts["together"].setToolTip(words.TOGETHER_TITLE)
         parts["together"].clicked.connect(partial(self.take_together, request))
         grid.addWidget(parts["together"], row, 0, 1, 3, Qt.AlignmentFlag.AlignRight)
         return box, parts
@@ -289,7 +289,7 @@ class FitsForm(QWidget):
                 words.FIT_CHI.format(chi=format_number(result.chi_squared, 3), dof=fit.dof)
             )
         parts["remark"].setText(result.remark)
-        parts["reach"].setText(formula_words.REACH if np.isfinite(result.spread) else "")
+        parts["reach"].setText(words.REACH if np.isfinite(result.spread) else "")
         parts["r2"].setText(
             words.FIT_R2.format(r2=f"{fit.r_squared:.6f}".replace(".", decimal_mark()))
         )

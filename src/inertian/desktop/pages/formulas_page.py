@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.desktop.look import formula_words as words
+from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.labels import DropDown, empty_layout, label, rule
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
@@ -87,11 +87,16 @@ class FormulasPage(QScrollArea):
     # -- building ----------------------------------------------------------------------------------
 
     def _build_form(self, column: QVBoxLayout) -> None:
-        self.form_title = label(words.NEW, "soft")
+        self.form_title = label(words.NEW_QUANTITY, "soft")
         column.addSpacing(4)
         column.addWidget(self.form_title)
         self.symbol, self.unit, self.name, self.formula = (QLineEdit() for _ in range(4))
-        hints = (words.SYMBOL_HINT, words.UNIT_HINT, words.NAME_HINT, words.FORMULA_HINT)
+        hints = (
+            words.SYMBOL_HINT,
+            words.UNIT_HINT,
+            words.QUANTITY_NAME_HINT,
+            words.QUANTITY_FORMULA_HINT,
+        )
         grid = QGridLayout()
         grid.setSpacing(4)
         places = ((0, 0, 1, 1), (0, 1, 1, 1), (1, 0, 1, 2), (2, 0, 1, 2))
@@ -153,7 +158,9 @@ class FormulasPage(QScrollArea):
             f for f in SETUP_FACTS if f.symbol not in OF_SENSOR or OF_SENSOR[f.symbol] in sensed
         ):
             for body in [b.name for b in entry.trial.followed] if known.symbol == "I" else [""]:
-                title = words.OF_BODY.format(label=known.label, body=body) if body else known.label
+                title = (
+                    words.FACT_OF_BODY.format(label=known.label, body=body) if body else known.label
+                )
                 field = FactField(
                     self._theme, title, words.FACT_HINTS[known.symbol], partial(_read, known)
                 )
@@ -313,7 +320,7 @@ class FormulasPage(QScrollArea):
         self._changing = ""
         for field in (self.symbol, self.unit, self.name, self.formula):
             field.clear()
-        self.form_title.setText(words.NEW)
+        self.form_title.setText(words.NEW_QUANTITY)
         self.add.setText(words.ADD)
         self.cancel.hide()
         self.preview.setText("")

@@ -9,7 +9,7 @@ from threading import Event
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QProgressBar, QPushButton, QVBoxLayout, QWidget
 
-from inertian.desktop.look import formula_words as words
+from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_number, format_tick
 from inertian.desktop.state.worker import Worker

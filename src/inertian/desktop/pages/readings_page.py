@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.bench.line_readings import readings_at
 from inertian.desktop.bench.pyramid import LONG
-from inertian.desktop.look import formula_words, words
+from inertian.desktop.look import words
 from inertian.desktop.look.labels import DropDown, label, rule
 from inertian.desktop.look.number_format import format_estimate as written
 from inertian.desktop.look.number_format import format_number, format_time, uncertainty_tip
@@ -101,10 +101,10 @@ class ReadingRow:
 def how_button(text: str, explain: Callable[[], None]) -> QToolButton:
     """Return the button that asks how a number was computed."""
     made = QToolButton()
-    made.setText(formula_words.HOW_SHORT)
+    made.setText(words.HOW_SHORT)
     made.setProperty("role", "small")
-    made.setToolTip(formula_words.HOW)
-    made.setAccessibleName(f"{formula_words.HOW} {text}")
+    made.setToolTip(words.HOW)
+    made.setAccessibleName(f"{words.HOW} {text}")
     made.clicked.connect(explain)
     return made
 

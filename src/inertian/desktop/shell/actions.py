@@ -18,7 +18,6 @@ from PyQt6.QtWidgets import (
 
 from inertian import __version__
 from inertian.desktop.look import words
-from inertian.desktop.look.formula_words import PAGE_FORMULAS
 from inertian.desktop.look.theme import desktop_theme
 from inertian.desktop.look.tokens import DARK, LIGHT, Theme
 from inertian.desktop.shell.window import MainWindow
@@ -182,7 +181,7 @@ class Actions(QObject):
             (words.PAGE_ACCOUNT, "F5"),
             (words.PAGE_TIDY, "F7"),
             (words.PAGE_READINGS, "F8"),
-            (PAGE_FORMULAS, "F4"),
+            (words.PAGE_FORMULAS, "F4"),
         )
         for name, key in pages:
             self._add(

@@ -10,7 +10,6 @@ from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from inertian.desktop.look import words
-from inertian.desktop.look.formula_words import PAGE_FORMULAS
 from inertian.desktop.look.tokens import DARK, LIGHT, Theme
 from inertian.desktop.shell.application import make_window
 from inertian.desktop.shell.window import MainWindow
@@ -120,7 +119,7 @@ def _mark_readings(window: MainWindow) -> None:
 
 def _mark_formulas(window: MainWindow) -> None:
     """A derived quantity as a strip, and another being written."""
-    window.show_page(PAGE_FORMULAS)
+    window.show_page(words.PAGE_FORMULAS)
     page = window.formulas
     for field, text in (
         (page.symbol, "K"),

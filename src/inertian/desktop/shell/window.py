@@ -26,7 +26,6 @@ from inertian.desktop.intake.import_controller import ImportController
 from inertian.desktop.ledger.ledger_stage import LedgerStage
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_text import fact_size
-from inertian.desktop.look.formula_words import PAGE_FORMULAS
 from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.theme import apply_theme
@@ -105,7 +104,7 @@ class MainWindow(QMainWindow):
             words.PAGE_TIDY: self.tidy,
             words.PAGE_READINGS: self.readings,
         }
-        pages[PAGE_FORMULAS] = self.formulas
+        pages[words.PAGE_FORMULAS] = self.formulas
         self.pages = MarginColumn(pages)
         self.bench_actions = BenchActions(
             document, self.bench, self.worker, lambda: self.show_stage(words.BENCH)

@@ -14,13 +14,13 @@ FACT_HINTS = {
     "α": "e.g. 0.0 ± 0.2°",
     "I": "e.g. 0.012 ± 0.001 kg·m²",
 }
-OF_BODY = "{label} of {body}"
+FACT_OF_BODY = "{label} of {body}"
 NONE_YET = "None yet. Write one below, such as K = ½ m v² in J."
 DEPENDS = "made of {names}"
 SHOW, CHANGE, REMOVE = "Show", "Change", "Remove"
 SHOW_TIP = "Show it as a strip"
-NEW, CHANGING = "A new quantity", "Change {symbol}"
-SYMBOL_HINT, UNIT_HINT, NAME_HINT, FORMULA_HINT = (
+NEW_QUANTITY, CHANGING = "A new quantity", "Change {symbol}"
+SYMBOL_HINT, UNIT_HINT, QUANTITY_NAME_HINT, QUANTITY_FORMULA_HINT = (
     "Symbol",
     "Unit",
     "Name, e.g. Stored energy",
@@ -71,7 +71,7 @@ CARD_WAYS = {
 CARD_COLUMNS = ("Input", "Stated", "its u", "sensitivity", "gives", "share", "ν", "")
 CARD_SHARED, CARD_ALONE = "same error in all trials", "this trial only"
 CARD_SPREAD = "A spread has no budget: it is the scatter itself."
-TOGETHER, TOGETHER_TITLE = "In all trials…", "The same curve in all trials"
+SAME_IN_ALL, TOGETHER_TITLE = "In all trials…", "The same curve in all trials"
 TOGETHER_SAID = "{shape} over “{span}” of {body}, in all trials of “{series}”"
 TOGETHER_TRIAL, TOGETHER_ROW = "Trial", "all together"
 TOGETHER_AGREE, TOGETHER_DIFFER = (
@@ -83,7 +83,7 @@ TOGETHER_TIP = (
     "does not average out. "
     "Where trials differ by clearly more than their own ±, its ± is that of their scatter."
 )
-COPY, CLOSE = "Copy", "Close"
+COPY, CLOSE_DIALOG = "Copy", "Close"
 SIMULATE, STOP = "Check by Monte Carlo", "Stop"
 SIMULATE_TIP = (
     "Draws samples, time stamps and facts anew many times, and takes the reading of each draw "

@@ -1,0 +1,110 @@
+"""Words of accounts: the page of the margin and the ledger stage."""
+
+from inertian.motion.fits.free_motion import FreeMotion
+from inertian.physics.accounts.verdicts import Expectation, Verdict
+from inertian.quantities.facts import Meaning
+
+SETUP, READINGS, ACCOUNT = "Setup", "Readings at the contact", "Account"
+FREE_MOTION, NOISE, STAMPS = "Free motion", "Reading noise", "Time stamps"
+MASS_OF = "Mass of {body}"
+MEANING = {
+    Meaning.LIMITS: "± are limits",
+    Meaning.LAST_DIGIT: "± is the last digit",
+    Meaning.STANDARD: "± is a standard uncertainty",
+    Meaning.EXPANDED: "± is a 95 % interval",
+    Meaning.EXACT: "exact",
+}
+MOTION = {
+    FreeMotion.LINE: "steady velocity",
+    FreeMotion.PARABOLA: "steady acceleration, each span",
+    FreeMotion.GLIDE: "one deceleration per body",
+}
+MOTION_TIP = (
+    "How a stone moves while nothing hits it. One deceleration per body: friction on the ice, "
+    "found from all spans of "
+    "the series together."
+)
+WINDOW, WINDOW_HINT = "Window of velocities", "by the data; or e.g. 0.2 s, 15 samples"
+WINDOW_TIP = (
+    "How many neighbouring samples a velocity or an acceleration comes from, in strips and readings"
+)
+WINDOW_NOW = "{least} to {most} samples for velocities here"
+WINDOW_ALL = "{most} samples for velocities here"
+NOISE_HINT = "estimated; type to fix it, e.g. 1.5 mm"
+ESTIMATED = "{sigma}, from the scatter about the fits"
+NOT_ESTIMATED = "known once spans are marked; at least {least}, from the last digit"
+DERIVING = "working it out…"
+AS_STATED = "{sigma} on average, as columns of the files state it for each reading"
+AS_TYPED = "as typed: the standard deviation of one reading"
+STAMPS_FOUND = "{sigma}, from the scatter"
+STAMPS_NONE = "no unevenness seen"
+DECELERATION = "slows by {value}"
+SECOND_LOOK = "Second look"
+NOTES = {
+    "pattern": (
+        "{body}, “{span}”: the points curve about the fit. Does the stone stop, turn or touch "
+        "something there? "
+        "Shorten the span, or choose another free motion."
+    ),
+    "noise": (
+        "The reading noise that was given is smaller than the scatter about the fits, so the "
+        "scatter is used."
+    ),
+}
+BEFORE_AT, AFTER_AT = "before", "after"
+RESTITUTION = "Restitution e"
+NOT_DEFINED = "not defined"
+PM_TIP = "The true value lies inside about 2 times in 3."
+FROM_TO = "{low} to {high}"
+PM_TIP_95 = "{interval} holds it about 95 times in 100."
+SIGMA_TIP = "Standard deviation of one reading, {dof} degrees of freedom."
+
+EXPECTATION = {
+    Expectation.CONSERVED: "expected: conserved",
+    Expectation.NOT_CONSERVED: "expected: not conserved",
+    Expectation.GIVEN_E: "expected: loss given by e",
+}
+E_FIELD = "e ="
+E_DEFAULT = "0.85 ± 0.05"
+VERDICT = {
+    Verdict.BALANCES: "no imbalance seen",
+    Verdict.DOUBTFUL: "doubtful",
+    Verdict.IMBALANCE: "does not balance",
+    Verdict.TOO_ROUGH: "too rough to tell",
+}
+VISIBLE = "An imbalance of {visible} would have shown."
+VISIBLE_IN_MARGIN = "{visible} would have shown"
+BECAME_OTHER = "{amount} became other forms of energy"
+GAINED = "{amount} was gained from other forms of energy"
+UNACCOUNTED_IS = "unaccounted: {amount}"
+TOGETHER = "{axes} together: {verdict} (χ² = {chi} for {count})"
+JOINED = " and "
+LAW_TITLES = {
+    "momentum x": "Momentum along x",
+    "momentum y": "Momentum along y",
+    "kinetic energy": "Kinetic energy",
+}
+SHORT_LAW = {
+    "momentum x": "Momentum x",
+    "momentum y": "Momentum y",
+    "kinetic energy": "Kinetic energy",
+}
+COLUMN_BEFORE, COLUMN_OUTSIDE, COLUMN_AFTER, COLUMN_LEFT = (
+    "before",
+    "from outside",
+    "after",
+    "unaccounted",
+)
+AT_TIME = "at {time} s"
+TOTAL = "total"
+ALL_IN = "in {unit}"
+INTERVALS_TITLE = "Relative to the expected, {unit}"
+ROW_EXPECTED, ROW_AFTER, ROW_LEFT = "expected", "after", "unaccounted"
+BUDGET_TITLE = "Where the ± of the unaccounted {law} comes from"
+BUDGET_TOTAL = "± {u} together"
+BUDGET_SHARE = "{share} %"
+BUDGET_NEGLIGIBLE = "< 0.5 %"
+ENTRY_TIP = (
+    "Friction between the opening and the closing instant, continued from the free motion on "
+    "either side."
+)
