@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from scipy.stats import binom
 
 from inertian.analysis.evaluation import Evaluator
-from inertian.motion.fits.curves import CurveShape
+from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.recording.frame import ANGLE, CENTRE
 from inertian.motion.recording.trials import Body, Channel, Trial

@@ -16,7 +16,7 @@ from inertian.desktop.bench.bench_menus import (
     unit_menu,
 )
 from inertian.desktop.look import words
-from inertian.motion.fits.curves import CurveShape
+from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.spans.spans import SpanKind
 from inertian.physics.accounts.laws import Edge, EdgeValue
 from inertian.project.project import Project, Series, with_trials

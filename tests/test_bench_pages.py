@@ -12,7 +12,7 @@ from inertian.desktop.bench.batch_dialog import BatchDialog
 from inertian.desktop.bench.pyramid import LONG, Pyramid
 from inertian.desktop.look import words
 from inertian.desktop.look.tokens import DARK
-from inertian.motion.fits.curves import CurveShape
+from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import SpanKind
 from inertian.physics.accounts.laws import Edge, EdgeValue

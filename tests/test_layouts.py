@@ -12,9 +12,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from inertian.files.cells.findings import Code
-from inertian.files.interpretation.assembly import ParsedChannel, restarts
 from inertian.files.interpretation.data_checks import check_time, saturated_at, step_of
 from inertian.files.interpretation.parsed_file import trial_name
+from inertian.files.interpretation.parsed_trial import ParsedChannel
+from inertian.files.interpretation.trial_separation import restarts
 from inertian.files.reader import read_bytes, read_file
 from inertian.files.trial_building import trials_of
 from inertian.project.saving import save

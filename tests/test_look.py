@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QL
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import FAMILY, load_fonts
 from inertian.desktop.look.tokens import DARK, LIGHT, MARKERS
-from inertian.motion.fits.curves import SHAPE_DEFINITIONS
+from inertian.motion.fits.curve_shapes import SHAPE_DEFINITIONS
 from inertian.motion.recording.frame import Frame
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.project import Project

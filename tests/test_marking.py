@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from conftest import recording
 from inertian.analysis.batch_treatment import treat_alike
 from inertian.analysis.evaluation import Evaluator
-from inertian.motion.fits.curves import SHAPE_DEFINITIONS, CurveShape, fit_curve, shape_definition
+from inertian.motion.fits.curve_shapes import SHAPE_DEFINITIONS, CurveShape, shape_definition
+from inertian.motion.fits.curves import fit_curve
 from inertian.motion.noise.reading_noise import READINGS, InstrumentNoise
 from inertian.motion.recording.frame import ANGLE, FILE_FRAME, ORIGIN, Frame, FrameError
 from inertian.motion.recording.prepared_trial import prepare

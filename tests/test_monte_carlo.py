@@ -10,7 +10,8 @@ from scipy.stats import t as student
 
 from conftest import recording
 from inertian.analysis.evaluation import Evaluator
-from inertian.motion.fits.curves import CurveShape, fit_curve
+from inertian.motion.fits.curve_shapes import CurveShape
+from inertian.motion.fits.curves import fit_curve
 from inertian.physics.definitions.derived_quantities import DerivedQuantity
 from inertian.physics.definitions.requests import NamedReading, Quantity, QuantityRef, ReadingKind
 from inertian.physics.readings.reading_monte_carlo import draw_reading

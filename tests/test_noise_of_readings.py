@@ -21,7 +21,7 @@ from inertian.desktop.look import words
 from inertian.files.reader import read_bytes
 from inertian.files.trial_building import trials_of
 from inertian.motion.derivatives.derive import Method, derive, stated_sigma
-from inertian.motion.fits.curves import CurveShape
+from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.noise.local_noise import LocalNoise, pool_noise
 from inertian.motion.numerics.operators import identity_operator
 from inertian.motion.numerics.quantisation import (

@@ -22,8 +22,8 @@ from inertian.physics.definitions.derived_quantities import (
     DerivedQuantity,
     DerivedQuantityError,
     check_quantities,
-    resolve,
 )
+from inertian.physics.definitions.formula_resolution import resolve
 from inertian.physics.definitions.requests import NamedReading, Quantity, QuantityRef, ReadingKind
 from inertian.physics.evaluation.formula_values import formula_values
 from inertian.physics.evaluation.quantity_values import at_all_samples, quantity_values

@@ -15,7 +15,8 @@ import scipy.stats
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from inertian.motion.fits.curves import CurveShape, fit_curve, shape_definition
+from inertian.motion.fits.curve_shapes import CurveShape, shape_definition
+from inertian.motion.fits.curves import fit_curve
 from inertian.motion.fits.errors_in_variables import fit_curve_both_axes, fit_line_both_axes
 from inertian.motion.numerics.least_squares import refined_parameters
 from inertian.quantities.correlation import convolved

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from conftest import recording
 from inertian.analysis.evaluation import Evaluator
 from inertian.desktop.look import words
-from inertian.motion.fits.curves import CurveShape
+from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.definitions.fact_names import SCALE
 from inertian.physics.definitions.requests import CurveRequest, Quantity, QuantityRef

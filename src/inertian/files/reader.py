@@ -20,12 +20,12 @@ from inertian.files.cells.recipes import Recipe
 from inertian.files.formats.file_types import FileType, file_type, unexpected_extension
 from inertian.files.formats.text_decoding import decode
 from inertian.files.formats.text_grids import text_grid
-from inertian.files.interpretation.assembly import ParsedTrial
 from inertian.files.interpretation.column_roles import DEFAULT_BODY
 from inertian.files.interpretation.columns import columns_of
 from inertian.files.interpretation.grid_interpretation import InterpretedGrid, interpret
 from inertian.files.interpretation.large_tables import HEAD_LINES, BulkTable, head_of, read_bulk
 from inertian.files.interpretation.parsed_file import ParsedFile, trials_named
+from inertian.files.interpretation.parsed_trial import ParsedTrial
 from inertian.files.interpretation.tables import find_tables
 
 

@@ -5,15 +5,10 @@ import numpy as np
 from inertian.files.cells import size_limits
 from inertian.files.cells.findings import Code
 from inertian.files.cells.recipes import Recipe, recipe_json
-from inertian.files.interpretation.assembly import (
-    FRAME,
-    ROW,
-    ParsedBody,
-    ParsedChannel,
-    ParsedTrial,
-)
+from inertian.files.interpretation.assembly import FRAME, ROW
 from inertian.files.interpretation.file_description import sentences
 from inertian.files.interpretation.parsed_file import ParsedFile
+from inertian.files.interpretation.parsed_trial import ParsedBody, ParsedChannel, ParsedTrial
 from inertian.motion.recording.trials import Body, Channel, Provenance, Trial, TrialError
 from inertian.quantities.estimates import Array, Rows, distinct_values
 from inertian.quantities.units import Unit

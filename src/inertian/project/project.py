@@ -19,9 +19,9 @@ from inertian.physics.definitions.derived_quantities import (
     DerivedQuantity,
     DerivedQuantityError,
     centre_of_mass_quantities,
-    resolve,
 )
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key, offset_key
+from inertian.physics.definitions.formula_resolution import resolve
 from inertian.physics.definitions.reading_units import units_by_name
 from inertian.physics.definitions.requests import CurveRequest, NamedReading, Quantity, QuantityRef
 from inertian.quantities.facts import Fact, FactId, Meaning

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
-from inertian.motion.fits.curves import CurveShape
+from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.fits.free_motion import FreeMotion
 from inertian.motion.recording.tidying import StepKind
 from inertian.motion.spans.spans import SpanKind

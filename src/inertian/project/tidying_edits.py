@@ -121,7 +121,7 @@ def jumps_set_aside(project: Project, trial: str, threshold: float, body: str = 
 
 
 def trimmed(project: Project, trial: str, start: float, stop: float) -> Edit:
-    """Let only the samples from start to stop (s) count."""
+    """Let only the samples from start to stop (s) count. Raises TidyError if none would be left."""
     entry = project.entry(trial)
     inside = [k for k, t in enumerate(entry.trial.t) if start <= t <= stop]
     if len(inside) < 2:

@@ -11,7 +11,9 @@ PIECES, PIECE = (4, 8_192)
 
 
 def correlated(columns: Array, correlation: float) -> Array:
-    """Return R·columns for R_ij = ρ^|i−j|, |ρ| < 1, as a convolution; columns of shape (w, …)."""
+    """Return R·columns for R_ij = ρ^|i−j|, |ρ| < 1, as a convolution; columns in any unit, of
+    shape (w, …).
+    """
     if not correlation:
         return columns
     n = len(columns)
@@ -21,8 +23,8 @@ def correlated(columns: Array, correlation: float) -> Array:
 
 
 def convolved(x: Array, kernel: Array) -> Array:
-    """Return the full convolution along the first axis, through Fourier space; shape (n + k − 1,
-    …).
+    """Return the full convolution along the first axis, in the product of the units, through
+    Fourier space; shape (n + k − 1, …).
     """
     whole = len(x) + len(kernel) - 1
     if x.ndim == 1 and len(x) > PIECES * max(len(kernel), PIECE // 4):

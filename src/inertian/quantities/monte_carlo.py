@@ -99,12 +99,13 @@ def settled_distribution(
     seed: int,
     progress: Callable[[float], bool] | None = None,
 ) -> Distribution:
-    """Return what blocks of draws, made by their number, tell of a result, as soon as they tell it
-    well enough.
+    """Return what blocks of draws, made by their number, tell of a result in SI, as soon as they
+    tell it well enough.
 
-    `first_order` is the 95 % interval that clause 8 compares with. `progress` is told the share
-    done and answers whether to go on; if not, what was found so far is returned, or, before FEWEST
-    blocks, Cancelled is raised. Draws that are not finite are left out.
+    `block` gives draws of shape (BLOCK,). `first_order` is the 95 % interval that clause 8 compares
+    with. `progress` is told the share done and answers whether to go on; if not, what was found so
+    far is returned, or, before FEWEST blocks, Cancelled is raised. Draws that are not finite are
+    left out.
     """
     blocks: list[Array] = []
     found = np.zeros((0, 4))

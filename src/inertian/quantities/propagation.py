@@ -52,7 +52,7 @@ def gradients(
     """Return ∂output/∂input at several points, shape (outputs, inputs, points), and the outputs
     there.
 
-    `points` has shape (inputs, points), the outputs (outputs, points).
+    `points` has shape (inputs, points), the outputs (outputs, points), each in its own SI unit.
     """
     n, m = points.shape
     moved = np.repeat(points[:, None, :], n, axis=1).astype(complex)

@@ -79,7 +79,7 @@ def parse_noise(text: str) -> NoiseRequest:
     """Read what was typed for the noise: "0.5 mm", "0.0005" in m, "resolution", "column" or
     "estimated".
 
-    Raises InertianError.
+    Raises Refusal.
     """
     plain = text.strip().lower()
     if plain in ("", OF_COLUMNS):

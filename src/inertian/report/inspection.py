@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from inertian.files.interpretation.assembly import ParsedChannel, ParsedTime, ParsedTrial
 from inertian.files.interpretation.data_checks import step_of
 from inertian.files.interpretation.file_description import sentences
 from inertian.files.interpretation.parsed_file import ParsedFile
+from inertian.files.interpretation.parsed_trial import ParsedChannel, ParsedTime, ParsedTrial
 from inertian.quantities.units import PIXEL, SI_SYMBOL, ascii_symbol
 
 SCHEMA = 1

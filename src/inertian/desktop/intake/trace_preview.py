@@ -15,7 +15,7 @@ from inertian.quantities.units import PIXEL, SI_SYMBOL, Unit
 
 if TYPE_CHECKING:
     from inertian.files.cells.recipes import Recipe
-    from inertian.files.interpretation.assembly import ParsedChannel, ParsedTrial
+    from inertian.files.interpretation.parsed_trial import ParsedChannel, ParsedTrial
 
 DRAWN = 4000  # samples of a trace; more are thinned, as this only shows its shape
 FEW = 300

@@ -29,7 +29,7 @@ from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState
-from inertian.motion.fits.curves import SHAPE_DEFINITIONS, CurveShape, shape_definition
+from inertian.motion.fits.curve_shapes import SHAPE_DEFINITIONS, CurveShape, shape_definition
 from inertian.physics.definitions.requests import CurveRequest
 from inertian.physics.readings.readings import CurveResult
 from inertian.project.history import Edit

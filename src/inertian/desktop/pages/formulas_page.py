@@ -27,8 +27,8 @@ from inertian.physics.definitions.derived_quantities import (
     DerivedQuantity,
     SetupFact,
     depends_on,
-    resolve,
 )
+from inertian.physics.definitions.formula_resolution import resolve
 from inertian.physics.definitions.reading_units import units_by_name
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.edits import fact_set

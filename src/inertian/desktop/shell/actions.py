@@ -21,7 +21,7 @@ from inertian.desktop.look import words
 from inertian.desktop.look.theme import desktop_theme
 from inertian.desktop.look.tokens import DARK, LIGHT, Theme
 from inertian.desktop.shell.window import MainWindow
-from inertian.motion.fits.curves import SHAPE_DEFINITIONS, CurveShape
+from inertian.motion.fits.curve_shapes import SHAPE_DEFINITIONS, CurveShape
 from inertian.motion.recording.tidying import Reason
 from inertian.project.edits import trial_removed
 

@@ -14,7 +14,7 @@ from inertian.desktop.look.tokens import DARK, LIGHT, Theme
 from inertian.desktop.shell.application import make_window
 from inertian.desktop.shell.window import MainWindow
 from inertian.desktop.state.timers import once_after
-from inertian.motion.fits.curves import CurveShape
+from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.recording.tidying import Reason
 from inertian.motion.recording.trials import Trial
 from inertian.physics.definitions.requests import Quantity, QuantityRef

@@ -3,93 +3,32 @@ with units.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from inertian.files.cells.column_titles import Role, names_trial
+from inertian.files.cells.column_titles import Role
 from inertian.files.cells.findings import Code, Finding, Question, Topic, Unusable, shown_line
 from inertian.files.cells.time_stamps import epoch_unit, shifted_exactly
-from inertian.files.interpretation.column_roles import DEFAULT_BODY, Layout
+from inertian.files.interpretation.column_roles import Layout
 from inertian.files.interpretation.columns import Column
+from inertian.files.interpretation.parsed_trial import (
+    Assembled,
+    ParsedBody,
+    ParsedChannel,
+    ParsedTime,
+    ParsedTrial,
+    Rates,
+)
 from inertian.files.interpretation.tables import Table
+from inertian.files.interpretation.trial_separation import row_groups, side_by_side
 from inertian.files.interpretation.uncertainty_columns import in_unit_of
 from inertian.motion.recording.trials import KIND_OF_AXIS
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.units import PIXEL, Unit, kind_of, unit_of
 
 FRAME, ROW = "frame", "row"
-
-
-@dataclass(frozen=True, eq=False)
-class ParsedChannel:
-    """One channel as read: what it is (x, y, F, a, v), its column, its unit, and its values in that
-    unit.
-    """
-
-    axis: str
-    column: str
-    unit: Unit
-    values: Array
-    u: Array | None = None  # the standard uncertainty of each that the file states, in that unit
-
-    @property
-    def si(self) -> Array:
-        """The values in SI; in pixels where no scale is known."""
-        return np.asarray(self.values * self.unit.factor)
-
-
-@dataclass(frozen=True, eq=False)
-class ParsedTime:
-    """Times as read: the column's title (None if there is none), the unit, and the values in that
-    unit, sorted.
-    """
-
-    column: str | None
-    unit: Unit
-    values: Array
-
-    @property
-    def seconds(self) -> Array:
-        """The times in s; frame or row numbers where no rate is known."""
-        return np.asarray(self.values * self.unit.factor)
-
-
-@dataclass(frozen=True, eq=False)
-class ParsedBody:
-    """One body as read; `time` is None where it shares the trial's."""
-
-    name: str
-    channels: tuple[ParsedChannel, ...]
-    time: ParsedTime | None = None
-
-
-@dataclass(frozen=True, eq=False)
-class ParsedTrial:
-    """One trial as read, with the lines of it that could not be used."""
-
-    name: str
-    time: ParsedTime
-    bodies: tuple[ParsedBody, ...]
-    unusable: tuple[Unusable, ...] = ()
-
-
-@dataclass(frozen=True)
-class Rates:
-    """What turns frames into seconds and pixels into metres, where it is known."""
-
-    frame_rate: float | None = None
-    scale: float | None = None
-
-
-@dataclass(eq=False)
-class Assembled:
-    """The trials of one table, with what was found on the way and what is left open."""
-
-    trials: list[ParsedTrial] = field(default_factory=list)
-    findings: list[Finding] = field(default_factory=list)
-    questions: list[Question] = field(default_factory=list)
 
 
 def assemble(table: Table, columns: Sequence[Column], layout: Layout, rates: Rates) -> Assembled:
@@ -102,7 +41,7 @@ def assemble(table: Table, columns: Sequence[Column], layout: Layout, rates: Rat
     _say_missing_units(layout, made)
     rows, unusable = _usable_rows(table, layout, time, made)
     unusable = sorted([*table.unusable, *unusable], key=lambda u: u.line)
-    groups = _groups(table, layout, time, rows, made)
+    groups = row_groups(table, layout, time, rows, made)
     lows = [int(table.lines[g[0]]) if len(g) else 0 for _, g in groups]
     for place, (name, group) in enumerate(groups):
         low = -1 if place == 0 else lows[place]
@@ -264,95 +203,6 @@ def _say_missing(table: Table, layout: Layout, keep: NDArray[np.bool_], made: As
     if counts:
         said = f"Values are missing: {', '.join(counts)}."
         made.findings.append(Finding(Code.MISSING_VALUES, said, tuple(sorted(lines))))
-
-
-def _groups(
-    table: Table, layout: Layout, time: ParsedTime, rows: Rows, made: Assembled
-) -> list[tuple[str, Rows]]:
-    """The rows of each trial: by the trial column, else by where time starts again."""
-    if layout.trial is not None and layout.trial.cells is not None:
-        cells = layout.trial.cells
-        labels: dict[str, list[int]] = {}
-        for row in rows.tolist():
-            labels.setdefault(cells[row].strip(), []).append(row)
-        title = layout.trial.title.raw.strip() or "trial"
-        return [
-            (f"{title} {k}" if k[:1].isdigit() else k, np.array(v)) for k, v in labels.items() if k
-        ]
-    if layout.body is not None:
-        return [("", rows)]
-    apart = range(1, len(rows)) if table.apart else ()
-    if layout.clocks and not np.isfinite(time.values[rows]).all():
-        return [("", rows)]
-    starts = restarts(
-        time.values[rows], [i for i in apart if _separated(table, rows[i - 1], rows[i])]
-    )
-    if not starts:
-        return [("", rows)]
-    unmarked = [s for s in starts if not _separated(table, rows[s - 1], rows[s])]
-    if unmarked:
-        lines = tuple(int(table.lines[rows[s]]) for s in unmarked)
-        said = f"Time starts again {len(unmarked)} times; each start was taken as a new trial."
-        made.findings.append(Finding(Code.TIME_RESTART, said, lines))
-    return [("", part) for part in np.split(rows, starts)]
-
-
-def _separated(table: Table, before: int, after: int) -> bool:
-    if not table.apart:
-        return False
-    return any(row in table.apart for row in range(before + 1, after + 1))
-
-
-def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
-    """Return the places at which time starts again: it falls back to about where it began, and then
-    goes on rising.
-
-    `marked` places stand behind a blank line or a title, which speaks for a new start as well.
-    """
-    if times.size < 4:
-        return []
-    if bool(np.all(times[1:] >= times[:-1])):
-        return []
-    steps = np.diff(times)
-    falls = np.flatnonzero(steps < 0) + 1
-    rises = steps[steps > 0]
-    if not falls.size or not rises.size or falls.size > 0.25 * times.size:
-        return []
-    step = float(np.quantile(rises, 0.25))
-    found: list[int] = []
-    last, said = 0, set(marked)
-    for fall in falls.tolist():
-        part = times[last:fall]
-        length = float(part.max() - part.min())
-        near = abs(times[fall] - part[0]) <= max(step, 0.1 * length) and length > step
-        near = near or fall in said
-        following = times[fall : fall + 3]
-        if (
-            near
-            and len(part) >= (2 if fall in said else 3)
-            and following.size >= 2
-            and np.all(np.diff(following) > 0)
-        ):
-            found.append(fall)
-            last = fall
-    return found
-
-
-def side_by_side(trial: ParsedTrial) -> list[ParsedTrial]:
-    """Take trials apart that stand beside one another: bodies that are called run 1, run 2 are no
-    bodies.
-    """
-    if len(trial.bodies) < 2 or not all(names_trial(b.name) for b in trial.bodies):
-        return [trial]
-    return [
-        ParsedTrial(
-            b.name,
-            b.time or trial.time,
-            (ParsedBody(DEFAULT_BODY, b.channels),),
-            trial.unusable if k == 0 else (),
-        )
-        for k, b in enumerate(trial.bodies)
-    ]
 
 
 def _trial(

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from inertian.files.cells.findings import Code, Finding
-from inertian.files.interpretation.assembly import ParsedChannel, ParsedTrial
+from inertian.files.interpretation.parsed_trial import ParsedChannel, ParsedTrial
 from inertian.quantities.estimates import Array, distinct_values
 
 _GAP = 4.5  # usual steps

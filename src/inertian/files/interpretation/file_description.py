@@ -1,8 +1,9 @@
 """What was understood, in plain sentences, in the order a person would check it."""
 
 from inertian.files.cells.dialects import NAMES, WHITESPACE
-from inertian.files.interpretation.assembly import ROW, ParsedTrial
+from inertian.files.interpretation.assembly import ROW
 from inertian.files.interpretation.parsed_file import ParsedFile
+from inertian.files.interpretation.parsed_trial import ParsedTrial
 
 _WHAT = {"x": "x", "y": "y", "F": "force", "a": "acceleration", "v": "velocity"}
 

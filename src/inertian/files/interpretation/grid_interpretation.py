@@ -13,11 +13,12 @@ from inertian.files.cells.findings import Code, Finding, Question, Topic
 from inertian.files.cells.grids import Grid
 from inertian.files.cells.number_parsing import Decimal, decide_decimal
 from inertian.files.cells.recipes import Recipe, Stated
-from inertian.files.interpretation.assembly import Assembled, ParsedTrial, Rates, assemble
+from inertian.files.interpretation.assembly import assemble
 from inertian.files.interpretation.column_roles import Layout, lay_out
 from inertian.files.interpretation.columns import Column, columns_of
 from inertian.files.interpretation.data_checks import check_channel, check_time
 from inertian.files.interpretation.large_tables import BulkTable
+from inertian.files.interpretation.parsed_trial import Assembled, ParsedTrial, Rates
 from inertian.files.interpretation.preamble import Preamble, read_preamble
 from inertian.files.interpretation.tables import Table, find_tables
 from inertian.files.interpretation.uncertainty_columns import pair_uncertainties

@@ -18,7 +18,8 @@ from inertian.files.cells.findings import Unusable, shown_line
 from inertian.files.cells.number_parsing import LARGEST_NUMBER
 from inertian.files.interpretation.column_roles import Layout
 from inertian.files.interpretation.columns import Column
-from inertian.files.interpretation.tables import Table, is_spoilt_row, skipped
+from inertian.files.interpretation.table_titles import is_spoilt_row
+from inertian.files.interpretation.tables import Table, skipped
 from inertian.quantities.estimates import Array
 
 LEAST_BYTES = 400_000  # bytes: below it, the careful way is as fast

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field, replace
 from inertian.files.cells.column_titles import names_trial
 from inertian.files.cells.findings import Finding, Question, UnreadableFileError
 from inertian.files.cells.recipes import Recipe, Stated
-from inertian.files.interpretation.assembly import ParsedTrial
 from inertian.files.interpretation.column_roles import DEFAULT_BODY
 from inertian.files.interpretation.grid_interpretation import Conclusion, TableView
+from inertian.files.interpretation.parsed_trial import ParsedTrial
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,5 +1,6 @@
 """Velocity and acceleration of every body of a trial, at every sample, each with its standard
-uncertainty.
+uncertainty: by local polynomials (Savitzky & Golay, Anal. Chem. 36 (1964) 1627-1639) or by
+differences.
 """
 
 from collections.abc import Mapping, Sequence

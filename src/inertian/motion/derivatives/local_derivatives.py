@@ -74,7 +74,7 @@ BY_DATA = WindowRequest()
 
 def parse_window(text: str) -> WindowRequest:
     """Read what was typed for the window: "0.2 s", "200 ms", "15" or "15 samples". Raises
-    InertianError.
+    Refusal or UnitError.
     """
     plain = text.strip().lower()
     if plain in ("", "auto"):
@@ -209,7 +209,8 @@ def sliding_with_sizes(
     """As `sliding_estimates`, with a window of its own for each sample; only what a run of equal
     windows needs is worked out.
 
-    NaN at samples outside of rows start … stop − 1, if these are given.
+    t in s, x in SI, `sizes` in samples and the results have shape (n,); NaN at samples outside of
+    rows start … stop − 1, if these are given.
     """
     n = len(t)
     found = [(np.full(n, np.nan), np.full(n, np.nan)) for _ in requests]
@@ -294,18 +295,22 @@ def mean_over_windows(values: Array, sizes: Rows) -> Array:
 
 
 def window_duration(t: Array, sizes: Rows) -> float:
-    """Return how long the usual window of a stretch lasts, in s."""
+    """Return how long the usual window of a stretch lasts, in s; t in s and sizes in samples,
+    (n,).
+    """
     return float(np.ptp(t)) * min(float(np.median(sizes)) / max(len(t), 1), 1.0)
 
 
 def half_place(sizes: Rows) -> int:
-    """Return how many samples on either side of a place of a long stretch are looked at."""
+    """Return how many samples on either side of a place of a long stretch are looked at; sizes
+    of windows in samples, (n,).
+    """
     return max(int(sizes.max()), PLACE_SAMPLES // 2)
 
 
 def mean_square_bias(t: Array, x: Array, order: int, sizes: Rows, noise: LocalNoise) -> float:
     """Return the mean square of what fits may leave out in the middle of a place of a long
-    stretch.
+    stretch, in SI squared; t in s, x in SI and sizes in samples of shape (n,).
     """
     n = len(t)
     reach = min(n // 4, PLACE_SAMPLES // 4)

@@ -2,7 +2,8 @@
 for again.
 
 What a channel says of its windows, noise and misfits, does not hang on where contacts are marked,
-so that it is worked out once; a wall that moves then only changes which windows there may be.
+so that it is worked out once; a wall that moves then only changes which windows there may be. How
+windows are chosen is told in docs/methods.md.
 """
 
 from collections.abc import Sequence
@@ -97,8 +98,8 @@ class LocalFits:
         return min(int(s.min()) for s in outside), max(int(s.max()) for s in outside)
 
     def operator(self, times: Array, order: int) -> Operator:
-        """Return value (order 0), velocity (1) or acceleration (2) at some times in s, as weights
-        on the samples.
+        """Return value (order 0), velocity (1) or acceleration (2) at some times in s, shape
+        (m,), as weights on the samples.
         """
         t = self.channel.t
         return local_operator(

@@ -40,8 +40,8 @@ class LineBothAxes:
 def fit_line_both_axes(
     x: Array, y: Array, ux: Array, uy: Array, correlation: Array | float = 0.0
 ) -> LineBothAxes:
-    """Fit a line to points (x, y) with standard uncertainties ux and uy and the correlation of the
-    two, shape (n,).
+    """Fit a line to points (x, y) with standard uncertainties ux and uy in the units of x and y and
+    the correlation of the two, shape (n,).
 
     At each point one of the two may be zero. Raises TooFewSamplesError for fewer than three points.
     """
@@ -73,8 +73,8 @@ def fit_line_both_axes(
 def fit_curve_both_axes(
     curve: Callable[..., Any], x: Array, y: Array, values: Array, free: Mask, ux: Array, uy: Array
 ) -> tuple[Array, Array] | None:
-    """Fit a curve to points (x, y) with standard uncertainties ux and uy above zero, all of shape
-    (n,).
+    """Fit a curve to points (x, y) with standard uncertainties ux and uy above zero, in the units
+    of x and y, all of shape (n,).
 
     `values` are where to begin, `free` says which of them are sought. Returns the parameters and
     ∂parameters/∂y of the free ones at the adjusted points, shape (free, n); None where nothing was

@@ -93,7 +93,7 @@ class BodyFit:
         return rates
 
     def velocity_at(self, axis: str, t: Array, deceleration: float = 0.0) -> Array:
-        """Return the fitted velocity in m/s at times t."""
+        """Return the fitted velocity in m/s at times t in s, shape (m,)."""
         fit = self.fits[axis]
         c = fit.coefficients - deceleration * (fit.operator @ self.bend[axis])
         slope = np.polyval(np.polyder(c[::-1]), (t - fit.t0) / fit.scale)
@@ -110,7 +110,7 @@ class BodyFit:
         return self.fits[axis].pattern(self.residuals(axis, deceleration))
 
     def curve(self, axis: str, t: Array, deceleration: float = 0.0) -> Array:
-        """Return the fitted position in m at times t."""
+        """Return the fitted position in m at times t in s, shape (m,)."""
         fit = self.fits[axis]
         tau = t - fit.t0
         c = fit.coefficients - deceleration * (fit.operator @ self.bend[axis])

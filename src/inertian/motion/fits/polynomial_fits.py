@@ -123,10 +123,10 @@ def fit_samples(
     weight: Array | None = None,
     body: str = "",
 ) -> PolynomialFit:
-    """Fit one axis of some samples by least squares; `weight` multiplies each one. Raises
-    TooFewSamplesError.
+    """Fit one axis of some samples by least squares; `weight`, shape (n,), multiplies each one.
+    Raises TooFewSamplesError.
 
-    Source: Golub & Van Loan, Matrix Computations, 5.3.
+    Source: Golub & Van Loan, Matrix Computations, 4th ed., 2013, 5.3.
     """
     return fits_of_degrees(samples, axis, (degree,), span, weight, body)[0]
 
@@ -139,8 +139,8 @@ def fits_of_degrees(
     weight: Array | None = None,
     body: str = "",
 ) -> list[PolynomialFit]:
-    """Fit polynomials of several degrees to the same samples, from one factorisation. Raises
-    TooFewSamplesError.
+    """Fit polynomials of several degrees to the same samples, from one factorisation; `weight`,
+    shape (n,), multiplies each sample. Raises TooFewSamplesError.
     """
     degree = max(degrees)
     root, x = samples.root[axis], samples.x[axis]

@@ -2,7 +2,8 @@
 decided.
 
 Stated noise is used as it is unless the samples clearly scatter more; then the scatter is used, and
-it is said. A recording in coarse steps cannot err by less than step/√12, whatever was stated.
+it is said. A recording in coarse steps cannot err by less than step/√12, whatever was stated
+(JCGM 100:2008, F.2.2.1). The spread of a mean square of normal errors is that of χ² (ibid., E.4.3).
 """
 
 import math

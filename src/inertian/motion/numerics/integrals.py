@@ -69,7 +69,9 @@ def _running(y: Array, weights: Array) -> Array:
 
 
 def sample_weights(t: Array, rule: Rule) -> Array:
-    """Return what each sample counts for in the integral over all of t, shape (n,)."""
+    """Return what each sample counts for in the integral over all of t, in s, both of shape
+    (n,).
+    """
     weights, n = step_weights(t, rule), len(t)
     total = np.zeros(n + 2)
     for k in range(4):
@@ -101,15 +103,15 @@ def running_weights(t: Array, times: Array, rule: Rule) -> Array:
 
 
 def rule_error(t: Array, y: Array, rule: Rule) -> Array:
-    """Return what a rule leaves out of the running integral of y at each sample, nothing missing;
-    shapes (n,).
+    """Return what a rule leaves out of the running integral of y, in its unit times s, at each
+    sample, nothing missing; shapes (n,).
     """
     return _left_out(t, y, step_weights(t, rule), rule)
 
 
 def trapezoid_error(t: Array, y: Array) -> float:
-    """Return what the trapezoid rule leaves out of the integral of y over all of t, nothing
-    missing; shapes (n,).
+    """Return what the trapezoid rule leaves out of the integral of y over all of t, in the unit
+    of y times s, nothing missing; shapes (n,).
     """
     return float(_left_out(t, y, np.zeros((0, 4)), Rule.TRAPEZOID)[-1])
 

@@ -110,7 +110,7 @@ def local_operator(
 
 
 def nearest(own: Array, times: Array) -> Rows:
-    """Return which of some ordered times each of others is nearest to, shape (m,)."""
+    """Return which of some ordered times each of others, in s, is nearest to, shape (m,)."""
     if len(own) < 2:
         return np.zeros(len(times), dtype=np.intp)
     after = np.clip(np.searchsorted(own, times), 1, len(own) - 1)

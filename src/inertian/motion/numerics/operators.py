@@ -3,7 +3,8 @@ cost little.
 
 An operator of m estimates is made of pieces. Each piece knows its windows among the usable samples
 of the channel, and its weights: one set of weights moved along (even spacing), one window evaluated
-at many places, or weights of its own for each estimate.
+at many places, or weights of its own for each estimate. Covariances of estimates follow from
+the weights (JCGM 100:2008, 5.2.2 and F.1.2.3).
 """
 
 from collections.abc import Sequence
@@ -313,8 +314,8 @@ def _shared(a: Array, b: Array, away: int) -> float:
 
 
 def identity_operator(usable: Rows, rows: Rows) -> Operator:
-    """Return the operator that reads samples at some rows off as they are; NaN where a row is not
-    usable.
+    """Return the operator that reads samples at some rows, shape (m,), off as they are; NaN
+    where a row is not usable.
     """
     first = np.clip(np.searchsorted(usable, rows), 0, max(len(usable) - 1, 0))
     here = np.flatnonzero(usable[first] == rows) if len(usable) else np.zeros(0, dtype=np.intp)
@@ -333,13 +334,15 @@ def operator_of_weights(usable: Rows, weights: Array) -> Operator:
 
 
 def operator_of_pieces(usable: Rows, m: int, pieces: Sequence[Piece], order: int) -> Operator:
-    """Return the operator of m derivatives of an order that some pieces give."""
+    """Return the operator of m derivatives of an order that some pieces give, on the usable
+    samples, whose rows have shape (n,).
+    """
     return Operator(usable, tuple(pieces), np.ones(m), 1.0 if order == 0 else 0.0)
 
 
 def operator_of_slopes(usable: Rows, weights: Array, slopes: Array) -> Operator:
-    """Return the operator of slope_j times one weighted sum of all usable samples; weights
-    (len(usable),).
+    """Return the operator of slope_j times one weighted sum of all usable samples; weights have
+    shape (n,), slopes (m,).
     """
     norm = float(np.linalg.norm(weights))
     every = np.arange(len(slopes))

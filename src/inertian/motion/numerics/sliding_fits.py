@@ -64,8 +64,8 @@ class Basis:
 
 
 def basis(t: Array, at: Array, degree: int, order: int) -> Basis:
-    """Return the polynomials of one window at times t, (w,), and their derivatives of an order at
-    some times, (k,).
+    """Return the polynomials of one window at times t in s, (w,), and their derivatives of an
+    order at some times, (k,).
     """
     middle, scale = 0.5 * (t[0] + t[-1]), 0.5 * (t[-1] - t[0])
     phi, r = np.linalg.qr(legendre.legvander((t - middle) / scale, degree))
@@ -110,8 +110,8 @@ def degree_for(size: int, degree: int) -> int:
 
 
 def even_runs(t: Array, window: int) -> list[tuple[int, int]]:
-    """Return where times are evenly spaced for long enough to be worth a convolution, as (start,
-    stop).
+    """Return where times in s, shape (n,), are evenly spaced for long enough to be worth a
+    convolution, as (start, stop).
     """
     steps = np.diff(t)
     step = float(np.median(steps)) if len(steps) else 0.0
@@ -407,7 +407,9 @@ def _forward(b: Array, row: Sequence[Array], known: Sequence[Array]) -> Array:
 
 
 def equal_window_runs(sizes: Rows, rows: tuple[int, int]) -> list[tuple[int, int, int]]:
-    """Return runs of equal window among rows start … stop − 1, as (start, stop, size)."""
+    """Return runs of equal window among rows start … stop − 1, as (start, stop, size); sizes in
+    samples, shape (n,).
+    """
     own = sizes[rows[0] : rows[1]]
     edges = np.concatenate([[0], np.flatnonzero(np.diff(own)) + 1, [len(own)]])
     return [(int(a) + rows[0], int(b) + rows[0], int(own[a])) for a, b in pairwise(edges)]

@@ -155,7 +155,9 @@ def misfits(
 
 
 def tried_windows(t: Array, x: Array) -> list[TriedWindows]:
-    """Return windows of growing size on a recording; t and x of shape (n,), nothing missing."""
+    """Return windows of growing size on a recording; t in s and x in SI of shape (n,), nothing
+    missing.
+    """
     n = len(t)
     even = even_runs(t, n // 2) == [(0, n)]
     least = max(ROUNDING * float(np.abs(x).max(initial=0.0)), np.finfo(float).tiny)

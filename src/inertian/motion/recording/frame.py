@@ -145,7 +145,9 @@ def _rotated_u(axis: str, us: Mapping[str, Array | None], frame: Frame) -> Array
 
 
 def lowest(trial: Trial, axis: str) -> float:
-    """Return the lowest place any body comes to along an axis, in m, in the file's axes."""
+    """Return the lowest place any body comes to along an axis, in m, in the file's axes. Raises
+    FrameError if none was followed along it.
+    """
     values = [c.si for b in trial.bodies for c in b.channels if c.axis == axis]
     finite = [float(np.nanmin(v)) for v in values if np.isfinite(v).any()]
     if not finite:

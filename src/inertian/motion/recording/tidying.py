@@ -107,6 +107,8 @@ def jump_rows(
 ) -> Rows:
     """Return the raw rows of a body that fit neither what comes before nor after nor around them on
     any axis.
+
+    `threshold` is in local spreads; `gone`, shape (n,), tells which samples do not count.
     """
     moving = trial.body(body)
     seen = _seen(moving)
@@ -121,8 +123,8 @@ def jump_rows(
 
 
 def gap_around(trial: Trial, body: str, time: float, aside: Rows | None = None) -> tuple[int, int]:
-    """Return the first and last row of the gap that a moment lies in. Raises TidyError if it lies
-    in none.
+    """Return the first and last row of the gap that a moment lies in; `aside` are rows, shape
+    (k,), that do not count. Raises TidyError if it lies in none.
     """
     seen = _seen(trial.body(body))
     if aside is not None:
@@ -178,7 +180,7 @@ def _chosen(trial: Trial, step: TidyStep, body: str, there: Mask, gone: Mask) ->
 
 def carried_over(steps: Sequence[TidyStep], old: Array, new: Array) -> tuple[TidyStep, ...]:
     """Return steps for a recording with other rows: each row goes where its time is now; old and
-    new are times in s.
+    new are times in s, shapes (n,) and (m,).
 
     A row whose time is gone is dropped, and a step of which nothing is left.
     """

@@ -19,15 +19,13 @@ from inertian.motion.spans.span_naming import (
     with_names,
 )
 from inertian.motion.spans.spans import SpanKind
+from inertian.motion.spans.tracks import Track, track_of, velocity_of
 from inertian.motion.spans.velocity_changes import (
     SegmentJoint,
-    Track,
     VelocityChange,
     segment_joints,
-    track_of,
     unseen_reach,
     velocity_changes,
-    velocity_of,
 )
 
 SLOW_CHANGE = 0.08  # s; what takes longer, and was followed, is an interaction

@@ -81,8 +81,10 @@ def averaged_far_out(
     curved: bool,
     about: tuple[float, float],
 ) -> PulseSide:
-    """Return a side with single samples near a change and means of ever more samples farther
-    out.
+    """Return a side with single samples near a change and means of ever more samples farther out.
+
+    t in s has shape (n,), x in m and weight in 1/m² (axes, n); `about` is from when to when it
+    changes.
     """
     first, last = np.searchsorted(t, about)
     if len(t) <= 4 * SINGLE_SAMPLES:

@@ -8,49 +8,25 @@ from itertools import pairwise
 
 import numpy as np
 
-from inertian.motion.numerics.outliers import local_scatter, outlier_rows
-from inertian.motion.recording.trials import Body, Trial
-from inertian.motion.spans.pulses import Pulse, PulseSide, averaged_far_out, fit_pulse
-from inertian.motion.spans.segmentation import LEAST_SAMPLES, SteadySegment, steady_segments
-from inertian.quantities.estimates import Array, Rows
+from inertian.motion.spans.pulses import Pulse, PulseSide, fit_pulse
+from inertian.motion.spans.segmentation import LEAST_SAMPLES, SteadySegment
+from inertian.motion.spans.tracks import LONGEST_SPIKE, Track, chi2, end_velocities, velocity_of
+from inertian.quantities.estimates import Array
 
-LONGEST_SPIKE = 6  # samples at most that a few glitches may have been given a stretch of their own
-BLOCKS_IN_LONG_PIECE = 1000  # that a long piece is summed up in before it is fitted
-LEAST_NOISE_SHARE = 3e-6  # of the range of a channel: no noise is taken to be smaller
 FAINT_CHANGE_Z = 3.5  # the same, where another body changes its velocity at that moment
+
 ABRUPT_RATIO = 1.2  # times what a smooth change, cut in two, may let the velocity jump
+
 MATERIAL_SHARE = 0.1  # of the speeds around it that a change of velocity must exceed
+
 SAME_ACCELERATION_Z = 4.0  # of their own u that two accelerations may differ by and still be one
+
 CLEAR_CHANGE_Z = 6.0  # normal deviates of its own u that a change of velocity must exceed
+
 MOST_INNER_PIECES = 10  # pieces at most that one slow change may have been cut into
+
 # S and share of a side: how far an impact may reach unseen
 UNSEEN_REACH, UNSEEN_SHARE = (0.005, 0.01)
-
-
-@dataclass(frozen=True, eq=False)
-class Track:
-    """One body's usable samples: their rows in the trial, t (n,), x and weight 1/σ² (axes, n), and
-    steady stretches.
-    """
-
-    body: str
-    rows: Rows
-    t: Array
-    x: Array
-    weight: Array
-    step: float
-    segments: tuple[SteadySegment, ...]
-
-    def side(
-        self, first: SteadySegment, last: SteadySegment, about: tuple[float, float]
-    ) -> PulseSide:
-        """Return what the fits of a change between two stretches rest on."""
-        rows = slice(first.start, last.stop)
-        rests = (first.degree == 0, last.degree == 0)
-        curved = 2 in (first.degree, last.degree)
-        return averaged_far_out(
-            self.t[rows], self.x[:, rows], self.weight[:, rows], rests, curved, about
-        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,32 +58,6 @@ class VelocityChange:
     def seen(self) -> bool:
         """Whether it was followed while it happened; else it was too short."""
         return self.pulse.stop > self.pulse.start
-
-
-def track_of(trial: Trial, body: Body) -> Track | None:
-    """Return the track of a body, glitches left out, or None if there are too few samples."""
-    x = np.array([channel.si for channel in body.channels])
-    rows = np.flatnonzero(np.isfinite(x).all(axis=0))
-    if len(rows) < 2 * LEAST_SAMPLES[0]:
-        return None
-    floors = [
-        max(c.resolution / 12**0.5, LEAST_NOISE_SHARE * float(np.ptp(xc[rows])))
-        for c, xc in zip(body.channels, x, strict=True)
-    ]
-    bad = [
-        outlier_rows(trial.t[rows], xc[rows], floor) for xc, floor in zip(x, floors, strict=True)
-    ]
-    rows = np.delete(rows, np.unique(np.concatenate(bad)))
-    t, x = trial.t[rows], x[:, rows]
-    sigma = np.array(
-        [
-            np.maximum(local_scatter(t, xc), max(floor, 1e-12))
-            for xc, floor in zip(x, floors, strict=True)
-        ]
-    )
-    step = float(np.median(np.diff(t)))
-    segments = steady_segments(t, list(x), list(sigma))
-    return Track(body.name, rows, t, x, 1.0 / sigma**2, step, tuple(segments))
 
 
 def segment_joints(track: Track) -> list[SegmentJoint]:
@@ -175,7 +125,7 @@ def _pushed_at_start(
         bounds = np.searchsorted(side.t, [track.t[p.start] - 1e-12 for p in pieces[: j + 1]])
         parts = zip(bounds, [*bounds[1:], len(side.t)], pieces[: j + 1], strict=True)
         pieced = sum(
-            _chi2(side, a, b, p.degree) + (counted + 1.0) * axes * (p.degree + 1) + 2 * counted
+            chi2(side, a, b, p.degree) + (counted + 1.0) * axes * (p.degree + 1) + 2 * counted
             for a, b, p in parts
         )
         one = pulse.chi2_allowing(float(np.sqrt(1.0 / np.median(side.weight)))) + (
@@ -196,13 +146,8 @@ def _pushed_at_start(
 
 def _size(track: Track, left: SteadySegment, right: SteadySegment, pulse: Pulse) -> float:
     """How large a change of velocity is, as a part of the speeds around it."""
-    speeds = [float(np.linalg.norm(v)) for p in (left, right) for v in _end_velocities(track, p)]
+    speeds = [float(np.linalg.norm(v)) for p in (left, right) for v in end_velocities(track, p)]
     return float(np.linalg.norm(pulse.dv[0])) / (max(speeds) or 1.0)
-
-
-def _end_velocities(track: Track, piece: SteadySegment) -> tuple[Array, Array]:
-    ends = (float(track.t[piece.start]), float(track.t[piece.stop - 1]))
-    return velocity_of(track, piece, ends[0])[0], velocity_of(track, piece, ends[1])[0]
 
 
 def _without_false_cuts(track: Track, joints: Sequence[SegmentJoint]) -> list[SegmentJoint]:
@@ -280,42 +225,6 @@ def _candidates(track: Track, pieces: Sequence[SteadySegment]) -> list[tuple[int
     return found
 
 
-def velocity_of(
-    track: Track, piece: SteadySegment, time: float
-) -> tuple[Array, Array, Array, Array]:
-    """Return velocity and its u at a time, acceleration and its u, by axis, from a polynomial
-    through a piece.
-    """
-    t, samples, weights = _summed(track, piece)
-    scale = float(t[-1] - t[0]) or 1.0
-    design = np.vander((t - time) / scale, piece.degree + 1, increasing=True)
-    v, u, a, u_a = [], [], [], []
-    for x, weight in zip(samples, weights, strict=True):
-        root = np.sqrt(weight)
-        inverse = np.linalg.pinv(design * root[:, None])
-        c = inverse @ (root * x)
-        v.append(c[1] / scale if piece.degree else 0.0)
-        u.append(np.linalg.norm(inverse[1]) / scale if piece.degree else 0.0)
-        a.append(2.0 * c[2] / scale**2 if piece.degree == 2 else 0.0)
-        u_a.append(2.0 * np.linalg.norm(inverse[2]) / scale**2 if piece.degree == 2 else 0.0)
-    return np.array(v), np.array(u), np.array(a), np.array(u_a)
-
-
-def _summed(track: Track, piece: SteadySegment) -> tuple[Array, Array, Array]:
-    """Times, samples and weights of a piece; means of blocks where there are many samples."""
-    rows = slice(piece.start, piece.stop)
-    t, x, weight = track.t[rows], track.x[:, rows], track.weight[:, rows]
-    if len(t) <= 2 * BLOCKS_IN_LONG_PIECE:
-        return t, x, weight
-    edges = np.linspace(0, len(t), BLOCKS_IN_LONG_PIECE + 1).astype(np.intp)[:-1]
-    total = np.add.reduceat(weight, edges, axis=1)
-    return (
-        np.add.reduceat(t, edges) / np.diff(np.append(edges, len(t))),
-        np.add.reduceat(x * weight, edges, axis=1) / total,
-        total,
-    )
-
-
 def _is_hit(track: Track, left: SteadySegment, right: SteadySegment) -> bool:
     """Whether the velocity jumps between two pieces, more than a smooth change cut in two would let
     it.
@@ -346,7 +255,7 @@ def _merged(
     bounds = np.searchsorted(side.t, [track.t[p.start] - 1e-12 for p in pieces[i : j + 1]])
     parts = zip(bounds, [*bounds[1:], len(side.t)], pieces[i : j + 1], strict=True)
     pieced = sum(
-        _chi2(side, a, b, p.degree) + (counted + 1.0) * axes * (p.degree + 1) + 2 * counted
+        chi2(side, a, b, p.degree) + (counted + 1.0) * axes * (p.degree + 1) + 2 * counted
         for a, b, p in parts
     )
     pulse = fit_pulse([side], guess, track.step, guess[1] - guess[0])
@@ -364,9 +273,7 @@ def _merged(
             side.t[outside], side.x[:, outside], side.weight[:, outside], side.rests, side.curved
         )
         none = (
-            _chi2(kept, 0, len(kept.t), degree)
-            + (counted + 1.0) * axes * (degree + 1)
-            + 2 * counted
+            chi2(kept, 0, len(kept.t), degree) + (counted + 1.0) * axes * (degree + 1) + 2 * counted
         )
         if none < min(one, pieced):
             return pieced - none, i, j, None
@@ -383,21 +290,6 @@ def _pulse_like(track: Track, piece: SteadySegment, pulse: Pulse) -> bool:
     """
     length = float(track.t[piece.stop - 1] - track.t[piece.start])
     return float(np.max(np.abs(pulse.dv[0]))) / max(length, track.step) > 1.0
-
-
-def _chi2(side: PulseSide, start: int, stop: int, degree: int) -> float:
-    t = side.t[start:stop]
-    if len(t) <= degree + 1:
-        return 0.0
-    design = np.vander((t - t.mean()) / (np.ptp(t) or 1.0), degree + 1, increasing=True)
-    total = 0.0
-    for x, weight in zip(side.x[:, start:stop], side.weight[:, start:stop], strict=True):
-        root = np.sqrt(weight)
-        q, _ = np.linalg.qr(design * root[:, None])
-        y = root * x
-        rest = y - q @ (q.T @ y)
-        total += float(rest @ rest)
-    return total
 
 
 def velocity_changes(

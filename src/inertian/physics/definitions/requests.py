@@ -5,7 +5,7 @@ Values to be kept.
 from dataclasses import dataclass
 from enum import StrEnum
 
-from inertian.motion.fits.curves import CurveShape
+from inertian.motion.fits.curve_shapes import CurveShape
 
 
 class Quantity(StrEnum):

@@ -7,7 +7,7 @@ import numpy as np
 
 from inertian.motion.numerics.operators import Operator
 from inertian.motion.numerics.window_selection import LONG_RECORDING
-from inertian.physics.definitions.derived_quantities import FormulaName
+from inertian.physics.definitions.formula_resolution import FormulaName
 from inertian.physics.definitions.requests import TOTAL, QuantityRef
 from inertian.physics.evaluation.formula_values import (
     SAME_CLOCK_SHARE,

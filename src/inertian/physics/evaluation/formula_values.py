@@ -17,12 +17,8 @@ from inertian.motion.numerics.operators import (
 )
 from inertian.motion.recording.frame import ANGLE, zero_key
 from inertian.motion.spans.spans import SpanKind
-from inertian.physics.definitions.derived_quantities import (
-    DerivedQuantityError,
-    FormulaName,
-    ResolvedFormula,
-    resolve,
-)
+from inertian.physics.definitions.derived_quantities import DerivedQuantityError
+from inertian.physics.definitions.formula_resolution import FormulaName, ResolvedFormula, resolve
 from inertian.physics.definitions.reading_units import units_by_name
 from inertian.physics.definitions.requests import QuantityRef
 from inertian.physics.evaluation.frame_facts import Motion
@@ -150,8 +146,8 @@ def evaluate(
     times: Array,
     facts: Mapping[str, Any],
 ) -> Array:
-    """Return values of a formula from those of its names, its rates and its facts; shapes (…,
-    m).
+    """Return values of a formula in SI from those of its names, its rates and its facts; shapes
+    (…, m), times in s of shape (m,).
     """
     at = {n: times for n, needed in ready.needed.items() if needed.kind == "time"}
     rates = {**rates, **dict.fromkeys(at, 1.0)}
@@ -163,7 +159,9 @@ def evaluate(
 def formula_values(
     context: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None = None
 ) -> QuantityValues:
-    """Return a derived quantity at some times, as `quantity_values`. Raises NoValueError."""
+    """Return a derived quantity in SI at some times in s, shape (m,), as `quantity_values`.
+    Raises NoValueError.
+    """
     return _read_out(context, resolved_formula(context, shown.axis, body), times, rows)
 
 
@@ -316,6 +314,7 @@ def rate_of(needed: FormulaName) -> FormulaName:
 
 
 def samples_of(context: TrialContext, needed: FormulaName) -> Array:
+    """Return the samples of the channel or sensor that a name stands for, in SI, shape (n,)."""
     if needed.kind == "sensor":
         return context.sensor(needed.body, needed.axis).si
     return context.trial.body(needed.body).channel(needed.axis).si
@@ -328,8 +327,9 @@ def _channel(context: TrialContext, needed: FormulaName) -> Any:
 def operator_of(
     context: TrialContext, needed: FormulaName, times: Array, rows: Rows | None
 ) -> Operator:
-    """The operator of one name; a body of another clock is fitted locally at the times that are
-    asked for.
+    """Return the values of one name at some times in s, shape (m,), as weights on its samples.
+
+    A body of another clock is fitted locally at the times that are asked for.
     """
     x = samples_of(context, needed)
     usable = np.flatnonzero(np.isfinite(x))
@@ -343,7 +343,9 @@ def operator_of(
 
 
 def reads_samples_as_they_are(x: Array, needed: FormulaName, rows: Rows) -> bool:
-    """Whether samples x are read off as they are, and not fitted locally."""
+    """Whether samples x, shape (n,), are read off as they are at some rows, and not fitted
+    locally.
+    """
     return needed.order == 0 and bool(np.isfinite(x[rows]).mean() > SAME_CLOCK_SHARE)
 
 

@@ -221,6 +221,10 @@ def derivatives_needed(shown: QuantityRef, axes: tuple[str, ...]) -> list[tuple[
 def operator_at(
     context: TrialContext, body: str, axis: str, order: int, times: Array, rows: Rows | None
 ) -> Operator:
+    """Return a derivative of a channel at some times in s, shape (m,), as weights on its samples.
+
+    At samples, whose rows are given, a position is the sample itself.
+    """
     fits = context.local_fits(body, axis)
     return (
         identity_operator(fits.usable, rows)
@@ -236,8 +240,8 @@ def formula(
     local: ChannelDerivative,
     mass: Array | float | None = None,
 ) -> tuple[Array, dict[tuple[str, int], Array]]:
-    """Return a quantity and its partial derivatives by axis and order, from local derivatives of
-    shape (…, m).
+    """Return a quantity in SI and its partial derivatives by axis and order, from local
+    derivatives in SI of shape (…, m).
     """
     quantity, keys = shown.quantity, list(local)
     if mass is None:

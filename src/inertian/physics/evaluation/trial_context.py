@@ -298,7 +298,7 @@ class QuantityValues:
     facts: Mapping[FactId, Array]
 
     def estimate(self, c: Array, value: float | None = None) -> Estimate:
-        """Return Σ_j c_j · value_j as an estimate; c has shape (m,), zero where a value is
+        """Return Σ_j c_j · value_j as an estimate in SI; c has shape (m,), zero where a value is
         missing.
         """
         weights: dict[ChannelId, SampleWeights] = {}

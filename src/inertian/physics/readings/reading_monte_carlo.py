@@ -15,8 +15,8 @@ import numpy as np
 
 from inertian.motion.numerics.operators import Operator
 from inertian.motion.recording.frame import ANGLE, CENTRE, ORIGIN, zero_key
-from inertian.physics.definitions.derived_quantities import FormulaName, ResolvedFormula
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE
+from inertian.physics.definitions.formula_resolution import FormulaName, ResolvedFormula
 from inertian.physics.definitions.requests import (
     NEEDS_CENTRE,
     NEEDS_MASS,
@@ -75,7 +75,9 @@ class Draws:
         )
 
     def off(self, operator: Operator, body: str, axis: str) -> Array:
-        """Return how far off the estimates of an operator on a channel are, shape (count, m)."""
+        """Return how far off the estimates of an operator on a channel are, in SI, shape (count,
+        m). Raises NoValueError where too many samples are behind them.
+        """
         noise = self.context.clock_noise
         channel = self.context.trial.channel_id(body, axis)
         source, own = noise.reading[channel]
@@ -188,7 +190,9 @@ class Draws:
         return self.fact(key, 1.0, False) * self.context.bias_at(body, axis, order, times)
 
     def sensor(self, needed: FormulaName, times: Array, rows: Rows | None) -> Array:
-        """Return what a sensor would have read, (count, m)."""
+        """Return what a sensor would have read, in SI, at times in s of shape (m,); shape
+        (count, m).
+        """
         operator = operator_of(self.context, needed, times, rows)
         value = operator.applied(samples_of(self.context, needed))
         _, zero = self.shared(zero_key(needed.body, needed.axis))

@@ -90,8 +90,8 @@ def reading_plan(context: TrialContext, named: NamedReading) -> ReadingPlan:
 def at_moment_plan(
     context: TrialContext, shown: QuantityRef, body: str, time: float, kind: ReadingKind
 ) -> ReadingPlan:
-    """Return what a value or a local slope is taken of. Raises NoValueError where there are too few
-    samples.
+    """Return what a value or a local slope is taken of. Raises TooFewError where there are too
+    few samples, NoValueError where something else is missing.
     """
     times = np.array([time])
     if kind is ReadingKind.VALUE:

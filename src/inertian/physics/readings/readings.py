@@ -8,7 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from inertian.motion.fits.curves import CurveFit, CurveShape, fit_curve, shape_definition
+from inertian.motion.fits.curve_shapes import CurveShape, shape_definition
+from inertian.motion.fits.curves import CurveFit, fit_curve
 from inertian.motion.noise.stated_noise import contradicted
 from inertian.motion.spans.spans import Span
 from inertian.physics.definitions.reading_units import rate_unit
@@ -100,7 +101,7 @@ def between(
     context: TrialContext, shown: QuantityRef, body: str, times: tuple[float, float]
 ) -> dict[ReadingKind, Scalar]:
     """Return difference and ratio of a quantity at two moments, the second against the first, as
-    correlated.
+    correlated. Raises NoValueError where there is none.
     """
     pair = quantity_values(context, shown, body, np.array(times))
     if not np.isfinite(pair.values).all():
@@ -160,8 +161,8 @@ class CurveResult:
     wider: float  # what each u was multiplied by, where residuals are larger than the noise
 
     def u_of_sample(self, t: Array) -> Array:
-        """Return the standard uncertainty of one more sample at times t in s, in SI: of the curve
-        and of itself.
+        """Return the standard uncertainty of one more sample at times t in s, in SI, shape (m,):
+        of the curve and of itself.
         """
         slopes = self.fit.slopes(t)
         return np.asarray(
@@ -169,8 +170,8 @@ class CurveResult:
         )
 
     def reach(self, t: Array) -> tuple[Array, Array]:
-        """Return the limits between which 95.45 % of further samples would lie at times t
-        (prediction band).
+        """Return the limits, in SI, between which 95.45 % of further samples would lie at times
+        t in s, shape (m,) (prediction band).
         """
         k = coverage_factor(P95, max(self.dof, 1.0))
         middle, wide = self.fit.curve(t), k * self.u_of_sample(t)
