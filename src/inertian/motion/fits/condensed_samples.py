@@ -20,6 +20,7 @@ from inertian.quantities.estimates import Array, Mask
 from inertian.quantities.memo import Memo
 
 BLOCK, NODES = 1024, 4  # fits up to parabolas, times their velocities, squared: degree 6
+LEAST_WHOLE = 0.7  # of the blocks that have to be without gaps; else they would hardly help
 LEAST_ROWS = 16 * BLOCK  # rows in a span from which blocks are worth it
 ChannelKey = tuple[str, str]  # body and axis
 
@@ -93,7 +94,7 @@ def _made(trial: Trial) -> CondensedTrial | None:
     t = (trial.t[: count * BLOCK] - trial.t[0]).reshape(count, BLOCK)
     x = np.stack([c.si[: count * BLOCK].reshape(count, BLOCK) for _, c in channels])
     whole = np.asarray(np.isfinite(x).all(axis=(0, 2)))
-    if whole.mean() < 0.7:
+    if whole.mean() < LEAST_WHOLE:
         return None
     middle, half = t.mean(axis=1), 0.5 * np.ptp(t, axis=1)
     basis, alpha, beta = _orthonormal((t - middle[:, None]) / half[:, None])

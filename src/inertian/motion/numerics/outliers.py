@@ -21,6 +21,10 @@ MOST_WINDOWS_WATCHED = 20_000  # windows that the scatter is judged by; more do 
 # Samples that tell what comes before or after; fewer in a recording of few
 SIDE, NARROW, SHORT = (6, 4, 80)
 BESIDE = np.array([-2, -1, 1, 2])
+# Samples at least that a local spread is judged by, and the least share of the spread of the
+# whole recording that it may be: a quiet stretch may be quiet by chance
+LEAST_LOCAL, LEAST_SPREAD = 40, 0.8
+SUSPECT = 0.6  # of the threshold, from which a sample is looked at more closely
 THRESHOLD = 6.0  # local spreads beyond which a sample is called a glitch
 PASSES = 3
 
@@ -88,7 +92,7 @@ def local_scatter(t: Array, x: Array, parts: int = 8) -> Array:
     Jitter of the clock makes fast stretches rougher than slow ones.
     """
     whole = robust_scatter(t, x)
-    size = max(40, len(t) // parts)
+    size = max(LEAST_LOCAL, len(t) // parts)
     edges = np.arange(0, len(t), size)
     if len(edges) < 2 or size * 2 > len(t):
         return np.full(len(t), whole)
@@ -98,7 +102,7 @@ def local_scatter(t: Array, x: Array, parts: int = 8) -> Array:
         robust_scatter(t[a:b], x[a:b], MOST_WINDOWS_WATCHED // 8)
         for a, b in zip(edges, ends, strict=True)
     ]
-    return np.repeat(np.maximum(own, 0.8 * whole), ends - edges)
+    return np.repeat(np.maximum(own, LEAST_SPREAD * whole), ends - edges)
 
 
 def outlier_rows(t: Array, x: Array, floor: float = 0.0, threshold: float = THRESHOLD) -> Rows:
@@ -149,7 +153,7 @@ def _suspects(t: Array, x: Array, sigma: Array, threshold: float, at: Rows | Non
     """Samples in a window of four that departs from a parabola by more than the threshold."""
     off = np.abs(parabola_departures(t, x, 1, at))
     first = np.flatnonzero(
-        off > 0.6 * threshold * (sigma[: len(t) - 3] if at is None else sigma[at])
+        off > SUSPECT * threshold * (sigma[: len(t) - 3] if at is None else sigma[at])
     )
     near = np.zeros(len(t), dtype=bool)
     for k in range(4):

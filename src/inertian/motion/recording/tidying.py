@@ -14,6 +14,7 @@ from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array, Mask, Rows
 
 BRIDGED_AT_MOST = 10  # samples that a bridge may span; more is guessing
+SAME_TIME = 0.25  # of a step that the time of a row may differ by and still be the same row
 BRIDGE_SIDE = 4  # samples on each side of a gap that a bridge rests on
 
 
@@ -186,7 +187,7 @@ def carried_over(steps: Sequence[TidyStep], old: Array, new: Array) -> tuple[Tid
     """
     if len(old) == len(new) and np.array_equal(old, new):
         return tuple(steps)
-    near = 0.25 * float(np.median(np.diff(new)))
+    near = SAME_TIME * float(np.median(np.diff(new)))
     kept = []
     for step in steps:
         if not step.runs:

@@ -35,6 +35,15 @@ SURE_ACCELERATION_Z = 4.5  # normal deviates of its u that an acceleration must 
 STILL_SIGMAS = 2.0  # σ of a reading that a body at rest may seem to move through a span
 STOPPED_SHARE = 0.5  # of its speed that a body may keep at an end stop
 LEAST_SAMPLES, SHORTEST_SHARE = 3, 0.015  # samples in a steady span, and share of the recording
+MOVING_Z = 3.0  # normal deviates of its u that the velocity of a moving body must exceed
+LONGEST_STEP_FOLLOWED = 0.06  # s between samples, beyond which a push may be over between two
+# A push under way at the start is so many times stronger than what follows, gains most of its
+# speed in it, and goes over into a glide without a jump of half of that speed
+PUSH_STRONGER, PUSH_FROM, PUSH_GOES_ON = 3.0, 0.6, 0.5
+SAME_TIME = 1.5  # steps that spans of two bodies may lie apart and still be one
+TURN_HALF = 1.5  # steps on each side of a turning point that its span holds
+# Steps, and share of the shorter piece, that a turning point may lie off where two pieces meet
+TURN_ROOM, TURN_ROOM_SHARE = 4, 0.3
 RETURN_SIGMAS = 6.0  # σ of a reading that a body must move on each side of a turning point
 
 
@@ -134,7 +143,7 @@ def _motion(track: Track, start: float, stop: float) -> FoundMotion | None:
     else:
         v, u, a_none, _ = velocity_of(track, SteadySegment(low, high, 1), 0.5 * (start + stop))
         moved = np.abs(v) * (stop - start)
-        if np.all(moved < np.maximum(STILL_SIGMAS * sigma, 3.0 * u * (stop - start))):
+        if np.all(moved < np.maximum(STILL_SIGMAS * sigma, MOVING_Z * u * (stop - start))):
             kind, v, a = SpanKind.REST, 0.0 * v, 0.0 * a
         else:
             a = a if degree == 2 else a_none
@@ -171,7 +180,7 @@ def _classified(
             first
             and after is not None
             and after.kind is not SpanKind.REST
-            and (slow or 2.5 * change.step > 0.15)
+            and (slow or change.step > LONGEST_STEP_FOLLOWED)
         ):
             kind = SpanKind.PUSH
         elif last and before is not None and not slow and _stops(before, after):
@@ -217,9 +226,11 @@ def _first_push(motions: Sequence[FoundMotion]) -> FoundEvent | None:
     if len(motions) < 2 or motions[0].kind is not SpanKind.ACCELERATION:
         return None
     first, then = motions[0], motions[1]
-    strong = float(np.linalg.norm(first.a)) > 3.0 * float(np.linalg.norm(then.a))
-    gains = float(np.linalg.norm(first.v[0])) < 0.6 * float(np.linalg.norm(first.v[1]))
-    goes_on = float(np.linalg.norm(then.v[0] - first.v[1])) < 0.5 * float(np.linalg.norm(then.v[0]))
+    strong = float(np.linalg.norm(first.a)) > PUSH_STRONGER * float(np.linalg.norm(then.a))
+    gains = float(np.linalg.norm(first.v[0])) < PUSH_FROM * float(np.linalg.norm(first.v[1]))
+    goes_on = float(np.linalg.norm(then.v[0] - first.v[1])) < PUSH_GOES_ON * float(
+        np.linalg.norm(then.v[0])
+    )
     if not (strong and gains and goes_on and then.kind is not SpanKind.REST):
         return None
     return FoundEvent(
@@ -314,7 +325,7 @@ def _turning_time(motion: FoundMotion) -> float | None:
 def _turn_between(a: FoundMotion, b: FoundMotion, step: float) -> float | None:
     """When a body turns round where one steady acceleration goes over into another, or None."""
     if (
-        b.start - a.stop > 1.5 * step
+        b.start - a.stop > SAME_TIME * step
         or not a.kind is b.kind is SpanKind.ACCELERATION
         or float(a.a @ b.a) <= 0.0
     ):
@@ -327,7 +338,7 @@ def _turn_between(a: FoundMotion, b: FoundMotion, step: float) -> float | None:
         a.stop - float(a.v[1] @ along) / float(a.a @ along),
         b.start - float(b.v[0] @ along) / float(b.a @ along),
     ]
-    room = max(4 * step, 0.3 * min(a.stop - a.start, b.stop - b.start))
+    room = max(TURN_ROOM * step, TURN_ROOM_SHARE * min(a.stop - a.start, b.stop - b.start))
     near = [z for z in zeros if abs(z - middle) <= room]
     if near and not (_returns(a, near[0] - a.start) and _returns(b, b.stop - near[0])):
         return None
@@ -335,7 +346,7 @@ def _turn_between(a: FoundMotion, b: FoundMotion, step: float) -> float | None:
 
 
 def _turn(track: Track, time: float) -> FoundSpan:
-    half = 1.5 * track.step
+    half = TURN_HALF * track.step
     why = f"the velocity goes through zero at {time:.4g} s and the acceleration does not"
     return FoundSpan(SpanKind.TURN, "", time - half, time + half, (track.body,), why)
 
@@ -347,7 +358,7 @@ def _joined(found: Sequence[FoundSpan], step: float) -> list[FoundSpan]:
         for k, other in enumerate(result):
             same = (
                 other.kind is one.kind
-                and max(abs(other.t0 - one.t0), abs(other.t1 - one.t1)) <= 1.5 * step
+                and max(abs(other.t0 - one.t0), abs(other.t1 - one.t1)) <= SAME_TIME * step
             )
             if same and not set(other.bodies) & set(one.bodies):
                 why = f"{other.why}; {one.why}"

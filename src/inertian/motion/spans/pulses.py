@@ -26,6 +26,11 @@ USUAL, SPREAD = 0.45, 0.4  # ln α and ln β as they are expected, and the stand
 MODEL_ERROR = 0.002  # of (change of velocity × duration): no shape is exactly right
 LARGEST_SHARE = 0.7  # of what is looked at that a pulse may fill
 PARAMETER_GAIN = 3.0  # χ² that one more parameter must gain to be believed
+LEAST_SEEN = 2.5  # steps that a pulse must last to have been followed by samples
+MIDDLES = 17  # places of a kink that are tried before the best is refined
+FINEST_MOMENT = 0.02  # of a step, to which the moment of a kink is searched
+# Lengths and middles of a pulse that are tried, in lengths of the first guess
+LENGTHS_TRIED, MIDDLES_TRIED = (0.5, 1.0, 1.7, 2.8), (-0.6, 0.0, 0.6)
 MOST_ROUNDS = 60  # of a search; a cost that sinks for ever has no best place
 PulseShape = tuple[float, float]  # ln α, ln β
 
@@ -207,7 +212,7 @@ def fit_pulse(
         )
         kink = replace(kink, z=max(kink.z, math.sqrt(max(none - plain, 0.0))))
     found = _spread(fits, kink.start if length < 4 * step else middle, length, step)
-    seen = found.stop - found.start > 2.5 * step and found.chi2 < kink.chi2 - RESOLVED_CHI2
+    seen = found.stop - found.start > LEAST_SEEN * step and found.chi2 < kink.chi2 - RESOLVED_CHI2
     return replace(found, z=math.sqrt(max(bend - found.chi2, 0.0))) if seen else kink
 
 
@@ -240,9 +245,10 @@ def _best_moment(
             return math.inf
         return sum(fit.solve(p[0], p[0], (USUAL, USUAL), pushed, bent)[0] for fit in fits)
 
-    grid = (middle + reach * np.linspace(-1.0, 1.0, 17)).tolist()
+    grid = (middle + reach * np.linspace(-1.0, 1.0, MIDDLES)).tolist()
     best = min(grid, key=lambda m: cost([m]))
-    best = _refined(cost, [best], [reach / 16.0], 0.02 * step * 16.0 / reach)[0]
+    apart = 2.0 * reach / (MIDDLES - 1)
+    best = _refined(cost, [best], [0.5 * apart], FINEST_MOMENT * step / (0.5 * apart))[0]
     return best, cost([best])
 
 
@@ -264,12 +270,13 @@ def _spread(fits: Sequence[_Fit], middle: float, length: float, step: float) -> 
 
     starts = [
         [middle + k * 0.5 * length, math.log(length * m), USUAL, USUAL]
-        for m in (0.5, 1.0, 1.7, 2.8)
-        for k in (-0.6, 0.0, 0.6)
+        for m in LENGTHS_TRIED
+        for k in MIDDLES_TRIED
     ]
     best = min(starts, key=cost)
     if not math.isfinite(cost(best)):
         return _result(fits, middle, middle, (USUAL, USUAL))
+    # First steps of the search: a part of the length, and of the logarithms of length and shape
     rough = _refined(lambda p: cost([*p, USUAL, USUAL]), best[:2], [0.2 * length, 0.3], 0.1)
     if math.exp(rough[1]) > 2.0 * step:
         best = _refined(

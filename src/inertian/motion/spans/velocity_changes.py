@@ -14,6 +14,7 @@ from inertian.motion.spans.tracks import LONGEST_SPIKE, Track, chi2, end_velocit
 from inertian.quantities.estimates import Array
 
 FAINT_CHANGE_Z = 3.5  # the same, where another body changes its velocity at that moment
+FAINT_SHARE = 0.4  # of MATERIAL_SHARE, that is enough there
 
 ABRUPT_RATIO = 1.2  # times what a smooth change, cut in two, may let the velocity jump
 
@@ -23,6 +24,13 @@ SAME_ACCELERATION_Z = 4.0  # of their own u that two accelerations may differ by
 
 CLEAR_CHANGE_Z = 6.0  # normal deviates of its own u that a change of velocity must exceed
 
+# A push under way at the start: pieces at most, and share of the time at which it may end
+MOST_PUSH_PIECES, LATEST_PUSH_END = 6, 0.6
+SAME_ACCELERATION_SHARE = 0.1  # or by this share of the larger one
+# Normal deviates of its u that a velocity must jump by in a hit, and that a change of acceleration
+# may be due to chance
+JUMP_Z, BEND_Z = 5.0, 3.0
+SAME_MOMENT = 3.0  # steps that two bodies may change their velocities apart and still meet
 MOST_INNER_PIECES = 10  # pieces at most that one slow change may have been cut into
 
 # S and share of a side: how far an impact may reach unseen
@@ -100,7 +108,7 @@ def segment_joints(track: Track) -> list[SegmentJoint]:
         size = _size(track, left, right, pulse)
         clear, faint = (
             pulse.z > CLEAR_CHANGE_Z and size > MATERIAL_SHARE,
-            pulse.z > FAINT_CHANGE_Z and size > 0.4 * MATERIAL_SHARE,
+            pulse.z > FAINT_CHANGE_Z and size > FAINT_SHARE * MATERIAL_SHARE,
         )
         found.append(SegmentJoint(left, right, pulse if clear else None, pulse if faint else None))
     return _without_false_cuts(track, found)
@@ -113,8 +121,8 @@ def _pushed_at_start(
     pieces left.
     """
     best: tuple[float, Pulse, int] | None = None
-    for j in range(2, min(6, len(pieces))):
-        if pieces[j].start > 0.6 * pieces[j].stop or any(
+    for j in range(2, min(MOST_PUSH_PIECES, len(pieces))):
+        if pieces[j].start > LATEST_PUSH_END * pieces[j].stop or any(
             _is_hit(track, a, b) for a, b in pairwise(pieces[: j + 1])
         ):
             break
@@ -182,7 +190,8 @@ def _is_false_cut(track: Track, left: SteadySegment, right: SteadySegment) -> bo
     if (left.degree == 0) != (right.degree == 0):
         return False
     close = np.abs(a1 - a2) < np.maximum(
-        SAME_ACCELERATION_Z * np.hypot(u1, u2), 0.1 * np.maximum(np.abs(a1), np.abs(a2))
+        SAME_ACCELERATION_Z * np.hypot(u1, u2),
+        SAME_ACCELERATION_SHARE * np.maximum(np.abs(a1), np.abs(a2)),
     )
     return bool(np.all(close))
 
@@ -238,8 +247,8 @@ def _is_hit(track: Track, left: SteadySegment, right: SteadySegment) -> bool:
     shorter = min(
         track.t[left.stop - 1] - track.t[left.start], track.t[right.stop - 1] - track.t[right.start]
     )
-    jump, bend = np.abs(v2 - v1), np.maximum(np.abs(a2 - a1) - 3.0 * np.hypot(s1, s2), 0.0)
-    return bool(np.any((jump > 5.0 * np.hypot(u1, u2)) & (jump > ABRUPT_RATIO * bend * shorter)))
+    jump, bend = np.abs(v2 - v1), np.maximum(np.abs(a2 - a1) - BEND_Z * np.hypot(s1, s2), 0.0)
+    return bool(np.any((jump > JUMP_Z * np.hypot(u1, u2)) & (jump > ABRUPT_RATIO * bend * shorter)))
 
 
 def _merged(
@@ -346,7 +355,7 @@ def _together(
     room = max(
         0.5 * max(p.stop - p.start for p, _, _ in (one, two)), unseen_reach((one[2], two[2]), step)
     )
-    return abs(one[0].moment - two[0].moment) <= max(3.0 * step, room)
+    return abs(one[0].moment - two[0].moment) <= max(SAME_MOMENT * step, room)
 
 
 def _change(group: Sequence[tuple[Pulse, Track, SegmentJoint]]) -> VelocityChange:
