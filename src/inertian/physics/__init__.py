@@ -1,5 +1,5 @@
-"""What motion means: quantities, accounts of momentum and energy, readings with their budgets.
+"""What motion means: quantities, readings with their budgets, accounts of momentum and energy.
 
-Rooms, each importing only from those before it: `definitions`, `accounts`, `evaluation`,
-`readings`. Imports `motion` and `quantities`. Must never know of projects, files or widgets.
+Rooms, each importing only from those before it: `definitions`, `evaluation`, `readings`,
+`accounts`. Imports `motion` and `quantities`. Must never know of projects, files or widgets.
 """

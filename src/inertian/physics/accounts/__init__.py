@@ -1,4 +1,4 @@
 """A collision's account: its correlated inputs, the laws, the ledger, the verdict.
 
-Imports `definitions`. Must never know of strips or of readings that a person named.
+Imports the rooms below. Must never know of strips or of how an account is shown.
 """
