@@ -20,15 +20,8 @@ from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.spans.spans import SpanKind
 from inertian.physics.accounts.laws import Edge, EdgeValue
 from inertian.project.project import Project, Series, with_trials
+from person import Person, entry, plot
 from pointing import CTRL, SHIFT, click, drag, move, place, press, release, strip_x
-
-
-def entry(window):
-    return window.document.entry
-
-
-def plot(window, quantity="position", axis="x"):
-    return window.bench.strip(quantity, axis).plot
 
 
 def tidy_text(window):
@@ -46,13 +39,21 @@ def tick(window, qtbot):
     qtbot.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
 
 
-def key(window, qtbot, name, modifier=Qt.KeyboardModifier.NoModifier):
-    qtbot.keyClick(window.bench.rail, getattr(Qt.Key, f"Key_{name}"), modifier)
-
-
 def at_sample(window, body, row):
     trial = entry(window).prepared.whole
     return place(plot(window), trial.t[row], trial.body(body).channel("x").si[row])
+
+
+def test_the_end_of_a_span_is_dragged_by_three_samples_and_taken_back(open_window, demo, qtbot):
+    window = open_window(demo)
+    person = Person(window, qtbot)
+    stop, step = person.spans["before"].stop, entry(window).trial.step()
+    shown = window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text()
+    person.drag_end("before", "stop", -3)
+    assert person.spans["before"].stop == pytest.approx(stop - 3 * step, abs=step)
+    assert window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text() != shown
+    window.document.undo()
+    assert person.spans["before"].stop == stop
 
 
 # -- setting aside ---------------------------------------------------------------------------------
@@ -60,6 +61,7 @@ def at_sample(window, body, row):
 
 def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window, demo, qtbot):
     window = open_window(demo)
+    person = Person(window, qtbot)
     window.show_page(words.PAGE_TIDY)
     before = window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text()
     view = plot(window).viewport()
@@ -74,7 +76,7 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
     window.pages.show_page(words.PAGE_ACCOUNT)
     assert window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text() != before
     window.bench.rail.setFocus()
-    key(window, qtbot, "3")  # they were blurred
+    person.press("3")  # they were blurred
     assert [s.reason for s in entry(window).steps] == ["blurred"]
     assert window.document.history.undo_name == "Set 6 aside: blurred"
     # The last reason is not needed to let one count again
@@ -91,6 +93,7 @@ def test_the_mouse_can_set_aside_without_a_key_and_steps_are_switched_in_the_mar
     open_window, demo, qtbot
 ):
     window = open_window(demo)
+    person = Person(window, qtbot)
     window.show_page(words.PAGE_TIDY)
     qtbot.mouseClick(window.tidy.mouse, Qt.MouseButton.LeftButton)
     click(plot(window).viewport(), *at_sample(window, "light", 70))
@@ -102,7 +105,7 @@ def test_the_mouse_can_set_aside_without_a_key_and_steps_are_switched_in_the_mar
     tick(window, qtbot)
     assert entry(window).prepared.aside["light"].tolist() == [70]
     window.bench.rail.setFocus()
-    key(window, qtbot, "S")
+    person.press("S")
     assert not window.tidy.mouse.isChecked()
 
 
@@ -149,6 +152,7 @@ def test_a_span_is_drawn_in_a_strip_named_and_its_readings_follow_the_mouse(
     open_window, demo, qtbot
 ):
     window = open_window(demo)
+    person = Person(window, qtbot)
     window.show_page(words.PAGE_READINGS)
     view, x = plot(window).viewport(), lambda t: strip_x(plot(window), t)
     press(view, x(0.3), 60, SHIFT)
@@ -156,10 +160,7 @@ def test_a_span_is_drawn_in_a_strip_named_and_its_readings_follow_the_mouse(
     assert [s.name for s in entry(window).spans] == ["before", "span", "contact", "after"]
     move(view, x(0.7), 60, SHIFT)
     release(view, x(0.7), 60, SHIFT)
-    field = window.bench.rail._field
-    assert field.hasFocus()
-    field.setText("early")
-    qtbot.keyClick(field, Qt.Key.Key_Return)
+    person.write("early")
     span = entry(window).spans.named("early")
     assert (span.start, span.stop) == pytest.approx((0.3, 0.7), abs=0.01)
     assert window.readings.span_title.text() == "Over “early”"
@@ -182,6 +183,7 @@ def test_a_span_is_drawn_in_a_strip_named_and_its_readings_follow_the_mouse(
 
 def test_the_plumb_line_reads_every_strip_and_pins_are_compared(open_window, demo, qtbot):
     window = open_window(demo)
+    person = Person(window, qtbot)
     window.show_page(words.PAGE_READINGS)
     click(plot(window).viewport(), strip_x(plot(window), 0.60), 100)
     assert window.bench.view.line == pytest.approx(0.6, abs=0.01)
@@ -191,12 +193,12 @@ def test_the_plumb_line_reads_every_strip_and_pins_are_compared(open_window, dem
     assert flag.count("±") == 4  # value and slope of two bodies
     assert "m/s²" in plot(window, "velocity").flag.text()
     window.bench.rail.setFocus()
-    key(window, qtbot, "L")
-    key(window, qtbot, "P")
+    person.press("L")
+    person.press("P")
     line = window.bench.view.line
-    key(window, qtbot, "Right", Qt.KeyboardModifier.ShiftModifier)
+    person.press("Right", Qt.KeyboardModifier.ShiftModifier)
     assert window.bench.view.line - line == pytest.approx(0.2, abs=0.021)
-    key(window, qtbot, "P")
+    person.press("P")
     assert len(window.bench.view.pins) == 2
     qtbot.waitUntil(
         lambda: " ± " in window.readings.pin_rows["difference"].value.text(), timeout=3000
@@ -210,55 +212,49 @@ def test_the_plumb_line_reads_every_strip_and_pins_are_compared(open_window, dem
     window.document.undo()
     assert not window.readings.named_values
     window.bench.rail.setFocus()
-    key(window, qtbot, "Escape")
+    person.press("Escape")
     assert window.bench.view.line is None
 
 
 def test_a_trial_is_marked_with_keys_alone(open_window, qtbot):
     window = open_window(with_jumps(), verdicts=False)
+    person = Person(window, qtbot)
     qtbot.keyClick(window, Qt.Key.Key_F6)
     while not window.bench.rail.hasFocus():
         qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_F6)
     for left in reversed(range(len(entry(window).spans))):
         window.bench.rail.activate(None)
-        key(window, qtbot, "Up")
+        person.press("Up")
         taken = window.bench.rail.span_in_hand()
-        key(window, qtbot, "Delete")
+        person.press("Delete")
         assert taken
         assert len(entry(window).spans) == left
         assert taken not in [s.name for s in entry(window).spans]
-    key(window, qtbot, "N", Qt.KeyboardModifier.ShiftModifier)
-    qtbot.keyClicks(window.bench.rail._field, "0,2 0.9")
-    qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
-    key(window, qtbot, "F2")
-    window.bench.rail._field.selectAll()
-    qtbot.keyClicks(window.bench.rail._field, "uphill")
-    qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
+    person.press("N", Qt.KeyboardModifier.ShiftModifier)
+    person.write("0,2 0.9")
+    person.press("F2")
+    person.write("uphill")
     uphill = entry(window).spans.named("uphill")
     assert (uphill.start, uphill.stop) == (0.2, 0.9)
-    key(window, qtbot, "L")
-    key(window, qtbot, "Return")
-    window.bench.rail._field.selectAll()
-    qtbot.keyClicks(window.bench.rail._field, "1.5")
-    qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
+    person.press("L")
+    person.press("Return")
+    person.write("1.5")
     assert window.bench.view.line == 1.5
-    key(window, qtbot, "N")
+    person.press("N")
     for _ in range(3):
-        key(window, qtbot, "Right")
-    key(window, qtbot, "N")
-    window.bench.rail._field.selectAll()
-    qtbot.keyClicks(window.bench.rail._field, "contact")
-    qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
+        person.press("Right")
+    person.press("N")
+    person.write("contact")
     contact = entry(window).spans.named("contact")
     assert contact.kind is SpanKind.CONTACT  # its name says what it is
     assert (contact.start, contact.stop) == pytest.approx((1.5, 1.56))
     row = int(np.searchsorted(entry(window).trial.t, 1.56 - 1e-9))
-    key(window, qtbot, "L")
-    key(window, qtbot, "X")
+    person.press("L")
+    person.press("X")
     assert entry(window).prepared.aside["sled"].tolist() == [row]
-    key(window, qtbot, "1")
+    person.press("1")
     assert entry(window).steps[0].reason == "marker lost"
-    key(window, qtbot, "X")
+    person.press("X")
     assert not entry(window).steps
     assert window.bench.rail.hasFocus()
 
@@ -267,9 +263,10 @@ def test_a_span_is_begun_on_an_empty_rail_split_copied_and_removed_from_its_menu
     open_window, demo, qtbot
 ):
     window = open_window(demo)
+    person = Person(window, qtbot)
     document, rail = window.document, window.bench.rail
     drag(rail, (rail.x_of(0.2), 30), (rail.x_of(0.5), 30), SHIFT)
-    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
+    person.confirm()
 
     def act(span, text):
         menu = span_menu(window.bench, document, span)
@@ -344,6 +341,7 @@ def test_a_curve_is_fitted_its_residuals_shown_a_parameter_held_and_all_go_with_
     open_window, demo, qtbot
 ):
     window = open_window(demo)
+    person = Person(window, qtbot)
     window.show_page(words.PAGE_READINGS)
     menu = window.readings.fits.menu()
     texts = [a.text() for a in menu.actions()]
@@ -367,7 +365,7 @@ def test_a_curve_is_fitted_its_residuals_shown_a_parameter_held_and_all_go_with_
     held = window.readings.fits.results[-1][1]
     assert held["y₁"].text() == line["y₁"].text()  # with no curvature it is the line again
     window.bench.rail.setFocus()
-    key(window, qtbot, "Backspace")
+    person.press("Backspace")
     assert not entry(window).curves
     assert all(not s.residuals for s in window.bench.strips())
 
@@ -419,10 +417,10 @@ def test_the_others_are_treated_alike_in_one_edit_and_the_doubtful_are_stepped_t
     )
     project = with_trials(demo, [lone], "in line")
     window = open_window(project)
+    person = Person(window, qtbot)
     rail = window.bench.rail
     drag(rail, (rail.x_of(0.3), 30), (rail.x_of(0.6), 30), SHIFT)
-    rail._field.setText("early")
-    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
+    person.write("early")
     marked = window.document.project
 
     def accept(dialog):
@@ -438,13 +436,13 @@ def test_the_others_are_treated_alike_in_one_edit_and_the_doubtful_are_stepped_t
         [s.name for s in e.spans] == ["before", "early", "contact", "after"] for e in entries[:10]
     )
     assert window.document.doubts.keys() == {"lone"}
-    assert "1 need" in window.note_label.text()
+    assert "1 need" in person.told
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow, timeout=5000)
     qtbot.keyClick(window, Qt.Key.Key_F3)
     assert window.document.entry.trial.name == "lone"
     assert "no contact was found" in window.margin.notes.text()
     qtbot.keyClick(window, Qt.Key.Key_F3)
-    assert window.note_label.text() == words.NOTHING_TO_LOOK_AT
+    assert person.told == words.NOTHING_TO_LOOK_AT
     window.document.undo()
     assert window.document.project is marked

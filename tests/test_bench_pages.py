@@ -21,22 +21,10 @@ from inertian.project.encoding import decode, encode
 from inertian.project.marking_edits import span_kind_set
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.units import unit_of
+from person import Person, entry, plot
 from pointing import CTRL, SHIFT, click, drag, move, place, press, release, strip_x
 
 LEFT = Qt.MouseButton.LeftButton
-
-
-def entry(window):
-    return window.document.entry
-
-
-def plot(window, quantity="position", axis="x", residuals=False):
-    return window.bench.strip(quantity, axis, residuals).plot
-
-
-def key(window, qtbot, name, modifier=Qt.KeyboardModifier.NoModifier):
-    window.bench.rail.setFocus()
-    qtbot.keyClick(window.bench.rail, getattr(Qt.Key, f"Key_{name}"), modifier)
 
 
 def type_fact(qtbot, field, text):
@@ -131,6 +119,7 @@ def test_a_force_gauge_is_zeroed_and_its_area_is_an_impulse(open_window, qtbot):
         "gauge", "gauge", "t", unit_of("time", "s"), t, (Body("sled", channels, sensors),)
     )
     window = open_window(project_of(trial), verdicts=False)
+    person = Person(window, qtbot)
     window.show_page(words.PAGE_TIDY)
     button = window.tidy.frame.sensor_zeros[0][0]
     assert button.text().startswith("Zero the force of sled over")
@@ -145,7 +134,7 @@ def test_a_force_gauge_is_zeroed_and_its_area_is_an_impulse(open_window, qtbot):
         (window.bench.rail.x_of(1.3), 30),
         SHIFT,
     )
-    qtbot.keyClick(window.bench.rail._field, Qt.Key.Key_Return)
+    person.confirm()
     window.bench.view.take(QuantityRef(Quantity.SENSOR, "F"))
     window.show_page(words.PAGE_READINGS)
     area = window.readings.span_rows[ReadingKind.AREA].value.text().replace(",", ".")
@@ -191,53 +180,54 @@ def window_without_mass(window, body):
 
 def test_keys_that_need_a_line_or_a_span_say_so(open_window, demo, qtbot):
     window = open_window(demo)
-    key(window, qtbot, "X")
-    assert window.note_label.text() == words.NO_LINE
-    key(window, qtbot, "N")
-    assert window.note_label.text() == words.NO_LINE
-    key(window, qtbot, "P")
+    person = Person(window, qtbot)
+    person.press("X")
+    assert person.told == words.NO_LINE
+    person.press("N")
+    assert person.told == words.NO_LINE
+    person.press("P")
     assert window.bench.view.pins == []
     window.bench.rail.activate(None)
-    key(window, qtbot, "Delete")
-    assert window.note_label.text() == words.NOT_A_SPAN
+    person.press("Delete")
+    assert person.told == words.NOT_A_SPAN
     assert len(entry(window).spans) == 3
-    click(plot(window).viewport(), strip_x(plot(window), 0.5), 80)
+    person.click_at(0.5)
     start = entry(window).spans.before.start
     window.bench.rail.activate(None)
-    key(window, qtbot, "BracketLeft")
+    person.press("BracketLeft")
     assert entry(window).spans.before.start == pytest.approx(0.5, abs=0.01) != start
-    key(window, qtbot, "BracketRight")
+    person.press("BracketRight")
     assert entry(window).spans.before.stop > entry(window).spans.before.start
-    key(window, qtbot, "Z")
+    person.press("Z")
     low, high = plot(window).getPlotItem().vb.viewRange()[0]
     assert high - low < 1.0
-    key(window, qtbot, "Z", Qt.KeyboardModifier.ShiftModifier)
+    person.press("Z", Qt.KeyboardModifier.ShiftModifier)
     assert plot(window).getPlotItem().vb.viewRange()[0][1] > 2.0
     name = window.document.history.undo_name
-    key(window, qtbot, "Backspace")  # no fits: nothing happens
+    person.press("Backspace")  # no fits: nothing happens
     assert window.document.history.undo_name == name
 
 
 def test_a_name_that_is_taken_is_told_and_the_field_stays(open_window, demo, qtbot):
     window = open_window(demo)
+    person = Person(window, qtbot)
     rail = window.bench.rail
     rail.type_name("before")
-    rail._field.setText("after")
-    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
-    assert "already" in window.note_label.text()
+    person.write("after")
+    assert "already" in person.told
     assert {s.name for s in entry(window).spans} == {"before", "contact", "after"}
     rail.type_span()
-    rail._field.setText("0.2")
-    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
-    assert words.SPAN_TIMES_WRONG in window.note_label.text()
+    person.write("0.2")
+    assert words.SPAN_TIMES_WRONG in person.told
     assert len(entry(window).spans) == 3
 
 
 def test_a_span_in_the_second_lane_is_taken_by_its_flag(open_window, demo, qtbot):
     window = open_window(demo)
+    person = Person(window, qtbot)
     rail = window.bench.rail
     drag(rail, (rail.x_of(0.3), 30), (rail.x_of(0.7), 30), SHIFT)
-    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
+    person.confirm()
     press(rail, rail.x_of(0.5), 52)
     assert rail.active.span == "span"
     move(rail, rail.x_of(0.6), 52)
@@ -257,11 +247,12 @@ def test_the_whole_series_is_marked_from_the_menu_while_the_window_stays_awake(
     open_window, demo, qtbot
 ):
     window = open_window(demo)
-    key(window, qtbot, "Up")
-    key(window, qtbot, "Delete")
+    person = Person(window, qtbot)
+    person.press("Up")
+    person.press("Delete")
     assert len(entry(window).spans) == 2
     qtbot.keyClick(window, Qt.Key.Key_M, CTRL | SHIFT)
-    assert "Looking for spans in 10 trials" in window.note_label.text()
+    assert "Looking for spans in 10 trials" in person.told
     qtbot.waitUntil(lambda: len(entry(window).spans) == 3, timeout=20_000)
     assert window.document.history.undo_name == "Mark spans in 1 trials"
 
@@ -413,10 +404,11 @@ def test_a_formula_of_ones_own_is_typed_fitted_saved_and_refused_in_words(
 
 def test_what_the_mouse_does_goes_back_to_usual_with_esc_or_with_the_page(open_window, demo, qtbot):
     window = open_window(demo)
+    person = Person(window, qtbot)
     window.show_page(words.PAGE_TIDY)
     qtbot.mouseClick(window.tidy.mouse, LEFT)
     assert window.bench.view.setting_aside
-    key(window, qtbot, "Escape")
+    person.press("Escape")
     assert not window.bench.view.setting_aside
     assert not window.tidy.mouse.isChecked()
     qtbot.mouseClick(window.tidy.frame.drag_origin, LEFT)

@@ -1,4 +1,8 @@
-"""Errors that resemble those of their neighbours, and the long convolutions they need."""
+"""Errors that resemble those of their neighbours, and the long convolutions they need.
+
+scipy.signal has such convolutions, equally fast, but its import alone takes over a second, which
+the first trial on the bench would wait for.
+"""
 
 from functools import lru_cache
 

@@ -146,7 +146,7 @@ def parse_formula(text: str, rates: bool = False) -> Formula:
             text, "something is missing or too much; check brackets and signs."
         ) from None
     functions = (*FUNCTIONS, RATE, *OVER_TIME) if rates else tuple(FUNCTIONS)
-    tree = _Reader(text, functions).expression(written, 0)
+    tree = _ExpressionReader(text, functions).expression(written, 0)
     names = tuple(name for name in symbols_in(tree) if name not in CONSTANTS)
     return Formula(text.strip(), names, tree)
 
@@ -172,7 +172,7 @@ def _with_products(text: str, plain: str) -> str:
 
 
 @dataclass(frozen=True)
-class _Reader:
+class _ExpressionReader:
     """From what the parser of Python found to an expression; what is not plain arithmetic is
     refused.
     """

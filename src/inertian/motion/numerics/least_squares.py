@@ -21,7 +21,7 @@ DEPENDENT_COLUMN = 1e-17  # of a column that the others leave of it, at least
 
 
 @dataclass(frozen=True, eq=False)
-class _Problem:
+class _LeastSquares:
     """A curve, the samples it is to fit, and which of its parameters are free."""
 
     curve: Curve
@@ -85,7 +85,7 @@ def refined_parameters(
     weight = np.broadcast_to(np.asarray(root, dtype=float), (len(tau),))
     if not free.any():
         return values, np.zeros((0, len(tau)))
-    problem = _Problem(curve, tau, y, values, free, weight)
+    problem = _LeastSquares(curve, tau, y, values, free, weight)
     if linear and len(tau) <= EXTENDED_PRECISION_UP_TO:
         solved = _solved_in_extended_precision(curve, tau, y, values, free, weight)
         if solved is not None:
@@ -98,7 +98,7 @@ def refined_parameters(
     return problem.with_free(at), np.asarray(operator)
 
 
-def _one_step(problem: _Problem) -> Array:
+def _one_step(problem: _LeastSquares) -> Array:
     """The free parameters of a curve that is linear in them."""
     at = problem.values[problem.free]
     matrix = problem.jacobian(at) * problem.weight[:, None]
@@ -107,7 +107,7 @@ def _one_step(problem: _Problem) -> Array:
     return np.asarray(at - step / scale)
 
 
-def _searched(problem: _Problem) -> Array:
+def _searched(problem: _LeastSquares) -> Array:
     """The free parameters of any curve (Moré, Lecture Notes in Mathematics 630 (1978) 105-116)."""
     from scipy.optimize import least_squares
 

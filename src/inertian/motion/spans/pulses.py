@@ -290,8 +290,8 @@ def _spread(fits: Sequence[_Fit], middle: float, length: float, step: float) -> 
 def _refined(
     cost: Callable[[list[float]], float], place: list[float], steps: list[float], least: float
 ) -> list[float]:
-    """A pattern search (Hooke & Jeeves, J. ACM 8 (1961) 212-229) until the steps are below a share
-    of the first.
+    """A pattern search, which SciPy has not (Hooke & Jeeves, J. ACM 8 (1961) 212-229) until the
+    steps are below a share of the first.
     """
     here, value = list(place), cost(place)
     scale, rounds = 1.0, 0
