@@ -125,8 +125,8 @@ def pixels(noise=0.3, rng=None):
 
 def filmed(scale, time_base, content=None):
     recipe = Recipe(scale=scale, time_base=time_base)
-    make = file_groups([read_bytes("film.csv", content or pixels(), recipe)])
-    edit, reasons = bring_in(Project("p"), make, "s", {})
+    group = file_groups([read_bytes("film.csv", content or pixels(), recipe)])
+    edit, reasons = bring_in(Project("p"), group, "s", {})
     assert reasons == []
     project = edit.project.with_fact(FactId("mass of heavy"), Fact(19.1, 0.0, Meaning.EXACT, KG))
     return project.with_fact(FactId("mass of light"), Fact(11.3, 0.0, Meaning.EXACT, KG))
@@ -144,7 +144,7 @@ def test_the_u_of_scale_and_time_base_is_carried_into_the_account_and_cancels_wh
     expected = np.hypot(known.opening.u, loose.opening.value * np.hypot(0.02, 0.01))
     assert loose.opening.u == pytest.approx(expected, rel=1e-3)
     assert loose.unaccounted.u < 0.1 * loose.opening.u  # a common factor moves both sides alike
-    e1, e2 = (Evaluator().readings(p, p.entries[0].trial.id).inputs for p in (exact, rough))
+    e1, e2 = (Evaluator().collision_inputs(p, p.entries[0].trial.id).inputs for p in (exact, rough))
     i, j = (
         e2.index(EdgeValue(1, "heavy", "x", Edge.OPENING)),
         e2.index(EdgeValue(1, "light", "x", Edge.CLOSING)),
@@ -282,7 +282,7 @@ def test_intervals_cover_when_a_clock_offset_is_known_within_its_u():
         stated = Fact(0.15 + rng.normal(0, u), u, Meaning.STANDARD, S)
         project = trials_joined(project, "left", "right", stated, None).project
         contact = project.entries[0].spans.contact
-        inputs = Evaluator().readings(project, "left").inputs
+        inputs = Evaluator().collision_inputs(project, "left").inputs
         i = inputs.index(EdgeValue(0, "light", "x", Edge.CLOSING))
         truth = 2.4 + W2 * (contact.stop - HIT)
         hits += abs(inputs.values[i] - truth) <= inputs.u(EdgeValue(0, "light", "x", Edge.CLOSING))
@@ -317,7 +317,7 @@ def test_a_ratio_of_speeds_of_one_film_does_not_feel_its_scale():
     readings = []
     for u in (0.0, 0.05):
         project = filmed(Stated(1 / 412, u / 412, "standard"), Stated(1 / 12, u / 12, "standard"))
-        readings.append(restitution_of(Evaluator().readings(project, project.entries[0].trial.id)))
+        readings.append(restitution_of(Evaluator().collision_inputs(project, project.entries[0].trial.id)))
     # Uncancelled, fifty times as large; draws tell u to 2 %
     assert readings[1].u < 1.03 * readings[0].u
 
@@ -328,13 +328,13 @@ def test_files_of_one_make_are_kept_together_and_other_makes_apart():
         read_bytes(f"{k}.csv", c)
         for k, c in enumerate((one, two, one + b"3,5\n", b"", one + b"3,6\n"))
     ]
-    makes = file_groups(readings)
-    assert [[r.file for r in m.readings] for m in makes] == [["0.csv", "2.csv", "4.csv"], ["1.csv"]]
-    assert [m.count() for m in makes] == [3, 1]
-    assert makes[0].bodies() == ("heavy",)
-    assert makes[0].topics() == ()
+    groups = file_groups(readings)
+    assert [[r.file for r in m.files] for m in groups] == [["0.csv", "2.csv", "4.csv"], ["1.csv"]]
+    assert [m.count() for m in groups] == [3, 1]
+    assert groups[0].bodies() == ("heavy",)
+    assert groups[0].topics() == ()
     edit, reasons = bring_in(
-        Project("p"), makes, "film", {"heavy": Fact(19.1, 0.1, Meaning.LIMITS, KG)}
+        Project("p"), groups, "film", {"heavy": Fact(19.1, 0.1, Meaning.LIMITS, KG)}
     )
     assert reasons == []
     assert (edit.name, len(edit.project.entries), len(edit.project.recipes)) == (

@@ -192,7 +192,7 @@ def test_no_text_of_the_intake_is_clipped(open_window, theme, size, qtbot):
         window.receiving.clear()
         window.keeping.open_files([ugly / name, ugly / "picture.csv"])
         desk, margin = window.receiving.desk, window.receiving.margin
-        qtbot.waitUntil(lambda desk=desk: not desk.busy and bool(desk.makes), timeout=10_000)
+        qtbot.waitUntil(lambda desk=desk: not desk.busy and bool(desk.groups), timeout=10_000)
         for _ in range(3):
             QApplication.processEvents()
         assert margin.widget().width() <= margin.viewport().width()
@@ -214,7 +214,7 @@ def test_no_text_of_the_intake_is_clipped(open_window, theme, size, qtbot):
 def test_the_intake_wears_both_themes(open_window, qtbot):
     window = open_window(Project("empty"), LIGHT)
     window.keeping.open_files([Path(__file__).parent / "ugly" / "plain.csv"])
-    qtbot.waitUntil(lambda: bool(window.receiving.desk.makes), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(window.receiving.desk.groups), timeout=10_000)
 
     def lightness():
         for _ in range(3):

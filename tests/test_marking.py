@@ -208,8 +208,8 @@ def test_turning_the_axes_leaves_energy_and_its_u_alone_and_a_bare_axis_cannot_t
     ]
     assert energies[1].value == pytest.approx(energies[0].value, rel=1e-9)
     assert energies[1].u == pytest.approx(energies[0].u, rel=0.02)
-    x, y = (Evaluator().readings(turned, glancing.trial.id).inputs for _ in range(2))
-    assert x.u(EdgeValue(1, "heavy", "x", Edge.OPENING)) > 3 * Evaluator().readings(
+    x, y = (Evaluator().collision_inputs(turned, glancing.trial.id).inputs for _ in range(2))
+    assert x.u(EdgeValue(1, "heavy", "x", Edge.OPENING)) > 3 * Evaluator().collision_inputs(
         demo, glancing.trial.id
     ).inputs.u(EdgeValue(1, "heavy", "x", Edge.OPENING)) or (
         abs(y.values[y.index(EdgeValue(1, "heavy", "y", Edge.OPENING))]) < 0.1

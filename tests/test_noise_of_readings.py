@@ -387,13 +387,13 @@ def test_a_column_is_made_the_uncertainty_of_another_in_the_intake_and_counts(
     (tmp_path / "made.csv").write_text("\n".join(["t (s),sled (m),weight", *lines]))
     window = open_window(Project())
     window.receiving.receive([tmp_path / "made.csv"])
-    qtbot.waitUntil(lambda: bool(window.receiving.desk.makes), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(window.receiving.desk.groups), timeout=10_000)
     role = window.receiving.margin.choices["role 2"]
     assert role.currentData() == "other"
     role.setCurrentIndex(role.findData("uncertainty"))
     role.activated.emit(role.currentIndex())
     qtbot.waitUntil(
-        lambda: window.receiving.desk.reading.trials[0].bodies[0].channels[0].u is not None,
+        lambda: window.receiving.desk.parsed.trials[0].bodies[0].channels[0].u is not None,
         timeout=10_000,
     )
     assert (

@@ -147,7 +147,7 @@ def test_restitution_can_be_given_and_is_not_defined_without_a_hit():
     assert accounts(false).ledger(ENERGY).judgement.verdict is Verdict.IMBALANCE
     missed = accounts(collision((0.4,), (0.4,), noise=1e-3))
     assert missed.restitution is None
-    assert missed.readings.encounter.timer is None
+    assert missed.collision.encounter.timer is None
     assert "moment of contact" in {s.name for s in missed.ledger("momentum x").budget}
 
 

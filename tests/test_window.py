@@ -209,10 +209,10 @@ def test_reading_noise_can_be_typed_and_given_back(open_window, demo, qtbot):
 
     type_noise("1 cm")
     assert window.margin.noise.text() == words.AS_TYPED
-    rough = window.document.evaluator.readings(
+    rough = window.document.evaluator.collision_inputs(
         window.document.project, demo.entries[0].trial.id
     ).inputs
-    fine = window.document.evaluator.readings(demo, demo.entries[0].trial.id).inputs
+    fine = window.document.evaluator.collision_inputs(demo, demo.entries[0].trial.id).inputs
     assert rough.u(EdgeValue(1, "heavy", "x", Edge.OPENING)) > 6 * fine.u(
         EdgeValue(1, "heavy", "x", Edge.OPENING)
     )
@@ -543,14 +543,14 @@ def test_what_a_file_leaves_open_is_asked_answered_and_remembered(open_window, q
     assert not stage.bring_in.isEnabled()
     type_into(qtbot, margin.fields["frame rate"], "25")
     qtbot.waitUntil(
-        lambda: "frame rate" not in {str(q.topic) for q in desk.reading.questions}, timeout=5000
+        lambda: "frame rate" not in {str(q.topic) for q in desk.parsed.questions}, timeout=5000
     )
     type_into(qtbot, margin.fields["scale"], "412 ± 2 px = 1.000 m")
     qtbot.waitUntil(stage.bring_in.isEnabled, timeout=5000)
     type_into(qtbot, margin.fields["time base"], "300 as 25")
-    qtbot.waitUntil(lambda: desk.make.recipe.time_base is not None, timeout=5000)
+    qtbot.waitUntil(lambda: desk.group.recipe.time_base is not None, timeout=5000)
     type_into(qtbot, margin.fields["name heavy"], "granite")
-    qtbot.waitUntil(lambda: desk.make.bodies() == ("granite",), timeout=5000)
+    qtbot.waitUntil(lambda: desk.group.bodies() == ("granite",), timeout=5000)
     type_into(qtbot, margin.fields["mass granite"], "19.1 ± 0.1 kg")
     qtbot.mouseClick(stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 1, timeout=10_000)
@@ -564,7 +564,7 @@ def test_what_a_file_leaves_open_is_asked_answered_and_remembered(open_window, q
     }
     drop(window, [tmp_path / "film 2.txt"])  # the next of this make: nothing is asked
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
-    assert desk.reading.questions == ()
+    assert desk.parsed.questions == ()
     assert stage.bring_in.isEnabled()
     qtbot.mouseClick(stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 2, timeout=10_000)
@@ -587,12 +587,12 @@ def test_a_column_is_put_to_another_use_and_a_problem_shows_its_line(open_window
     choice.setFocus()
     choice.setCurrentIndex(choice.findData("other"))
     choice.activated.emit(choice.currentIndex())
-    qtbot.waitUntil(lambda: desk.make.bodies() == ("heavy",), timeout=5000)
+    qtbot.waitUntil(lambda: desk.group.bodies() == ("heavy",), timeout=5000)
     unit = margin.choices["unit 1"]
     unit.setCurrentIndex(unit.findData("cm"))
     unit.activated.emit(unit.currentIndex())
     qtbot.waitUntil(
-        lambda: desk.reading.trials[0].bodies[0].channels[0].unit.symbol == "cm", timeout=5000
+        lambda: desk.parsed.trials[0].bodies[0].channels[0].unit.symbol == "cm", timeout=5000
     )
     qtbot.mouseClick(stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 1, timeout=10_000)
@@ -610,13 +610,13 @@ def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot, m
     )
     desk, stage = window.receiving.desk, window.receiving.stage
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
-    assert len(desk.reading.trials[0].time.values) == 3
+    assert len(desk.parsed.trials[0].time.values) == 3
     stage.view.moveCursor(stage.view.textCursor().MoveOperation.End)
     stage.view.setFocus()
     qtbot.keyClicks(stage.view, "0,3")
     qtbot.keyClick(stage.view, Qt.Key.Key_Tab)
     qtbot.keyClicks(stage.view, "58,0")
-    qtbot.waitUntil(lambda: len(desk.reading.trials[0].time.values) == 4, timeout=5000)
+    qtbot.waitUntil(lambda: len(desk.parsed.trials[0].time.values) == 4, timeout=5000)
     asked = []
     with monkeypatch.context() as patch:
         patch.setattr(
@@ -631,7 +631,7 @@ def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot, m
     for key in "0\t1\n1\t2\n2\t4\n":
         qtbot.keyClick(stage.view, {"\t": Qt.Key.Key_Tab, "\n": Qt.Key.Key_Return}.get(key, key))
     qtbot.waitUntil(
-        lambda: bool(desk.reading) and len(desk.reading.trials[0].time.values) == 3, timeout=5000
+        lambda: bool(desk.parsed) and len(desk.parsed.trials[0].time.values) == 3, timeout=5000
     )
     qtbot.mouseClick(stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 1, timeout=10_000)
@@ -648,7 +648,7 @@ def test_a_file_is_read_again_by_a_corrected_recipe_and_its_spans_stay(open_wind
     unit.setCurrentIndex(unit.findData("mm"))
     unit.activated.emit(unit.currentIndex())
     qtbot.waitUntil(
-        lambda: desk.reading.trials[0].bodies[0].channels[0].unit.symbol == "mm", timeout=5000
+        lambda: desk.parsed.trials[0].bodies[0].channels[0].unit.symbol == "mm", timeout=5000
     )
     qtbot.mouseClick(stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: window.document.project is not demo, timeout=5000)
@@ -726,9 +726,9 @@ def test_a_recipe_is_exported_imported_and_refused_in_words(
     desk, margin = window.receiving.desk, window.receiving.margin
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
     type_into(qtbot, margin.fields["frame rate"], "50")
-    qtbot.waitUntil(lambda: len(desk.reading.questions) == 1, timeout=5000)
+    qtbot.waitUntil(lambda: len(desk.parsed.questions) == 1, timeout=5000)
     type_into(qtbot, margin.fields["scale"], "100 px = 1 m")
-    qtbot.waitUntil(lambda: desk.reading.questions == (), timeout=5000)
+    qtbot.waitUntil(lambda: desk.parsed.questions == (), timeout=5000)
     target = tmp_path / "camera.json"
     monkeypatch.setattr(
         import_controller.QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), "")
@@ -738,13 +738,13 @@ def test_a_recipe_is_exported_imported_and_refused_in_words(
     window.receiving.clear()
     drop(window, [tmp_path / "a.csv"])
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
-    assert desk.reading.questions
+    assert desk.parsed.questions
     monkeypatch.setattr(
         import_controller.QFileDialog, "getOpenFileName", lambda *a, **k: (str(target), "")
     )
     window.receiving.use_recipe()
-    qtbot.waitUntil(lambda: desk.reading.questions == (), timeout=5000)
-    assert desk.reading.trials[0].time.seconds[-1] == pytest.approx(0.04)
+    qtbot.waitUntil(lambda: desk.parsed.questions == (), timeout=5000)
+    assert desk.parsed.trials[0].time.seconds[-1] == pytest.approx(0.04)
     target.write_text("{}")
     window.receiving.use_recipe()
     assert "no recipe" in said[-1]
@@ -785,7 +785,7 @@ def test_every_pane_of_the_intake_is_reached_with_f6(open_window, qtbot, tmp_pat
     (tmp_path / "a.csv").write_text("time (s),heavy (m)\n0,1\n1,2\n2,4\n")
     window = open_window(Project("empty"))
     drop(window, [tmp_path / "a.csv"])
-    qtbot.waitUntil(lambda: bool(window.receiving.desk.makes), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(window.receiving.desk.groups), timeout=10_000)
     seen = set()
     for _ in range(6):
         qtbot.keyClick(window, Qt.Key.Key_F6)

@@ -65,18 +65,20 @@ def inspect(
     except RecipeError as error:
         refuse([str(error)])
         return
-    readings = [(str(path), read_file(path, chosen)) for path in files]
+    parsed_files = [(str(path), read_file(path, chosen)) for path in files]
     if as_json:
-        print(json.dumps(inspection_json(readings), ensure_ascii=False, allow_nan=False))
+        print(json.dumps(inspection_json(parsed_files), ensure_ascii=False, allow_nan=False))
     else:
         print(
-            "\n".join(line for path, reading in readings for line in inspection_text(path, reading))
+            "\n".join(
+                line for path, parsed in parsed_files for line in inspection_text(path, parsed)
+            )
         )
     refuse(
         [
-            f"{path}: {reading.refused.why}"
-            for path, reading in readings
-            if reading.refused is not None
+            f"{path}: {parsed.refused.why}"
+            for path, parsed in parsed_files
+            if parsed.refused is not None
         ]
     )
 
@@ -100,12 +102,12 @@ def spans(
     except RecipeError as error:
         refuse([str(error)])
         return
-    readings = [(str(path), read_file(path, chosen)) for path in files]
+    parsed_files = [(str(path), read_file(path, chosen)) for path in files]
     if as_json:
-        result, refusals = spans_json(readings)
+        result, refusals = spans_json(parsed_files)
         print(json.dumps(result, ensure_ascii=False, allow_nan=False))
     else:
-        lines, refusals = spans_text(readings)
+        lines, refusals = spans_text(parsed_files)
         print("\n".join(lines))
     refuse(refusals)
 
@@ -145,8 +147,8 @@ def derive(
     except InertianError as error:
         refuse([str(error)])
         return
-    readings = [(str(path), read_file(path, chosen)) for path in files]
-    found, refusals = derived.derive_files(readings, Method(method), *asked)
+    parsed_files = [(str(path), read_file(path, chosen)) for path in files]
+    found, refusals = derived.derive_files(parsed_files, Method(method), *asked)
     try:
         rows = derived.write_table(out, found)
     except OSError as error:

@@ -212,7 +212,7 @@ class Evaluator:
             before, after, noise, shared_decelerations(groups, values, noise, scope), refused
         )
 
-    def readings(self, project: Project, trial: str) -> CollisionInputs | InertianError:
+    def collision_inputs(self, project: Project, trial: str) -> CollisionInputs | InertianError:
         """Return the readings at the contact of one trial, or the reason why there are none; masses
         may be missing.
         """
@@ -232,12 +232,14 @@ class Evaluator:
 
     def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
         """Return the ledgers of one trial, or the reason why there are none."""
-        readings = self.readings(project, trial)
-        if isinstance(readings, InertianError):
-            return readings
+        collision_inputs = self.collision_inputs(project, trial)
+        if isinstance(collision_inputs, InertianError):
+            return collision_inputs
         expectations = project.series_named(project.entry(trial).series).expectations
         key = ("accounts", tuple(expectations.items()))
-        return self._result(key, readings, lambda: build_accounts(readings, expectations))
+        return self._result(
+            key, collision_inputs, lambda: build_accounts(collision_inputs, expectations)
+        )
 
     def trial_context(self, project: Project, entry: Entry) -> TrialContext:
         """Return a trial as readings see it: samples that count, spans, frame, facts and the noise

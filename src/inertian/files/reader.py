@@ -70,21 +70,21 @@ def read_bytes(
     else:  # a large file is hashed beside the reading; the library lets other threads run
         hashing.start()
     try:
-        reading = _Reader(file, recipe, beside).read(file, content)
+        parsed = _Reader(file, recipe, beside).read(file, content)
     except UnreadableFileError as error:
-        reading = _refused(file, "", len(content), error)
+        parsed = _refused(file, "", len(content), error)
     if hashing.ident is not None:
         hashing.join()
-    reading = replace(reading, sha256=digest[0], size=len(content), content=content, recipe=recipe)
+    parsed = replace(parsed, sha256=digest[0], size=len(content), content=content, recipe=recipe)
     if recipe is not None and recipe.names:
-        reading = replace(
-            reading, trials=tuple(_renamed(t, dict(recipe.names)) for t in reading.trials)
+        parsed = replace(
+            parsed, trials=tuple(_renamed(t, dict(recipe.names)) for t in parsed.trials)
         )
-    if reading.refused is not None or reading.trials:
-        return reading
+    if parsed.refused is not None or parsed.trials:
+        return parsed
     why = UnreadableFileError(file, Code.NO_TABLE, _NOTHING)
-    findings = (*reading.findings, Finding(Code.NO_TABLE, why.why))
-    return replace(reading, refused=why, findings=findings)
+    findings = (*parsed.findings, Finding(Code.NO_TABLE, why.why))
+    return replace(parsed, refused=why, findings=findings)
 
 
 _NOTHING = (
@@ -154,9 +154,9 @@ class _Reader:
             )
             raise UnreadableFileError(name, Code.TOO_LARGE, why)
         grid = text_grid(text, self._recipe)
-        reading = interpret(grid, self._recipe)
-        reading.findings[:0] = [*findings, *text.findings]
-        return _file_reading(name, FileType.TEXT, reading, text.encoding, _shown_delimiter(grid))
+        parsed = interpret(grid, self._recipe)
+        parsed.findings[:0] = [*findings, *text.findings]
+        return _file_reading(name, FileType.TEXT, parsed, text.encoding, _shown_delimiter(grid))
 
     def _bulk(self, name: str, content: bytes) -> ParsedFile | None:
         """The fast way for a large clean table: understood from its first lines, read by a fast
@@ -193,12 +193,12 @@ class _Reader:
         )
         if bulk is None:
             return None
-        reading = interpret(grid, self._recipe, bulk)
-        if len(reading.tables) != 1 or any(
-            f.code is Code.AMBIGUOUS_DECIMAL for f in reading.findings
+        parsed = interpret(grid, self._recipe, bulk)
+        if len(parsed.tables) != 1 or any(
+            f.code is Code.AMBIGUOUS_DECIMAL for f in parsed.findings
         ):
             return None
-        return _file_reading(name, FileType.TEXT, reading, text.encoding, _shown_delimiter(grid))
+        return _file_reading(name, FileType.TEXT, parsed, text.encoding, _shown_delimiter(grid))
 
     def _grids(
         self, name: str, kind: FileType, content: bytes, findings: list[Finding]
@@ -312,7 +312,7 @@ class _Reader:
         if depth >= size_limits.DEPTH:
             why = "archives are packed in archives too deeply. Unpack it first."
             raise UnreadableFileError(name, Code.UNSAFE_CONTENT, why)
-        readings: list[ParsedFile] = []
+        parsed_files: list[ParsedFile] = []
         reasons: list[str] = []
         total = 0
         with open_zip(name, content) as archive:
@@ -324,26 +324,26 @@ class _Reader:
                         raise UnreadableFileError(
                             member, Code.TOO_LARGE, "the archive unpacks to too much."
                         )
-                    reading = self.read(posixpath.basename(member), inner, depth + 1)
-                    if not reading.trials:
+                    parsed = self.read(posixpath.basename(member), inner, depth + 1)
+                    if not parsed.trials:
                         raise UnreadableFileError(member, Code.NO_TABLE, _NOTHING)
-                    readings.append(_named(reading, posixpath.basename(member)))
+                    parsed_files.append(_named(parsed, posixpath.basename(member)))
                 except UnreadableFileError as error:
                     reasons.append(f"“{member[:80]}”: {error.why}")
-                    if readings or error.code is not Code.NO_TABLE:
+                    if parsed_files or error.code is not Code.NO_TABLE:
                         findings.append(Finding(error.code, f"“{member[:80]}”: {error.why}"))
-        if not readings:
+        if not parsed_files:
             raise _nothing_in_archive(name, findings, reasons)
-        trials = tuple(t for r in readings for t in r.trials)
-        first = readings[0]
+        trials = tuple(t for r in parsed_files for t in r.trials)
+        first = parsed_files[0]
         return replace(
             first,
             file=name,
             kind=str(FileType.ZIP),
             trials=trials,
-            findings=(*findings, *(f for r in readings for f in r.findings)),
-            questions=tuple(dict.fromkeys(q for r in readings for q in r.questions)),
-            tables=tuple(t for r in readings for t in r.tables),
+            findings=(*findings, *(f for r in parsed_files for f in r.findings)),
+            questions=tuple(dict.fromkeys(q for r in parsed_files for q in r.questions)),
+            tables=tuple(t for r in parsed_files for t in r.tables),
         )
 
 
@@ -386,8 +386,8 @@ def _add(trials: list[ParsedTrial], trial: ParsedTrial, body: str) -> None:
     trials.append(trial)
 
 
-def _named(reading: ParsedFile, member: str) -> ParsedFile:
-    return replace(reading, trials=trials_named(member, reading.trials))
+def _named(parsed: ParsedFile, member: str) -> ParsedFile:
+    return replace(parsed, trials=trials_named(member, parsed.trials))
 
 
 def _member_files(path: str) -> bool:
@@ -421,9 +421,9 @@ def _merge(whole: InterpretedGrid, part: InterpretedGrid) -> None:
 
 
 def _file_reading(
-    name: str, kind: FileType, reading: InterpretedGrid, encoding: str | None, delimiter: str | None
+    name: str, kind: FileType, parsed: InterpretedGrid, encoding: str | None, delimiter: str | None
 ) -> ParsedFile:
-    questions = {q.topic: q for q in reversed(reading.questions)}
+    questions = {q.topic: q for q in reversed(parsed.questions)}
     return ParsedFile(
         name,
         "",
@@ -431,14 +431,14 @@ def _file_reading(
         str(kind),
         encoding,
         delimiter,
-        reading.decimal,
-        trials=trials_named(name, reading.trials)
+        parsed.decimal,
+        trials=trials_named(name, parsed.trials)
         if kind is not FileType.ZIP
-        else tuple(reading.trials),
-        findings=tuple(dict.fromkeys(reading.findings)),
+        else tuple(parsed.trials),
+        findings=tuple(dict.fromkeys(parsed.findings)),
         questions=tuple(questions[t] for t in Topic if t in questions),
-        conclusions=tuple(reading.conclusions),
-        tables=tuple(reading.tables),
-        frame_rate=reading.frame_rate,
-        scale=reading.scale,
+        conclusions=tuple(parsed.conclusions),
+        tables=tuple(parsed.tables),
+        frame_rate=parsed.frame_rate,
+        scale=parsed.scale,
     )

@@ -17,22 +17,22 @@ _POSITIONS = ("x", "y")
 MENDED = (Code.TIME_NOT_SORTED, Code.DUPLICATE_TIME)  # what was put right in the samples themselves
 
 
-def trials_of(reading: ParsedFile) -> list[Trial]:
+def trials_of(parsed: ParsedFile) -> list[Trial]:
     """Return the trials of a file that was read, in its order.
 
     Samples are put in the order of time; of those with equal times the first is kept. Raises
     UnreadableFileError if the file was refused, and TrialError if no trial in it has the two
     samples that it needs; a shorter one is left out.
     """
-    if reading.refused is not None:
-        raise reading.refused
-    usable = [(part, t) for part, t in enumerate(reading.trials) if can_be_brought_in(t)]
+    if parsed.refused is not None:
+        raise parsed.refused
+    usable = [(part, t) for part, t in enumerate(parsed.trials) if can_be_brought_in(t)]
     if not usable:
-        first = reading.trials[0]
+        first = parsed.trials[0]
         raise TrialError(
             first.name, f"a trial needs at least 2 samples; there is {len(first.time.values)}."
         )
-    return [_trial(reading, t, part) for part, t in usable]
+    return [_trial(parsed, t, part) for part, t in usable]
 
 
 def can_be_brought_in(trial: ParsedTrial) -> bool:
@@ -40,25 +40,23 @@ def can_be_brought_in(trial: ParsedTrial) -> bool:
     return len(distinct_values(trial.time.values)) >= 2
 
 
-def _trial(reading: ParsedFile, trial: ParsedTrial, part: int) -> Trial:
-    recipe = reading.recipe
-    kept = reading.content if len(reading.content) <= size_limits.KEPT_BYTES else None
-    mended = tuple(f.text for f in reading.findings if f.code in MENDED)
+def _trial(parsed: ParsedFile, trial: ParsedTrial, part: int) -> Trial:
+    recipe = parsed.recipe
+    kept = parsed.content if len(parsed.content) <= size_limits.KEPT_BYTES else None
+    mended = tuple(f.text for f in parsed.findings if f.code in MENDED)
     provenance = Provenance(
-        reading.file,
-        reading.sha256,
-        reading.size,
+        parsed.file,
+        parsed.sha256,
+        parsed.size,
         kept,
-        (*sentences(reading), *mended),
+        (*sentences(parsed), *mended),
         tuple((u.line, u.text, u.why) for u in trial.unusable),
         recipe_json(recipe) if recipe else "",
         part,
     )
     times, bodies = _one_clock(trial, recipe)
     time_base = recipe.time_base.value if recipe and recipe.time_base else 1.0
-    identity = (
-        reading.sha256[:12] if len(reading.trials) == 1 else f"{reading.sha256[:12]}-{part + 1}"
-    )
+    identity = parsed.sha256[:12] if len(parsed.trials) == 1 else f"{parsed.sha256[:12]}-{part + 1}"
     unit = trial.time.unit
     if unit.symbol in (FRAME, ROW):
         times, unit = times * unit.factor, Unit("s", "time", 1.0)
@@ -101,14 +99,14 @@ def _in_unit(body: ParsedBody, trial: ParsedTrial) -> Array:
     return np.asarray(body.time.seconds / trial.time.unit.factor)
 
 
-def _channel(reading: ParsedChannel, first: Rows, rows: Rows, n: int, flip: set[str]) -> Channel:
+def _channel(parsed: ParsedChannel, first: Rows, rows: Rows, n: int, flip: set[str]) -> Channel:
     values = np.full(n, np.nan)
-    values[rows] = reading.values[first]
+    values[rows] = parsed.values[first]
     u = None
-    if reading.u is not None:
+    if parsed.u is not None:
         u = np.full(n, np.nan)
-        u[rows] = reading.u[first]
-    along = {"F": "x", "a": "x", "v": "x"}.get(reading.axis, reading.axis)
+        u[rows] = parsed.u[first]
+    along = {"F": "x", "a": "x", "v": "x"}.get(parsed.axis, parsed.axis)
     return Channel(
-        reading.axis, reading.column, reading.unit, values, -1.0 if along in flip else 1.0, u=u
+        parsed.axis, parsed.column, parsed.unit, values, -1.0 if along in flip else 1.0, u=u
     )

@@ -24,7 +24,7 @@ class FileGroup:
     """Files that are read alike: the same kind, the same titles, one recipe."""
 
     titles: tuple[str, ...]
-    readings: tuple["ParsedFile", ...]
+    files: tuple["ParsedFile", ...]
 
     @property
     def recipe(self) -> "Recipe":
@@ -33,88 +33,88 @@ class FileGroup:
         """
         from inertian.files.cells.recipes import Recipe
 
-        return self.readings[0].recipe or Recipe(titles=self.titles)
+        return self.files[0].recipe or Recipe(titles=self.titles)
 
     def bodies(self) -> tuple[str, ...]:
         """Return the names of all bodies, in order."""
-        return tuple(
-            dict.fromkeys(b.name for r in self.readings for t in r.trials for b in t.bodies)
-        )
+        return tuple(dict.fromkeys(b.name for r in self.files for t in r.trials for b in t.bodies))
 
     def topics(self) -> tuple["Topic", ...]:
         """Return what has to be answered before the files mean anything."""
-        return tuple(dict.fromkeys(q.topic for r in self.readings for q in r.questions))
+        return tuple(dict.fromkeys(q.topic for r in self.files for q in r.questions))
 
     def count(self) -> int:
         """Return how many trials there are to bring in."""
         from inertian.files.trial_building import can_be_brought_in
 
-        return sum(can_be_brought_in(t) for r in self.readings for t in r.trials)
+        return sum(can_be_brought_in(t) for r in self.files for t in r.trials)
 
 
-def file_groups(readings: Sequence["ParsedFile"]) -> list[FileGroup]:
-    """Return the files that can be used, those of one make together, in the order in which the
-    makes appear.
+def file_groups(parsed_files: Sequence["ParsedFile"]) -> list[FileGroup]:
+    """Return the files that can be used, those of one kind together, in the order in which the
+    groups appear.
     """
     from inertian.files.cells.recipes import signature
 
     groups: dict[object, list[ParsedFile]] = {}
-    for reading in readings:
-        if reading.refused is None:
+    for parsed in parsed_files:
+        if parsed.refused is None:
             groups.setdefault(
-                (reading.kind, signature(titles_of(reading)), reading.recipe), []
-            ).append(reading)
+                (parsed.kind, signature(titles_of(parsed)), parsed.recipe), []
+            ).append(parsed)
     return [FileGroup(titles_of(group[0]), tuple(group)) for group in groups.values()]
 
 
-def titles_of(reading: "ParsedFile") -> tuple[str, ...]:
-    """Return the column titles that a file's make is known by."""
-    return reading.tables[0].titles if reading.tables else ()
+def titles_of(parsed: "ParsedFile") -> tuple[str, ...]:
+    """Return the column titles that files of a group have in common."""
+    return parsed.tables[0].titles if parsed.tables else ()
 
 
-def read_by_recipes(reading: "ParsedFile", recipes: Sequence["Recipe"]) -> "ParsedFile":
+def read_by_recipes(parsed: "ParsedFile", recipes: Sequence["Recipe"]) -> "ParsedFile":
     """Read a file again by the newest of some recipes that is for its titles; as it is if there is
     none.
     """
     from inertian.files.reader import read_bytes
 
     fitting = next(
-        (r for r in reversed(recipes) if reading.tables and r.fits(titles_of(reading))), None
+        (r for r in reversed(recipes) if parsed.tables and r.fits(titles_of(parsed))), None
     )
-    return reading if fitting is None else read_bytes(reading.file, reading.content, fitting)
+    return parsed if fitting is None else read_bytes(parsed.file, parsed.content, fitting)
 
 
 def read_again(
-    make: FileGroup, recipe: "Recipe", cancelled: Callable[[], bool] = lambda: False
+    group: FileGroup, recipe: "Recipe", cancelled: Callable[[], bool] = lambda: False
 ) -> FileGroup:
     """Return a make read by another recipe; files not yet reached keep their reading when
     cancelled.
     """
     from inertian.files.reader import read_bytes
 
-    recipe = replace(recipe, titles=make.titles)
-    readings = [r if cancelled() else read_bytes(r.file, r.content, recipe) for r in make.readings]
-    return FileGroup(make.titles, tuple(readings))
+    recipe = replace(recipe, titles=group.titles)
+    parsed_files = [
+        r if cancelled() else read_bytes(r.file, r.content, recipe) for r in group.files
+    ]
+    return FileGroup(group.titles, tuple(parsed_files))
 
 
-def whole_recipe(make: FileGroup) -> "Recipe":
+def whole_recipe(group: FileGroup) -> "Recipe":
     """Return the recipe of a make with everything in it that was understood of the columns."""
     from inertian.files.cells.recipes import ColumnRule
 
-    reading = make.readings[0]
-    views = reading.tables[0].columns if reading.tables else ()
+    parsed = group.files[0]
+    views = parsed.tables[0].columns if parsed.tables else ()
     rules = {
         (v.title, v.place): ColumnRule(
             v.title, v.place, "other" if v.why else v.role, "" if v.why else v.body, v.axis, v.unit
         )
         for v in views
     }
-    name = make.recipe.name or f"files like {reading.file}"
-    return replace(make.recipe, name=name, titles=make.titles, columns=tuple(rules.values()))
+    name = group.recipe.name or f"files like {parsed.file}"
+    return replace(group.recipe, name=name, titles=group.titles, columns=tuple(rules.values()))
 
 
 def bring_in(
-    project: Project, makes: Sequence[FileGroup], series: str, masses: Mapping[str, Fact]
+    project: Project, groups: Sequence[FileGroup], series: str, masses: Mapping[str, Fact]
 ) -> tuple[Edit, list[str]]:
     """Return the edit that adds all trials of some makes to a series, and why some could not be
     added.
@@ -126,17 +126,17 @@ def bring_in(
 
     trials: list[Trial] = []
     reasons: list[str] = []
-    for make in makes:
-        recipe = whole_recipe(make)
-        for reading in make.readings:
-            short = [t.name for t in reading.trials if not can_be_brought_in(t)]
+    for group in groups:
+        recipe = whole_recipe(group)
+        for parsed in group.files:
+            short = [t.name for t in parsed.trials if not can_be_brought_in(t)]
             reasons += [f"{name}: a trial needs at least 2 samples." for name in short]
             try:
-                trials += trials_of(replace(reading, recipe=recipe))
+                trials += trials_of(replace(parsed, recipe=recipe))
             except InertianError as error:
                 reasons.append(str(error))
         project = _with_scale_facts(
-            project.with_recipe(recipe), _with_stated_scale(make, recipe), f"series {series}"
+            project.with_recipe(recipe), _with_stated_scale(group, recipe), f"series {series}"
         )
     for body, mass in masses.items():
         project = project.with_fact(FactId(mass_key(body)), mass)
@@ -144,9 +144,9 @@ def bring_in(
     return Edit(name, with_trials(project, trials, series)), reasons
 
 
-def _with_stated_scale(make: FileGroup, recipe: "Recipe") -> "Recipe":
+def _with_stated_scale(group: FileGroup, recipe: "Recipe") -> "Recipe":
     """The recipe with the scale that the files themselves state, if they all state the same one."""
-    stated = {reading.scale for reading in make.readings}
+    stated = {parsed.scale for parsed in group.files}
     return (
         replace(recipe, scale=stated.pop()) if recipe.scale is None and len(stated) == 1 else recipe
     )

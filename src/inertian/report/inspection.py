@@ -60,43 +60,43 @@ def _trial_json(trial: ParsedTrial, time_base: float) -> dict[str, Any]:
     }
 
 
-def _warnings(reading: ParsedFile) -> list[dict[str, str]]:
+def _warnings(parsed: ParsedFile) -> list[dict[str, str]]:
     """One warning for each code, with all that it was given for."""
     texts: dict[str, list[str]] = {}
-    for finding in reading.findings:
+    for finding in parsed.findings:
         texts.setdefault(str(finding.code), []).append(finding.text)
     return [{"code": code, "text": " ".join(dict.fromkeys(said))} for code, said in texts.items()]
 
 
-def file_json(path: str, reading: ParsedFile) -> dict[str, Any]:
+def file_json(path: str, parsed: ParsedFile) -> dict[str, Any]:
     """Return how one file was understood: SI values over usable samples, times in s as in the
     file.
     """
-    base = reading.recipe.time_base.value if reading.recipe and reading.recipe.time_base else 1.0
+    base = parsed.recipe.time_base.value if parsed.recipe and parsed.recipe.time_base else 1.0
     return {
         "path": path,
-        "sha256": reading.sha256 or None,
-        "format": reading.kind or None,
-        "encoding": reading.encoding,
-        "delimiter": reading.delimiter,
-        "decimal": reading.decimal,
-        "refused": None if reading.refused is None else reading.refused.why,
-        "trials": [_trial_json(t, base) for t in reading.trials],
-        "warnings": _warnings(reading),
+        "sha256": parsed.sha256 or None,
+        "format": parsed.kind or None,
+        "encoding": parsed.encoding,
+        "delimiter": parsed.delimiter,
+        "decimal": parsed.decimal,
+        "refused": None if parsed.refused is None else parsed.refused.why,
+        "trials": [_trial_json(t, base) for t in parsed.trials],
+        "warnings": _warnings(parsed),
     }
 
 
 def inspection_json(files: Sequence[tuple[str, ParsedFile]]) -> dict[str, Any]:
     """Return how several files were understood, by the path each was named by."""
-    return {"schema": SCHEMA, "files": [file_json(path, reading) for path, reading in files]}
+    return {"schema": SCHEMA, "files": [file_json(path, parsed) for path, parsed in files]}
 
 
-def inspection_text(path: str, reading: ParsedFile) -> list[str]:
+def inspection_text(path: str, parsed: ParsedFile) -> list[str]:
     """Return the same for reading."""
     lines = [path]
-    if reading.refused is None:
-        lines += [f"  {said}" for said in sentences(reading)]
-    lines += [f"  {f.code}: {f.text}" for f in reading.findings]
-    for trial in reading.trials:
+    if parsed.refused is None:
+        lines += [f"  {said}" for said in sentences(parsed)]
+    lines += [f"  {f.code}: {f.text}" for f in parsed.findings]
+    for trial in parsed.trials:
         lines += [f"  line {u.line}: {u.why}: {u.text}" for u in trial.unusable]
     return lines

@@ -24,12 +24,12 @@ def _span_json(span: FoundSpan) -> dict[str, Any]:
     }
 
 
-def trials_or_reason(path: str, reading: ParsedFile) -> tuple[list[Trial], str | None]:
+def trials_or_reason(path: str, parsed: ParsedFile) -> tuple[list[Trial], str | None]:
     """Return the trials of a file, or why there are none, in one sentence."""
-    if reading.refused is not None:
-        return [], f"{path}: {reading.refused.why}"
+    if parsed.refused is not None:
+        return [], f"{path}: {parsed.refused.why}"
     try:
-        return trials_of(reading), None
+        return trials_of(parsed), None
     except InertianError as error:
         return [], f"{path}: {error}"
 
@@ -40,8 +40,8 @@ def spans_json(files: Sequence[tuple[str, ParsedFile]]) -> tuple[dict[str, Any],
     A refused file is listed without trials.
     """
     listed, refusals = [], []
-    for path, reading in files:
-        trials, why = trials_or_reason(path, reading)
+    for path, parsed in files:
+        trials, why = trials_or_reason(path, parsed)
         refusals += [why] if why else []
         found = [{"name": t.name, "spans": [_span_json(s) for s in find_spans(t)]} for t in trials]
         listed.append({"path": path, "trials": found})
@@ -51,8 +51,8 @@ def spans_json(files: Sequence[tuple[str, ParsedFile]]) -> tuple[dict[str, Any],
 def spans_text(files: Sequence[tuple[str, ParsedFile]]) -> tuple[list[str], list[str]]:
     """Return the same for reading."""
     lines, refusals = [], []
-    for path, reading in files:
-        trials, why = trials_or_reason(path, reading)
+    for path, parsed in files:
+        trials, why = trials_or_reason(path, parsed)
         refusals += [why] if why else []
         lines.append(path)
         for trial in trials:

@@ -136,24 +136,24 @@ class FileView(QPlainTextEdit):
         self.textChanged.connect(self._typed)
         self._make_room()
 
-    def show_file(self, reading: "ParsedFile | None", editable: bool, table: int = 0) -> None:
+    def show_file(self, parsed: "ParsedFile | None", editable: bool, table: int = 0) -> None:
         """Show a file with what was understood of it."""
-        if reading is None:
+        if parsed is None:
             if not editable:
                 self._put("", None)
             self.colours, self.unusable, self.left_out = {}, set(), set()
             self.setReadOnly(not editable)
             self._wash.rehighlight()
             return
-        shown = reading.tables[min(table, len(reading.tables) - 1)] if reading.tables else None
-        self._learn(reading, shown)
+        shown = parsed.tables[min(table, len(parsed.tables) - 1)] if parsed.tables else None
+        self._learn(parsed, shown)
         fresh = False
         if not (editable and self.hasFocus()):
             fresh = self._put(
-                self._text_of(reading, shown, editable),
-                (reading.sha256, reading.file, _raw(reading) or id(shown)),
+                self._text_of(parsed, shown, editable),
+                (parsed.sha256, parsed.file, _raw(parsed) or id(shown)),
             )
-        whole = len(reading.content) <= SHOWN_BYTES and reading.content.count(b"\n") < SHOWN_LINES
+        whole = len(parsed.content) <= SHOWN_BYTES and parsed.content.count(b"\n") < SHOWN_LINES
         self.setReadOnly(not (editable and whole))
         if not fresh:
             self._wash.rehighlight()
@@ -179,8 +179,8 @@ class FileView(QPlainTextEdit):
             return True
         return False
 
-    def _learn(self, reading: "ParsedFile", table: "TableView | None") -> None:
-        fed = reading.bodies_fed(table) if table else {}
+    def _learn(self, parsed: "ParsedFile", table: "TableView | None") -> None:
+        fed = parsed.bodies_fed(table) if table else {}
         self.colours, self.left_out = {}, set()
         for view in table.columns if table else ():
             if view.why:
@@ -191,20 +191,20 @@ class FileView(QPlainTextEdit):
                 ]
             elif view.role in ("time", "frame"):
                 self.colours[view.place] = self.theme.strong_fill
-        raw, first = _raw(reading), table.first_line if table else 1
-        self.unusable = {u.line for t in reading.trials for u in t.unusable} if raw else set()
-        self.delimiter = (reading.delimiter or "\t") if raw else "\t"
+        raw, first = _raw(parsed), table.first_line if table else 1
+        self.unusable = {u.line for t in parsed.trials for u in t.unusable} if raw else set()
+        self.delimiter = (parsed.delimiter or "\t") if raw else "\t"
         self.first_line = first if raw else 2
         self.offset = 0 if raw else first - 2  # so that rows of a sheet have their own numbers
         titled = bool(table and any(table.titles))
-        self.title_line = (_title_line(reading, first) if raw else 1) if titled else 0
+        self.title_line = (_title_line(parsed, first) if raw else 1) if titled else 0
 
-    def _text_of(self, reading: "ParsedFile", table: "TableView | None", editable: bool) -> str:
-        if _raw(reading):
+    def _text_of(self, parsed: "ParsedFile", table: "TableView | None", editable: bool) -> str:
+        if _raw(parsed):
             from inertian.files.formats.text_decoding import decode
 
-            text = decode(reading.file, reading.content[:SHOWN_BYTES])
-            cut = len(text.lines) > SHOWN_LINES or len(reading.content) > SHOWN_BYTES
+            text = decode(parsed.file, parsed.content[:SHOWN_BYTES])
+            cut = len(text.lines) > SHOWN_LINES or len(parsed.content) > SHOWN_BYTES
             return "\n".join(text.lines[:SHOWN_LINES]) + (
                 "\n" if text.ended and editable and not cut else ""
             )
@@ -281,21 +281,21 @@ class FileView(QPlainTextEdit):
             block, top = block.next(), top + height
 
 
-def _raw(reading: "ParsedFile") -> bool:
+def _raw(parsed: "ParsedFile") -> bool:
     """Whether the file is a text that can be shown as it is; else its table is shown."""
-    return reading.kind == "text" and reading.delimiter is not None
+    return parsed.kind == "text" and parsed.delimiter is not None
 
 
-def _title_line(reading: "ParsedFile", first: int) -> int:
+def _title_line(parsed: "ParsedFile", first: int) -> int:
     """The line above the rows that has the titles: the nearest one that holds the first of them."""
-    titles = [t for t in reading.tables[0].titles if t.strip()]
+    titles = [t for t in parsed.tables[0].titles if t.strip()]
     if not titles:
         return 0
     from inertian.files.formats.text_decoding import decode
 
     lines = (
-        decode(reading.file, reading.content[:200_000]).lines[: first - 1]
-        if reading.content[:2] != b"\x1f\x8b"
+        decode(parsed.file, parsed.content[:200_000]).lines[: first - 1]
+        if parsed.content[:2] != b"\x1f\x8b"
         else []
     )
     word = titles[-1].split()[-1]

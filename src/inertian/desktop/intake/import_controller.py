@@ -168,8 +168,8 @@ class ImportController(QObject):
 
     def export_recipe(self) -> None:
         """Save the recipe of the make in hand, as readable JSON."""
-        make = self.desk.make
-        if make is None:
+        group = self.desk.group
+        if group is None:
             return
         from inertian.files.cells.recipes import recipe_json
         from inertian.project.saving import write_whole
@@ -180,7 +180,7 @@ class ImportController(QObject):
         )
         if not name:
             return
-        recipe = replace(whole_recipe(make), name=Path(name).stem)
+        recipe = replace(whole_recipe(group), name=Path(name).stem)
         try:
             write_whole(Path(name), recipe_json(recipe).encode())
         except OSError as error:
@@ -218,8 +218,8 @@ class ImportController(QObject):
             recipe = read_recipe(origin.file, origin.recipe) if origin.recipe else None
             return read_bytes(origin.file, origin.content, recipe)
 
-        def done(reading: ParsedFile) -> None:
-            self.desk.again(reading, entry.trial.id)
+        def done(parsed: ParsedFile) -> None:
+            self.desk.again(parsed, entry.trial.id)
             self._show(words.INTAKE)
 
         self._worker.run("read again", work, done, self._failed)
@@ -243,8 +243,8 @@ class ImportController(QObject):
         from inertian.project.trial_import import bring_in, reread, whole_recipe
 
         desk, project = self.desk, self._document.committed
-        makes, again = list(desk.makes), desk.reading_again
-        if not makes or any(make.topics() for make in makes) or desk.busy:
+        groups, again = list(desk.groups), desk.reading_again
+        if not groups or any(group.topics() for group in groups) or desk.busy:
             return
         series, masses = (
             self.margin.series.text().strip() or words.DEFAULT_SERIES,
@@ -254,9 +254,9 @@ class ImportController(QObject):
         def work() -> tuple[Project, Edit, list[str], Evaluator]:
             reasons: list[str] = []
             if again is not None:
-                edit = reread(project, again, whole_recipe(makes[0]))
+                edit = reread(project, again, whole_recipe(groups[0]))
             else:
-                edit, reasons = bring_in(project, makes, series, masses)
+                edit, reasons = bring_in(project, groups, series, masses)
             return project, edit, reasons, warmed(edit.project, project)
 
         self.stage.bring_in.setEnabled(False)
@@ -298,7 +298,7 @@ class ImportController(QObject):
         """Ask before a table is lost that was typed or pasted and not brought in; files are on disk
         anyway.
         """
-        if not (self.desk.editable and self.desk.makes):
+        if not (self.desk.editable and self.desk.groups):
             return True
         buttons = QMessageBox.StandardButton
         answer = ask(

@@ -43,12 +43,12 @@ class IntakeDesk(QObject):
     def __init__(self, document: Document, worker: Worker) -> None:
         super().__init__()
         self._document, self._worker = document, worker
-        self.makes: list[FileGroup] = []
+        self.groups: list[FileGroup] = []
         self.refused: list[ParsedFile] = []
         self.reading_again: str | None = None  # the trial whose file is being read again
         self.editable = False  # whether the text in hand was typed or pasted, and can be changed
         self._reads = 0
-        self._make, self._file = 0, 0
+        self._group, self._file = 0, 0
         self._cancel = False
         self._lots = 0
 
@@ -62,32 +62,32 @@ class IntakeDesk(QObject):
     @property
     def empty(self) -> bool:
         """Whether nothing lies on the desk."""
-        return not self.makes and not self.refused
+        return not self.groups and not self.refused
 
     @property
-    def make(self) -> FileGroup | None:
+    def group(self) -> FileGroup | None:
         """The make in hand."""
-        return self.makes[self._make] if self.makes else None
+        return self.groups[self._group] if self.groups else None
 
     @property
-    def reading(self) -> "ParsedFile | None":
+    def parsed(self) -> "ParsedFile | None":
         """The file in hand."""
-        make = self.make
-        return make.readings[min(self._file, len(make.readings) - 1)] if make else None
+        group = self.group
+        return group.files[min(self._file, len(group.files) - 1)] if group else None
 
     def files(self) -> list[tuple[int, int, "ParsedFile"]]:
         """Return all files that can be used, with their places."""
-        return [(m, f, r) for m, make in enumerate(self.makes) for f, r in enumerate(make.readings)]
+        return [(m, f, r) for m, group in enumerate(self.groups) for f, r in enumerate(group.files)]
 
-    def take(self, make: int, file: int) -> None:
+    def take(self, group: int, file: int) -> None:
         """Take another file in hand."""
-        if (make, file) != (self._make, self._file):
-            self._make, self._file = make, file
+        if (group, file) != (self._group, self._file):
+            self._group, self._file = group, file
             self.turned.emit()
 
     def place(self) -> tuple[int, int]:
         """Return the place of the file in hand."""
-        return self._make, self._file
+        return self._group, self._file
 
     # -- reading -----------------------------------------------------------------------------------
 
@@ -113,9 +113,9 @@ class IntakeDesk(QObject):
                 self.progressed.emit(number, len(sources))
             return found
 
-        def done(readings: "list[ParsedFile]") -> None:
+        def done(parsed_files: "list[ParsedFile]") -> None:
             self._reads -= 1
-            self._add(readings)
+            self._add(parsed_files)
             then()
 
         def broken(error: BaseException) -> None:
@@ -129,14 +129,14 @@ class IntakeDesk(QObject):
         """Stop reading after the file under way."""
         self._cancel = True
 
-    def _add(self, readings: "Sequence[ParsedFile]") -> None:
-        known = [r for make in self.makes for r in make.readings]
-        usable = [r for r in readings if r.refused is None]
+    def _add(self, parsed_files: "Sequence[ParsedFile]") -> None:
+        known = [r for group in self.groups for r in group.files]
+        usable = [r for r in parsed_files if r.refused is None]
         first = next((r for r in usable if r.questions), usable[0] if usable else None)
-        self.refused += [r for r in readings if r.refused is not None]
-        self.makes = file_groups([*known, *readings])
+        self.refused += [r for r in parsed_files if r.refused is not None]
+        self.groups = file_groups([*known, *parsed_files])
         if first is not None:
-            self._make, self._file = next(
+            self._group, self._file = next(
                 (m, f)
                 for m, f, r in self.files()
                 if r.sha256 == first.sha256 and r.file == first.file
@@ -147,44 +147,44 @@ class IntakeDesk(QObject):
         self, edit: "Callable[[Recipe], Recipe]", failed: Callable[[BaseException], None]
     ) -> None:
         """Read the make in hand again with its recipe changed."""
-        make = self.make
-        if make is None:
+        group = self.group
+        if group is None:
             return
-        recipe, place = edit(make.recipe), self._make
+        recipe, place = edit(group.recipe), self._group
 
         def done(new: FileGroup) -> None:
-            if place < len(self.makes) and self.makes[place].titles == make.titles:
-                self.makes[place] = new
+            if place < len(self.groups) and self.groups[place].titles == group.titles:
+                self.groups[place] = new
                 self.changed.emit()
 
         self._worker.run(
-            "intake change", lambda: read_again(make, recipe, lambda: self._cancel), done, failed
+            "intake change", lambda: read_again(group, recipe, lambda: self._cancel), done, failed
         )
 
     def retype(self, text: str, failed: Callable[[BaseException], None]) -> None:
         """Read the typed text in hand anew."""
         source = FileSource(
-            self.reading.file if self.reading else words.TYPED_NAME, content=text.encode()
+            self.parsed.file if self.parsed else words.TYPED_NAME, content=text.encode()
         )
 
-        def done(reading: "ParsedFile") -> None:
-            self.refused = [reading] if reading.refused is not None else []
-            self.makes = file_groups([reading])
-            self._make = self._file = 0
+        def done(parsed: "ParsedFile") -> None:
+            self.refused = [parsed] if parsed.refused is not None else []
+            self.groups = file_groups([parsed])
+            self._group = self._file = 0
             self.changed.emit()
 
         self._worker.run("intake typing", lambda: _read(source), done, failed)
 
-    def again(self, reading: "ParsedFile", trial: str) -> None:
+    def again(self, parsed: "ParsedFile", trial: str) -> None:
         """Put the file of a trial on the desk, to be read again by another recipe."""
         self.clear()
         self.reading_again = trial
-        self._add([reading])
+        self._add([parsed])
 
     def clear(self) -> None:
         """Take everything off the desk."""
-        self.makes, self.refused, self.reading_again, self.editable = [], [], None, False
-        self._make = self._file = 0
+        self.groups, self.refused, self.reading_again, self.editable = [], [], None, False
+        self._group = self._file = 0
         self.changed.emit()
 
 
@@ -196,11 +196,11 @@ def _read(source: FileSource) -> "ParsedFile":
     return read_bytes(source.name, source.content)
 
 
-def with_rule(recipe: "Recipe", reading: "ParsedFile", place: int, **changes: Any) -> "Recipe":
+def with_rule(recipe: "Recipe", parsed: "ParsedFile", place: int, **changes: Any) -> "Recipe":
     """Return a recipe in which the column at `place` is for something else."""
     from inertian.files.cells.recipes import ColumnRule
 
-    views = {v.place: v for v in reading.tables[0].columns} if reading.tables else {}
+    views = {v.place: v for v in parsed.tables[0].columns} if parsed.tables else {}
     view = views[place]
     role = "other" if view.why else view.role
     rule = ColumnRule(view.title, place, role, "" if view.why else view.body, view.axis, view.unit)

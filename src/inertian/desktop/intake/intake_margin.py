@@ -71,14 +71,14 @@ class IntakeMargin(QScrollArea):
         column = QVBoxLayout(body)
         column.setContentsMargins(12, 12, 12, 12)
         column.setSpacing(4)
-        make, reading = self._desk.make, self._desk.reading
-        if make is not None and reading is not None:
-            self._build_asked(column, reading)
-            self._build_understood(column, reading, make.recipe)
-            self._build_columns(column, reading)
-        self._build_problems(column, reading)
-        if make is not None and reading is not None:
-            self._build_who(column, make.bodies(), make.recipe)
+        group, parsed = self._desk.group, self._desk.parsed
+        if group is not None and parsed is not None:
+            self._build_asked(column, parsed)
+            self._build_understood(column, parsed, group.recipe)
+            self._build_columns(column, parsed)
+        self._build_problems(column, parsed)
+        if group is not None and parsed is not None:
+            self._build_who(column, group.bodies(), group.recipe)
         column.addStretch(1)
         self.setWidget(body)
         self.verticalScrollBar().setValue(kept)
@@ -92,14 +92,14 @@ class IntakeMargin(QScrollArea):
             column.addSpacing(4)
         column.addWidget(label(title, "heading"))
 
-    def _build_asked(self, column: QVBoxLayout, reading: "ParsedFile") -> None:
+    def _build_asked(self, column: QVBoxLayout, parsed: "ParsedFile") -> None:
         """What the file leaves open stands first; it has to be answered."""
-        if not reading.questions:
+        if not parsed.questions:
             return
         from inertian.files.cells.findings import Topic
 
         self._section(column, words.ASKED)
-        for question in reading.questions:
+        for question in parsed.questions:
             said = label(question.text)
             said.setWordWrap(True)
             said.setTextFormat(Qt.TextFormat.PlainText)
@@ -124,7 +124,7 @@ class IntakeMargin(QScrollArea):
                 self._field(column, "frame rate", text, hint, "", _rate)
 
     def _build_understood(
-        self, column: QVBoxLayout, reading: "ParsedFile", recipe: "Recipe"
+        self, column: QVBoxLayout, parsed: "ParsedFile", recipe: "Recipe"
     ) -> None:
         self._section(column, words.UNDERSTOOD)
         if recipe.name:
@@ -132,8 +132,8 @@ class IntakeMargin(QScrollArea):
             said.setWordWrap(True)
             said.setTextFormat(Qt.TextFormat.PlainText)
             column.addWidget(said)
-        if reading.delimiter is not None:
-            now = "whitespace" if reading.delimiter == " " else reading.delimiter
+        if parsed.delimiter is not None:
+            now = "whitespace" if parsed.delimiter == " " else parsed.delimiter
             names = dict(words.DELIMITER_NAMES)
             names.setdefault(now, f"“{now}”")
             self._choice(
@@ -144,27 +144,27 @@ class IntakeMargin(QScrollArea):
             "decimal",
             words.DECIMAL_LABEL,
             words.DECIMAL_NAMES,
-            reading.decimal or ".",
+            parsed.decimal or ".",
             lambda d: self._set(decimal=d),
         )
-        if reading.trials:
+        if parsed.trials:
             from inertian.files.interpretation.file_description import how_much, how_time_is_told
 
-            for sentence in (*how_time_is_told(reading, reading.trials[0]), how_much(reading)):
+            for sentence in (*how_time_is_told(parsed, parsed.trials[0]), how_much(parsed)):
                 line = label(sentence[0].upper() + sentence[1:] + ".")
                 line.setWordWrap(True)
                 line.setTextFormat(Qt.TextFormat.PlainText)
                 column.addWidget(line)
-        self._say_evidence(reading)
+        self._say_evidence(parsed)
         if recipe.frame_rate is not None:
             self._field(
                 column, "frame rate", words.FRAME_RATE_LABEL, "", f"{recipe.frame_rate:g}", _rate
             )
         pixels = any(
-            c.unit.symbol == "px" for t in reading.trials[:1] for b in t.bodies for c in b.channels
+            c.unit.symbol == "px" for t in parsed.trials[:1] for b in t.bodies for c in b.channels
         )
         if pixels and "scale" not in self.fields:
-            known = recipe.scale or reading.scale
+            known = recipe.scale or parsed.scale
             scale = fact_text(1000 * known.value, 1000 * known.plus_minus, "mm/px") if known else ""
             self._field(column, "scale", words.SCALE_LABEL, words.SCALE_HINT, scale, _scale)
         base = recipe.time_base
@@ -173,25 +173,25 @@ class IntakeMargin(QScrollArea):
             column, "time base", words.TIME_BASE_LABEL, words.TIME_BASE_HINT, shown, _time_base
         )
 
-    def _say_evidence(self, reading: "ParsedFile") -> None:
+    def _say_evidence(self, parsed: "ParsedFile") -> None:
         """What speaks for each conclusion, and how sure it is, on hovering over it."""
-        for conclusion in reading.conclusions:
+        for conclusion in parsed.conclusions:
             choice = self.choices.get(conclusion.topic)
             if choice is not None:
                 sure = f"{100 * conclusion.confidence:.0f}"
                 choice.setToolTip(words.EVIDENCE.format(evidence=conclusion.evidence, sure=sure))
 
-    def _build_columns(self, column: QVBoxLayout, reading: "ParsedFile") -> None:
-        if not reading.tables:
+    def _build_columns(self, column: QVBoxLayout, parsed: "ParsedFile") -> None:
+        if not parsed.tables:
             return
         self._section(column, words.COLUMNS)
-        rows = ColumnRows(self._theme, reading)
+        rows = ColumnRows(self._theme, parsed)
         rows.role_wanted.connect(self._set_role)
         rows.unit_wanted.connect(self._set_unit)
         self.choices |= rows.choices
         column.addWidget(rows)
 
-    def _build_problems(self, column: QVBoxLayout, reading: "ParsedFile | None") -> None:
+    def _build_problems(self, column: QVBoxLayout, parsed: "ParsedFile | None") -> None:
         refused = self._desk.refused
         if refused:
             self._section(column, words.REFUSED_TITLE)
@@ -200,13 +200,13 @@ class IntakeMargin(QScrollArea):
                 said.setWordWrap(True)
                 said.setTextFormat(Qt.TextFormat.PlainText)
                 column.addWidget(said)
-        if reading is None:
+        if parsed is None:
             return
         self._section(column, words.PROBLEMS)
-        lines = [(f"line {u.line}: {u.why}", u.line) for t in reading.trials for u in t.unusable]
-        asked = {q.text for q in reading.questions}
+        lines = [(f"line {u.line}: {u.why}", u.line) for t in parsed.trials for u in t.unusable]
+        asked = {q.text for q in parsed.questions}
         found = [
-            (f.text, f.lines[0] if f.lines else 0) for f in reading.findings if f.text not in asked
+            (f.text, f.lines[0] if f.lines else 0) for f in parsed.findings if f.text not in asked
         ]
         for text, line in [*found, *lines][:MOST_PROBLEMS]:
             column.addWidget(self._problem(text, line))
@@ -253,7 +253,7 @@ class IntakeMargin(QScrollArea):
             column.addWidget(mass)
         axes = {
             c.axis
-            for r in self._desk.make.readings[:1]
+            for r in self._desk.group.files[:1]
             for t in r.trials
             for b in t.bodies
             for c in b.channels
@@ -354,16 +354,20 @@ class IntakeMargin(QScrollArea):
 
     def _set_role(self, place: int, key: str) -> None:
         role, _, axis = key.partition(" ")
-        reading = self._desk.reading
+        parsed = self._desk.parsed
         changes = {"role": role} | ({"axis": axis} if axis else {})
-        self.changed_recipe.emit(lambda recipe: with_rule(recipe, reading, place, **changes))
+        self.changed_recipe.emit(lambda recipe: with_rule(recipe, parsed, place, **changes))
 
     def _set_unit(self, place: int, unit: str) -> None:
-        reading = self._desk.reading
-        self.changed_recipe.emit(lambda recipe: with_rule(recipe, reading, place, unit=unit))
+        parsed = self._desk.parsed
+        self.changed_recipe.emit(lambda recipe: with_rule(recipe, parsed, place, unit=unit))
 
     def _rename(self, read: str, old: str, new: str) -> None:
-        if new and new != old and new not in (self._desk.make.bodies() if self._desk.make else ()):
+        if (
+            new
+            and new != old
+            and new not in (self._desk.group.bodies() if self._desk.group else ())
+        ):
             self.masses = {new if b == old else b: m for b, m in self.masses.items()}
             self.changed_recipe.emit(
                 lambda recipe: replace(

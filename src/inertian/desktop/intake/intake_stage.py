@@ -121,14 +121,14 @@ class IntakeStage(QWidget):
         """Show what lies on the desk."""
         desk = self._desk
         self._pages.setCurrentIndex(
-            0 if not desk.makes and not desk.busy and not desk.editable else 1
+            0 if not desk.groups and not desk.busy and not desk.editable else 1
         )
         self.said.setText(words.NOTHING_USABLE if desk.refused else words.INTAKE_EMPTY)
         self.reasons.setText("\n\n".join(str(r.refused) for r in desk.refused[:8]))
         self._show_heading()
-        reading = desk.reading
+        parsed = desk.parsed
         self.trial.clear()
-        for trial in reading.trials if reading else ():
+        for trial in parsed.trials if parsed else ():
             self.trial.addItem(words.TRIAL_OF.format(name=trial.name))
         self.trial.setVisible(self.trial.count() > 1)
         self._show_file()
@@ -138,41 +138,41 @@ class IntakeStage(QWidget):
         self.stop.setVisible(desk.busy)
 
     def _show_heading(self) -> None:
-        files, makes = self._desk.files(), len(self._desk.makes)
+        files, groups = self._desk.files(), len(self._desk.groups)
         if len(files) == 1:
             self.heading.setText(words.ONE_FILE)
         else:
-            form = words.OF_ONE_MAKE if makes == 1 else words.OF_MAKES
-            self.heading.setText(form.format(count=len(files), makes=makes) if files else "")
+            form = words.OF_ONE_MAKE if groups == 1 else words.OF_MAKES
+            self.heading.setText(form.format(count=len(files), groups=groups) if files else "")
         self.file.clear()
-        for make, place, reading in files:
-            self.file.addItem(words.FILE_IN_LIST.format(file=reading.file), (make, place))
-            if (make, place) == self._desk.place():
+        for group, place, parsed in files:
+            self.file.addItem(words.FILE_IN_LIST.format(file=parsed.file), (group, place))
+            if (group, place) == self._desk.place():
                 self.file.setCurrentIndex(self.file.count() - 1)
         self.file.setVisible(bool(files))
 
     def _show_file(self) -> None:
         """The file as it is; of a workbook, the sheet of the trial that is chosen."""
-        reading = self._desk.reading
-        tables, trials = (len(reading.tables), len(reading.trials)) if reading else (0, 0)
+        parsed = self._desk.parsed
+        tables, trials = (len(parsed.tables), len(parsed.trials)) if parsed else (0, 0)
         chosen = max(self.trial.currentIndex(), 0) if tables == trials else 0
-        self.view.show_file(reading, self._desk.editable, chosen)
+        self.view.show_file(parsed, self._desk.editable, chosen)
 
     def _take_trial(self) -> None:
         self._show_file()
         self._show_trial()
 
     def _show_trial(self) -> None:
-        reading = self._desk.reading
-        trials = reading.trials if reading else ()
+        parsed = self._desk.parsed
+        trials = parsed.trials if parsed else ()
         chosen = max(self.trial.currentIndex(), 0)
         self.preview.show_trial(
-            trials[chosen] if chosen < len(trials) else None, reading.recipe if reading else None
+            trials[chosen] if chosen < len(trials) else None, parsed.recipe if parsed else None
         )
 
     def _show_button(self) -> None:
         desk = self._desk
-        count = sum(make.count() for make in desk.makes)
+        count = sum(group.count() for group in desk.groups)
         asked = next((r.file for _, _, r in desk.files() if r.questions), "")
         if desk.reading_again is not None:
             name = self._document.committed.entry(desk.reading_again).trial.name
@@ -186,8 +186,8 @@ class IntakeStage(QWidget):
         self.hint.setText(words.ANSWER_FIRST.format(file=asked) if asked else "")
 
     def _take_file(self) -> None:
-        make, place = self.file.currentData()
-        self._desk.take(make, place)
+        group, place = self.file.currentData()
+        self._desk.take(group, place)
 
     def _show_progress(self, number: int, count: int) -> None:
         self.progress.setMaximum(count)

@@ -363,7 +363,7 @@ class Margin(QScrollArea):
 
     def _show_readings(self, entry: Entry) -> None:
         evaluator, project = self._document.evaluator, self._document.project
-        readings = evaluator.readings(project, entry.trial.id)
+        readings = evaluator.collision_inputs(project, entry.trial.id)
         if isinstance(readings, InertianError):
             self._show_reason(str(readings))
             for shower in (*self.readings.values(), self.restitution):

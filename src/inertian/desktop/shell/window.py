@@ -243,12 +243,12 @@ class MainWindow(QMainWindow):
         if self.receiving.built:
             self.receiving.margin.setVisible(
                 intake
-                and bool(self.receiving.desk.makes or self.receiving.desk.editable)
+                and bool(self.receiving.desk.groups or self.receiving.desk.editable)
                 and "margin" in self._panes
             )
         self.setWindowTitle(f"{self.document.name}[*] – {words.PROGRAM}")
         self.setWindowModified(self.document.history.unsaved)
-        reading = self.receiving.desk.reading if intake else None
+        reading = self.receiving.desk.parsed if intake else None
         if intake:
             self._show_file_in_hand(reading)
         elif entry is not None:

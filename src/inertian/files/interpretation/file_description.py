@@ -8,37 +8,37 @@ from inertian.files.interpretation.parsed_trial import ParsedTrial
 _WHAT = {"x": "x", "y": "y", "F": "force", "a": "acceleration", "v": "velocity"}
 
 
-def sentences(reading: ParsedFile) -> tuple[str, ...]:
+def sentences(parsed: ParsedFile) -> tuple[str, ...]:
     """Return what a file was taken for: how it is cut, its time, its bodies, its trials, what was
     left out.
     """
-    if reading.refused is not None or not reading.trials:
+    if parsed.refused is not None or not parsed.trials:
         return ()
-    first = reading.trials[0]
+    first = parsed.trials[0]
     return (
-        how_it_is_cut(reading),
-        *how_time_is_told(reading, first),
+        how_it_is_cut(parsed),
+        *how_time_is_told(parsed, first),
         who_is_in_it(first),
-        how_much(reading),
+        how_much(parsed),
         *stated_uncertainties(first),
-        *(f"left out: {title} ({why})" for title, why in left_out(reading)),
+        *(f"left out: {title} ({why})" for title, why in left_out(parsed)),
     )
 
 
-def how_it_is_cut(reading: ParsedFile) -> str:
+def how_it_is_cut(parsed: ParsedFile) -> str:
     """Return format, delimiter and decimal mark in words."""
-    mark = "decimal comma" if reading.decimal == "," else "decimal point"
-    if reading.delimiter is None:
-        return reading.kind if reading.kind != "text" else f"pairs of names and values, {mark}"
+    mark = "decimal comma" if parsed.decimal == "," else "decimal point"
+    if parsed.delimiter is None:
+        return parsed.kind if parsed.kind != "text" else f"pairs of names and values, {mark}"
     name = (
         NAMES[WHITESPACE]
-        if reading.delimiter == " "
-        else NAMES.get(reading.delimiter, f"“{reading.delimiter}”")
+        if parsed.delimiter == " "
+        else NAMES.get(parsed.delimiter, f"“{parsed.delimiter}”")
     )
     return f"{name} between columns, {mark}"
 
 
-def how_time_is_told(reading: ParsedFile, trial: ParsedTrial) -> tuple[str, ...]:
+def how_time_is_told(parsed: ParsedFile, trial: ParsedTrial) -> tuple[str, ...]:
     """Return where time is and in what unit."""
     unit = trial.time.unit
     if unit.symbol == ROW:
@@ -50,7 +50,7 @@ def how_time_is_told(reading: ParsedFile, trial: ParsedTrial) -> tuple[str, ...]
     where = f"time in column “{trial.time.column}”"
     if unit.symbol == "frame":
         rate = (
-            f"{1 / unit.factor:g} frames/s" if reading.frame_rate else "frames per second not known"
+            f"{1 / unit.factor:g} frames/s" if parsed.frame_rate else "frames per second not known"
         )
         return (f"{where}, in frames; {rate}",)
     return (f"{where}, in {unit.symbol}",)
@@ -66,11 +66,11 @@ def who_is_in_it(trial: ParsedTrial) -> str:
     return f"{count} {'body' if count == 1 else 'bodies'}: {said}"
 
 
-def how_much(reading: ParsedFile) -> str:
+def how_much(parsed: ParsedFile) -> str:
     """Return numbers of trials, samples and unusable lines."""
-    count = len(reading.trials)
-    samples = sum(len(t.time.values) for t in reading.trials)
-    lost = sum(len(t.unusable) for t in reading.trials)
+    count = len(parsed.trials)
+    samples = sum(len(t.time.values) for t in parsed.trials)
+    lost = sum(len(t.unusable) for t in parsed.trials)
     trials = "" if count == 1 else f"{count} trials, "
     return f"{trials}{samples} samples, {lost} {'line' if lost == 1 else 'lines'} unusable"
 
@@ -83,11 +83,11 @@ def stated_uncertainties(trial: ParsedTrial) -> tuple[str, ...]:
     return (f"uncertainty of each reading in a column: {', '.join(named)}",) if named else ()
 
 
-def left_out(reading: ParsedFile) -> list[tuple[str, str]]:
+def left_out(parsed: ParsedFile) -> list[tuple[str, str]]:
     """Return titles and reasons of the columns that are not used."""
     found = [
         (v.title or f"column {v.place + 1}", v.why)
-        for t in reading.tables
+        for t in parsed.tables
         for v in t.columns
         if v.why
     ]

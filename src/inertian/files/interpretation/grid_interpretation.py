@@ -84,20 +84,20 @@ def interpret(
     """Return what a grid holds. With `bulk`, the one table's values were read already, and the grid
     is its head.
     """
-    reading = InterpretedGrid(findings=list(grid.findings))
+    parsed = InterpretedGrid(findings=list(grid.findings))
     records, joined = _rejoined(grid)
     delimiter = grid.delimiter or "\t"
     tables = find_tables(records, delimiter, grid.ended)
-    decimal = _decimal(grid, tables, joined, recipe, reading)
-    reading.decimal = decimal.mark
+    decimal = _decimal(grid, tables, joined, recipe, parsed)
+    parsed.decimal = decimal.mark
     shared = _titles_shared(tables)
     for table in tables:
         if len(tables) == 1:
             # A title above the only table says less than the file's name
             table = replace(table, name="")
-        _interpret_table(shared.get(id(table), table), decimal.mark, grid, recipe, bulk, reading)
-    _conclude(grid, decimal, reading)
-    return reading
+        _interpret_table(shared.get(id(table), table), decimal.mark, grid, recipe, bulk, parsed)
+    _conclude(grid, decimal, parsed)
+    return parsed
 
 
 def _titles_shared(tables: Sequence[Table]) -> dict[int, Table]:
@@ -146,7 +146,7 @@ def _decimal(
     tables: Sequence[Table],
     joined: bool,
     recipe: Recipe | None,
-    reading: InterpretedGrid,
+    parsed: InterpretedGrid,
 ) -> Decimal:
     if recipe is not None and recipe.decimal:
         return Decimal(recipe.decimal, True, "the recipe says so")
@@ -171,8 +171,8 @@ def _decimal(
         found = Decimal(".", False, evidence)
     if not found.certain:
         said = f"The decimal mark is not certain: {found.evidence}."
-        reading.findings.append(Finding(Code.AMBIGUOUS_DECIMAL, said))
-        reading.questions.append(Question(Topic.DECIMAL, said, (",", ".")))
+        parsed.findings.append(Finding(Code.AMBIGUOUS_DECIMAL, said))
+        parsed.questions.append(Question(Topic.DECIMAL, said, (",", ".")))
     return found
 
 
@@ -190,7 +190,7 @@ def _interpret_table(
     grid: Grid,
     recipe: Recipe | None,
     bulk: BulkTable | None,
-    reading: InterpretedGrid,
+    parsed: InterpretedGrid,
 ) -> None:
     clues = read_preamble(table.above, table.width)
     columns = columns_of(table, decimal, _outside_units(table, clues, grid))
@@ -206,9 +206,9 @@ def _interpret_table(
         table, layout = bulk.fill(table, layout)
     frame_rate = recipe.frame_rate if recipe and recipe.frame_rate else clues.frame_rate
     scale = recipe.scale if recipe and recipe.scale else clues.scale
-    reading.frame_rate, reading.scale = frame_rate, scale
+    parsed.frame_rate, parsed.scale = frame_rate, scale
     made = assemble(table, columns, layout, Rates(frame_rate, scale.value if scale else None))
-    _finish(table, layout, made, reading)
+    _finish(table, layout, made, parsed)
 
 
 def _outside_units(table: Table, clues: Preamble, grid: Grid) -> list[str]:
@@ -259,11 +259,11 @@ def _by_recipe(columns: list[Column], recipe: Recipe) -> tuple[list[Column], dic
     return mended, chosen
 
 
-def _finish(table: Table, layout: Layout, made: Assembled, reading: InterpretedGrid) -> None:
-    reading.findings += [*table.findings, *made.findings]
-    reading.questions += made.questions
+def _finish(table: Table, layout: Layout, made: Assembled, parsed: InterpretedGrid) -> None:
+    parsed.findings += [*table.findings, *made.findings]
+    parsed.questions += made.questions
     for title in layout.twice:
-        reading.findings.append(
+        parsed.findings.append(
             Finding(Code.DUPLICATE_COLUMN, f"“{title}” stands above more than one column.")
         )
     mixed = [u.column for u in layout.uses if u.column.mixed_units] + (
@@ -272,21 +272,21 @@ def _finish(table: Table, layout: Layout, made: Assembled, reading: InterpretedG
     for c in mixed:
         units = ", ".join(c.mixed_units)
         said = f"“{c.label}” has numbers in several units ({units}); all were brought to one."
-        reading.findings.append(Finding(Code.UNIT_MIXED, said))
+        parsed.findings.append(Finding(Code.UNIT_MIXED, said))
     for trial in made.trials:
         n = len(trial.time.values)
         if n == 1:
-            reading.findings.append(
+            parsed.findings.append(
                 Finding(Code.SINGLE_ROW, "There is only one row; a trial needs at least two.")
             )
-        reading.findings += check_channel(trial)
+        parsed.findings += check_channel(trial)
         for body in trial.bodies:
             if body.time is not None:
-                reading.findings += check_time(body.time.seconds)
-    reading.findings += _order_flaws(layout, made)
-    reading.trials += [replace(t, name=t.name or table.name) for t in made.trials]
+                parsed.findings += check_time(body.time.seconds)
+    parsed.findings += _order_flaws(layout, made)
+    parsed.trials += [replace(t, name=t.name or table.name) for t in made.trials]
     rows = tuple(table.rows[:_SHOWN_ROWS])
-    reading.tables.append(
+    parsed.tables.append(
         TableView(table.name, table.titles, int(table.lines[0]), _views(layout), rows)
     )
 
@@ -363,8 +363,8 @@ def _left_role(column: Column) -> Role:
     return Role.REMARK if not column.numeric else Role.OTHER
 
 
-def _conclude(grid: Grid, decimal: Decimal, reading: InterpretedGrid) -> None:
-    said = reading.conclusions
+def _conclude(grid: Grid, decimal: Decimal, parsed: InterpretedGrid) -> None:
+    said = parsed.conclusions
     if grid.delimiter is not None:
         name = NAMES.get(grid.delimiter, f"“{grid.delimiter}”")
         said.append(
@@ -374,7 +374,7 @@ def _conclude(grid: Grid, decimal: Decimal, reading: InterpretedGrid) -> None:
         )
     mark = "comma" if decimal.mark == "," else "point"
     said.append(Conclusion("decimal", mark, decimal.evidence, 1.0 if decimal.certain else 0.5))
-    for table in reading.tables:
+    for table in parsed.tables:
         for view in table.columns:
             if view.why:
                 continue

@@ -123,7 +123,7 @@ class Accounts:
     ledgers: tuple[Ledger, ...]
     together: JointJudgement | None
     restitution: Scalar | None
-    readings: CollisionInputs
+    collision: CollisionInputs
 
     def ledger(self, law: str) -> Ledger:
         """Return the ledger of one law. Raises KeyError."""
@@ -138,50 +138,50 @@ def _ledger(
     unit: str,
     function: LawFunction,
     expectation: Expectation,
-    readings: CollisionInputs,
+    collision: CollisionInputs,
 ) -> Ledger:
-    amounts, at = Results(function, readings.inputs), readings.encounter
+    amounts, at = Results(function, collision.inputs), collision.encounter
     sums = [sum(abs(amounts.value(AmountOf(edge, b))) for b in at.bodies) for edge in Edge]
     left = amounts[Total.UNACCOUNTED]
     judgement = judge(expectation, left.value, left.u, left.dof, max(sums))
     return Ledger(law, unit, expectation, at.opening, at.closing, at.bodies, amounts, judgement)
 
 
-def build_accounts(readings: CollisionInputs, expectations: Mapping[str, Expectation]) -> Accounts:
+def build_accounts(collision: CollisionInputs, expectations: Mapping[str, Expectation]) -> Accounts:
     """Return every ledger of a collision: momentum along each axis, and kinetic energy.
 
     `expectations` by law name; momentum is expected conserved and kinetic energy not, unless said
     otherwise. The restitution is None where it is not defined: other than two bodies, or no clear
     contact. Raises AccountError if a mass is missing.
     """
-    at = readings.encounter
+    at = collision.encounter
     for body in at.bodies:
-        if MassOf(body) not in readings.inputs.names:
+        if MassOf(body) not in collision.inputs.names:
             raise AccountError(body, f"The mass of {body} is missing.")
     ledgers = []
     for axis in at.axes:
         law = momentum_law(axis)
         expectation = expectations.get(law, Expectation.CONSERVED)
         function = partial(momentum_account, at=at, axis=axis)
-        ledgers.append(_ledger(law, MOMENTUM_UNIT, function, expectation, readings))
+        ledgers.append(_ledger(law, MOMENTUM_UNIT, function, expectation, collision))
     expectation = expectations.get(ENERGY, Expectation.NOT_CONSERVED)
-    found = restitution_of(readings)
+    found = restitution_of(collision)
     if expectation is Expectation.GIVEN_E and (
-        ContactInput.RESTITUTION not in readings.inputs.names or found is None
+        ContactInput.RESTITUTION not in collision.inputs.names or found is None
     ):
         expectation = Expectation.NOT_CONSERVED
     function = partial(energy_account, at=at, given_e=expectation is Expectation.GIVEN_E)
-    ledgers.append(_ledger(ENERGY, ENERGY_UNIT, function, expectation, readings))
-    return Accounts(tuple(ledgers), _joint_test(readings, tuple(ledgers)), found, readings)
+    ledgers.append(_ledger(ENERGY, ENERGY_UNIT, function, expectation, collision))
+    return Accounts(tuple(ledgers), _joint_test(collision, tuple(ledgers)), found, collision)
 
 
-def _joint_test(readings: CollisionInputs, ledgers: tuple[Ledger, ...]) -> JointJudgement | None:
+def _joint_test(collision: CollisionInputs, ledgers: tuple[Ledger, ...]) -> JointJudgement | None:
     """Test the unaccounted momentum of all axes at once: dᵀ U⁻¹ d against Hotelling's T² (JCGM
     102:2011, 7.4).
     """
     from scipy.special import fdtrc, ndtri
 
-    at = readings.encounter
+    at = collision.encounter
     vector = [
         led for led in ledgers if led.law != ENERGY and led.expectation is Expectation.CONSERVED
     ]
@@ -191,7 +191,7 @@ def _joint_test(readings: CollisionInputs, ledgers: tuple[Ledger, ...]) -> Joint
     def all_axes(q: Values) -> dict[str, Any]:
         return {axis: momentum_account(q, at, axis)[Total.UNACCOUNTED] for axis in at.axes}
 
-    joint = propagate(all_axes, readings.inputs).joint
+    joint = propagate(all_axes, collision.inputs).joint
     covariance = joint.covariance
     if not np.all(np.linalg.eigvalsh(covariance) > 0):
         return None
@@ -212,16 +212,16 @@ def _pooled_dof(joint: JointScalars) -> float:
 
 
 @lru_cache(maxsize=4)
-def restitution_of(readings: CollisionInputs) -> Scalar | None:
+def restitution_of(collision: CollisionInputs) -> Scalar | None:
     """Return the coefficient of restitution, or None where it is not defined; masses do not matter
     to it.
 
     Not defined: other than two bodies, no clear contact, no line of centres, or no approach along
     it.
     """
-    at = readings.encounter
+    at = collision.encounter
     if len(at.bodies) != 2 or at.timer is None:
         return None
     with np.errstate(all="ignore"):
-        e = Results(partial(restitution, at=at), readings.inputs)[Total.RESTITUTION]
+        e = Results(partial(restitution, at=at), collision.inputs)[Total.RESTITUTION]
     return e if np.isfinite(e.value) and np.isfinite(e.u) else None
