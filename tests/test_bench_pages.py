@@ -355,7 +355,8 @@ def test_what_was_put_right_while_reading_stands_among_the_steps(open_window, qt
     window = open_window(Project("p"))
     window.keeping.open_files([tmp_path / "mixed.csv"])
     qtbot.waitUntil(
-        lambda: bool(window.receiving.desk.groups) and not window.receiving.desk.busy, timeout=10_000
+        lambda: bool(window.receiving.desk.groups) and not window.receiving.desk.busy,
+        timeout=10_000,
     )
     window.receiving.bring_in()
     qtbot.waitUntil(lambda: window.document.entry is not None, timeout=10_000)

@@ -317,7 +317,9 @@ def test_a_ratio_of_speeds_of_one_film_does_not_feel_its_scale():
     readings = []
     for u in (0.0, 0.05):
         project = filmed(Stated(1 / 412, u / 412, "standard"), Stated(1 / 12, u / 12, "standard"))
-        readings.append(restitution_of(Evaluator().collision_inputs(project, project.entries[0].trial.id)))
+        readings.append(
+            restitution_of(Evaluator().collision_inputs(project, project.entries[0].trial.id))
+        )
     # Uncancelled, fifty times as large; draws tell u to 2 %
     assert readings[1].u < 1.03 * readings[0].u
 

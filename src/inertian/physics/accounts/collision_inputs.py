@@ -193,7 +193,11 @@ def _edge_values(
         for axis in fit.fits
         for order in range(3)
     }
-    found: dict[InputKey, Estimate] = {}
+    found: dict[InputKey, Estimate] = {
+        EdgeValue(order, fit.body, axis, edge): one for (axis, order), one in plain.items()
+    }
+    if not facts and clock is None:
+        return found
     for (axis, order), one in plain.items():
         across = plain.get(("y" if axis == "x" else "x", order))
         later = plain.get((axis, order + 1))

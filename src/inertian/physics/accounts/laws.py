@@ -6,7 +6,8 @@ First-order propagation, Monte Carlo and tests all call these functions.
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import Enum, StrEnum
-from typing import Any
+from functools import lru_cache
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,10 +22,10 @@ class Edge(StrEnum):
 
     OPENING = "opening"
     CLOSING = "closing"
+    __hash__ = str.__hash__  # keys are looked up thousands of times while an edge is dragged
 
 
-@dataclass(frozen=True)
-class EdgeValue:
+class EdgeValue(NamedTuple):
     """An input: position (order 0), velocity (1) or free acceleration (2) of a body at an
     instant.
     """
@@ -35,8 +36,7 @@ class EdgeValue:
     edge: Edge
 
 
-@dataclass(frozen=True)
-class MassOf:
+class MassOf(NamedTuple):
     """An input: the mass of a body."""
 
     body: str
@@ -61,18 +61,17 @@ class Total(StrEnum):
     EXPECTED = "expected"
     UNACCOUNTED = "unaccounted"
     RESTITUTION = "e"
+    __hash__ = str.__hash__
 
 
-@dataclass(frozen=True)
-class AmountOf:
+class AmountOf(NamedTuple):
     """A result: what one body has at an instant."""
 
     edge: Edge
     body: str
 
 
-@dataclass(frozen=True)
-class EntryOf:
+class EntryOf(NamedTuple):
     """A result: what came from outside, by name."""
 
     name: str
@@ -145,8 +144,23 @@ def contact_moment(q: Values, at: Encounter) -> Any:
 
 def _motion(q: Values, body: str, axis: str, edge: Edge) -> tuple[Any, Any, Any]:
     """Position, velocity and acceleration of a body at an instant."""
-    x, v, a = (q[EdgeValue(order, body, axis, edge)] for order in range(3))
-    return x, v, a
+    x, v, a = _keys(body, axis, edge)
+    return q[x], q[v], q[a]
+
+
+@lru_cache(maxsize=256)
+def _keys(body: str, axis: str, edge: Edge) -> tuple[EdgeValue, EdgeValue, EdgeValue]:
+    return (
+        EdgeValue(0, body, axis, edge),
+        EdgeValue(1, body, axis, edge),
+        EdgeValue(2, body, axis, edge),
+    )
+
+
+def _velocities(q: Values, body: str, axis: str) -> tuple[Any, Any]:
+    """The velocities of a body at the opening and at the closing instant."""
+    opening, closing = _keys(body, axis, Edge.OPENING)[1], _keys(body, axis, Edge.CLOSING)[1]
+    return q[opening], q[closing]
 
 
 def _at_contact(q: Values, at: Encounter, moment: Any, body: str, axis: str) -> tuple[Any, Any]:
@@ -168,7 +182,7 @@ def momentum_account(q: Values, at: Encounter, axis: str) -> Results:
     opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
     for b in at.bodies:
         m = q[MassOf(b)]
-        v1, v2 = (q[EdgeValue(1, b, axis, edge)] for edge in Edge)
+        v1, v2 = _velocities(q, b, axis)
         in1, in2 = _at_contact(q, at, moment, b, axis)
         opened[AmountOf(Edge.OPENING, b)] = momentum(m, v1)
         closed[AmountOf(Edge.CLOSING, b)] = momentum(m, v2)
@@ -188,7 +202,7 @@ def energy_account(q: Values, at: Encounter, given_e: bool) -> Results:
         m = q[MassOf(b)]
         squares: list[Any] = [0.0, 0.0, 0.0, 0.0]
         for axis in at.axes:
-            v1, v2 = (q[EdgeValue(1, b, axis, edge)] for edge in Edge)
+            v1, v2 = _velocities(q, b, axis)
             squares = [
                 s + v * v
                 for s, v in zip(
