@@ -18,7 +18,6 @@ from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
-from inertian.files.interpretation.parsed_file import ParsedFile
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.history import Edit
 from inertian.project.project import Project
@@ -28,6 +27,7 @@ if TYPE_CHECKING:
     from inertian.desktop.intake.intake_margin import IntakeMargin
     from inertian.desktop.intake.intake_stage import IntakeStage
     from inertian.files.cells.recipes import Recipe
+    from inertian.files.interpretation.parsed_file import ParsedFile
 
 MOST_FILES = 5000  # of a folder that is dropped
 BREATH_MS = 10  # between two steps that take long, so that clicks and keys come through
@@ -211,14 +211,14 @@ class ImportController(QObject):
             )
             return
 
-        def work() -> ParsedFile:
+        def work() -> "ParsedFile":
             from inertian.files.cells.recipes import read_recipe
             from inertian.files.reader import read_bytes
 
             recipe = read_recipe(origin.file, origin.recipe) if origin.recipe else None
             return read_bytes(origin.file, origin.content, recipe)
 
-        def done(parsed: ParsedFile) -> None:
+        def done(parsed: "ParsedFile") -> None:
             self.desk.again(parsed, entry.trial.id)
             self._show(words.INTAKE)
 

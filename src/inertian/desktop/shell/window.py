@@ -2,7 +2,7 @@
 
 from functools import partial
 from pathlib import Path
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QMimeData, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
@@ -41,13 +41,15 @@ from inertian.desktop.shell.project_files import ProjectFiles
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
-from inertian.files.interpretation.parsed_file import ParsedFile
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
 from inertian.physics.accounts.verdicts import Verdict
 from inertian.project.edits import series_marked, spans_suggested
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
+
+if TYPE_CHECKING:
+    from inertian.files.interpretation.parsed_file import ParsedFile
 
 NARROW = 880  # px; below, the stage would have no room beside shelf and margin
 FIRST_PICTURE_MS = 30  # until the first picture is painted; then results are worked out
@@ -264,7 +266,7 @@ class MainWindow(QMainWindow):
         else:
             self.file_label.setText("")
 
-    def _show_file_in_hand(self, reading: ParsedFile | None) -> None:
+    def _show_file_in_hand(self, reading: "ParsedFile" | None) -> None:
         """Say in the status line what file lies on the intake desk: name, size, SHA-256."""
         text = ""
         if reading is not None:
