@@ -1,6 +1,7 @@
 """The bench: strips under one another on one time axis, and the span rail over them."""
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QShowEvent
@@ -22,7 +23,6 @@ from inertian.desktop.bench.pyramid import LONG
 from inertian.desktop.bench.span_rail import SpanRail
 from inertian.desktop.bench.strip import Strip
 from inertian.desktop.bench.traces import residual_traces, traces_of
-from inertian.desktop.bench.xy_plot import XYPlot
 from inertian.desktop.look import words
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
@@ -31,6 +31,9 @@ from inertian.desktop.state.view_state import ViewState
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
+
+if TYPE_CHECKING:
+    from inertian.desktop.bench.xy_plot import XYPlot
 
 Key = tuple[QuantityRef, bool]  # a quantity, and whether its residuals are shown
 READ_MS = 15  # the plumb line moves at once; what it reads follows after this
@@ -87,9 +90,11 @@ class BenchStage(QWidget):
         self.view.line_moved.connect(self._show_line)
 
     @property
-    def side(self) -> XYPlot:
+    def side(self) -> "XYPlot":
         """One quantity against another, beside the strips."""
         if self._side is None:
+            from inertian.desktop.bench.xy_plot import XYPlot
+
             self._side = XYPlot(self._document, self._theme, self.view)
             self._side.hide()
             self._row.addWidget(self._side)

@@ -19,7 +19,6 @@ from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.labels import DropDown, empty_layout, label, rule
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.look.typeset import typeset
-from inertian.desktop.pages.apparatus_dialog import MEASURED, ApparatusDialog
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState
 from inertian.physics.definitions.derived_quantities import (
@@ -146,6 +145,8 @@ class FormulasPage(QScrollArea):
         self.refresh()
 
     def _build_facts(self, entry: Entry) -> None:
+        from inertian.desktop.pages.apparatus_dialog import MEASURED
+
         empty_layout(self._facts)
         self.facts = {}
         chosen = self.where.currentIndex()
@@ -210,6 +211,8 @@ class FormulasPage(QScrollArea):
         facts = {"m": masses[body][1]} if body in masses else {}
         gravity = project.setup_facts(entry).get(("g", ""))
         facts |= {"g": gravity[1]} if gravity else {}
+        from inertian.desktop.pages.apparatus_dialog import ApparatusDialog
+
         self.dialog = ApparatusDialog(self, self._theme, known, facts)
         self.dialog.accepted.connect(lambda: self._set_fact(known, body, self.dialog.fact))
         self.dialog.open()

@@ -25,7 +25,6 @@ from inertian.desktop.look.labels import DropDown, label, rule
 from inertian.desktop.look.number_format import format_estimate as written
 from inertian.desktop.look.number_format import format_number, format_time, uncertainty_tip
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
-from inertian.desktop.pages.budget_card import BudgetCard
 from inertian.desktop.pages.fits_form import FitsForm
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
@@ -409,6 +408,8 @@ class ReadingsPage(QScrollArea):
         unit = unit_of_reading(named.shown, named.kind)
         alone = replace(context, known=LocalFitCache())  # what it remembers is of this thread alone
         draws = partial(_simulated, alone, named, found.result)
+        from inertian.desktop.pages.budget_card import BudgetCard
+
         self.card = BudgetCard(
             self, _said(named), named.body or words.ALL_BODIES, unit, found, draws
         )

@@ -266,7 +266,7 @@ class MainWindow(QMainWindow):
         else:
             self.file_label.setText("")
 
-    def _show_file_in_hand(self, reading: "ParsedFile" | None) -> None:
+    def _show_file_in_hand(self, reading: "ParsedFile | None") -> None:
         """Say in the status line what file lies on the intake desk: name, size, SHA-256."""
         text = ""
         if reading is not None:
