@@ -43,7 +43,7 @@ def main() -> None:
         paths = write(folder)
         window = make_window(Project("p"), recovery_root=folder / "recovery")
         window.show()
-        _ = window.receiving.stage, window.receiving.margin
+        _ = window.import_controller.stage, window.import_controller.margin
         for _ in range(50):
             QApplication.processEvents()
             time.sleep(0.01)
@@ -58,11 +58,11 @@ def main() -> None:
         beat.timeout.connect(tick)
         beat.start()
         begin = last[0] = time.perf_counter()
-        window.keeping.open_files(paths)
-        desk = window.receiving.desk
+        window.project_files.open_files(paths)
+        desk = window.import_controller.desk
         settle(window, lambda: not desk.busy and not desk.empty)
         read = time.perf_counter()
-        window.receiving.bring_in()
+        window.import_controller.bring_in()
         settle(window, lambda: bool(window.document.project.entries))
         done = time.perf_counter()
         total, first, second = done - begin, read - begin, done - read
@@ -71,7 +71,7 @@ def main() -> None:
             f"{FILES} files of {ROWS} rows: {total:.2f} s (understood {first:.2f}, brought in "
             f"{second:.2f}; at most 4)"
         )
-        window.keeping.may_leave = lambda: True
+        window.project_files.may_leave = lambda: True
         window.close()
         print(
             f"longest gap of the event loop {1000 * longest:.0f} ms, at {when - begin:.2f} s "

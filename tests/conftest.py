@@ -68,6 +68,6 @@ def open_window(qtbot, tmp_path):
 
     yield open_it
     for window in opened:
-        window.keeping.may_leave = window.receiving.may_leave = lambda: True
+        window.project_files.may_leave = window.import_controller.may_leave = lambda: True
         window.close()
         window.deleteLater()

@@ -298,7 +298,7 @@ def test_what_was_marked_is_there_after_saving_and_opening_again(
     again.show_page(words.PAGE_READINGS)
     assert [part["chi"].text() for _, part in again.readings.fits.results] == shown
     assert len(again.bench.strip("position", "x").traces[0].crosses[0]) == 1
-    again.wear(DARK)
+    again.use_theme(DARK)
     assert len(again.bench.strip("position", "x").traces[0].crosses[0]) == 1
 
 
@@ -353,12 +353,14 @@ def test_what_was_put_right_while_reading_stands_among_the_steps(open_window, qt
     rows.insert(20, rows[19])
     (tmp_path / "mixed.csv").write_text("time (s),sled (m)\n" + "\n".join(rows) + "\n")
     window = open_window(Project("p"))
-    window.keeping.open_files([tmp_path / "mixed.csv"])
+    window.project_files.open_files([tmp_path / "mixed.csv"])
     qtbot.waitUntil(
-        lambda: bool(window.receiving.desk.groups) and not window.receiving.desk.busy,
+        lambda: (
+            bool(window.import_controller.desk.groups) and not window.import_controller.desk.busy
+        ),
         timeout=10_000,
     )
-    window.receiving.bring_in()
+    window.import_controller.bring_in()
     qtbot.waitUntil(lambda: window.document.entry is not None, timeout=10_000)
     window.show_page(words.PAGE_TIDY)
     QApplication.processEvents()

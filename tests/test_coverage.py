@@ -14,7 +14,7 @@ from inertian.analysis.evaluation import Evaluator
 from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
-from inertian.physics.accounts.collision_inputs import read_collision
+from inertian.physics.accounts.collision_inputs import CollisionFacts, read_collision
 from inertian.physics.accounts.ledger import ENERGY, build_accounts
 from inertian.physics.accounts.shared_decelerations import shared_decelerations
 from inertian.physics.accounts.verdicts import Expectation
@@ -99,9 +99,9 @@ def _known_width(evaluator, project, entry, camera):
         entry.spans.contact,
         series.before[key],
         series.after[key],
-        project.masses(entry),
-        known,
-        glide,
+        facts=CollisionFacts(project.masses(entry)),
+        noise=known,
+        glide=glide,
     )
     return build_accounts(read, {}).ledger("momentum x").unaccounted.u
 

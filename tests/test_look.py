@@ -174,7 +174,7 @@ def test_no_text_of_the_pages_is_clipped_when_they_are_full(open_window, demo, t
 def test_the_theme_can_be_changed_while_the_window_is_open(open_window, demo):
     window = open_window(demo, LIGHT)
     light = window.grab().toImage().pixelColor(2, 400)
-    window.wear(DARK)
+    window.use_theme(DARK)
     dark = window.grab().toImage().pixelColor(2, 400)
     assert light.lightness() > 200 > 80 > dark.lightness()
     assert window.theme.name == "dark"
@@ -189,9 +189,9 @@ def test_no_text_of_the_intake_is_clipped(open_window, theme, size, qtbot):
     window = open_window(Project("empty"), theme, size)
     names = ("derived-beside.csv", "frames-only.txt", "pixels-scale.csv", "ambiguous-thousand.tsv")
     for name in (*names, "two-sheets.xlsx", "serial.txt", "missing-spellings.csv"):
-        window.receiving.clear()
-        window.keeping.open_files([ugly / name, ugly / "picture.csv"])
-        desk, margin = window.receiving.desk, window.receiving.margin
+        window.import_controller.clear()
+        window.project_files.open_files([ugly / name, ugly / "picture.csv"])
+        desk, margin = window.import_controller.desk, window.import_controller.margin
         qtbot.waitUntil(lambda desk=desk: not desk.busy and bool(desk.groups), timeout=10_000)
         for _ in range(3):
             QApplication.processEvents()
@@ -199,7 +199,7 @@ def test_no_text_of_the_intake_is_clipped(open_window, theme, size, qtbot):
         shown = [
             w
             for kind in (QLabel, QLineEdit, QAbstractButton)
-            for w in window.receiving.stage.findChildren(kind)
+            for w in window.import_controller.stage.findChildren(kind)
         ]
         shown += [
             w for kind in (QLabel, QLineEdit, QAbstractButton) for w in margin.findChildren(kind)
@@ -213,18 +213,18 @@ def test_no_text_of_the_intake_is_clipped(open_window, theme, size, qtbot):
 
 def test_the_intake_wears_both_themes(open_window, qtbot):
     window = open_window(Project("empty"), LIGHT)
-    window.keeping.open_files([Path(__file__).parent / "ugly" / "plain.csv"])
-    qtbot.waitUntil(lambda: bool(window.receiving.desk.groups), timeout=10_000)
+    window.project_files.open_files([Path(__file__).parent / "ugly" / "plain.csv"])
+    qtbot.waitUntil(lambda: bool(window.import_controller.desk.groups), timeout=10_000)
 
     def lightness():
         for _ in range(3):
             QApplication.processEvents()
-        view, preview = window.receiving.stage.view, window.receiving.stage.preview
+        view, preview = window.import_controller.stage.view, window.import_controller.stage.preview
         return [
             w.grab().toImage().pixelColor(w.width() - 30, w.height() - 8).lightness()
             for w in (view, preview)
         ]
 
     assert min(lightness()) > 200
-    window.wear(DARK)
+    window.use_theme(DARK)
     assert max(lightness()) < 80

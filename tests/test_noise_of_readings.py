@@ -386,20 +386,21 @@ def test_a_column_is_made_the_uncertainty_of_another_in_the_intake_and_counts(
     lines = [f"{0.05 * k:.2f},{0.3 * 0.05 * k + 2e-3 * rng.normal():.5f},0.002" for k in range(40)]
     (tmp_path / "made.csv").write_text("\n".join(["t (s),sled (m),weight", *lines]))
     window = open_window(Project())
-    window.receiving.receive([tmp_path / "made.csv"])
-    qtbot.waitUntil(lambda: bool(window.receiving.desk.groups), timeout=10_000)
-    role = window.receiving.margin.choices["role 2"]
+    window.import_controller.receive([tmp_path / "made.csv"])
+    qtbot.waitUntil(lambda: bool(window.import_controller.desk.groups), timeout=10_000)
+    role = window.import_controller.margin.choices["role 2"]
     assert role.currentData() == "other"
     role.setCurrentIndex(role.findData("uncertainty"))
     role.activated.emit(role.currentIndex())
     qtbot.waitUntil(
-        lambda: window.receiving.desk.parsed.trials[0].bodies[0].channels[0].u is not None,
+        lambda: window.import_controller.desk.parsed.trials[0].bodies[0].channels[0].u is not None,
         timeout=10_000,
     )
     assert (
-        window.receiving.margin.choices["role 2"].currentText() == words.ROLE_NAMES["uncertainty"]
+        window.import_controller.margin.choices["role 2"].currentText()
+        == words.ROLE_NAMES["uncertainty"]
     )
-    window.receiving.bring_in()
+    window.import_controller.bring_in()
     qtbot.waitUntil(
         lambda: window.document.entry is not None and window.stages.currentWidget() is window.bench,
         timeout=10_000,

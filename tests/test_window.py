@@ -272,7 +272,7 @@ def test_save_close_reopen_gives_the_same_values_to_the_last_digit(
     )
     again = open_window(Project("empty"))
     with qtbot.waitSignal(again.document.saved, timeout=5000):
-        again.keeping.open_files([path])
+        again.project_files.open_files([path])
     qtbot.waitUntil(
         lambda: bool(again.margin.accounts) and "unaccounted" in numbers(again)["momentum x"],
         timeout=5000,
@@ -301,9 +301,9 @@ def bring_in(window, qtbot, paths):
     """Drop files, wait until they are understood, and press the button."""
     before = len(window.document.project.entries)
     drop(window, paths)
-    desk = window.receiving.desk
+    desk = window.import_controller.desk
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
-    qtbot.mouseClick(window.receiving.stage.bring_in, LEFT)
+    qtbot.mouseClick(window.import_controller.stage.bring_in, LEFT)
     qtbot.waitUntil(lambda: len(window.document.project.entries) > before, timeout=10_000)
 
 
@@ -320,12 +320,12 @@ def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(
     window = open_window(Project("empty"))
     assert window.demo_button.isVisible()
     drop(window, [*paths, tmp_path / "diary.txt"])
-    desk, stage = window.receiving.desk, window.receiving.stage
+    desk, stage = window.import_controller.desk, window.import_controller.stage
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
     assert stage.isVisible()
     assert stage.heading.text() == "3 files of one make"
     assert stage.bring_in.text() == "Bring in 3 trials"
-    said = [w.text() for w in window.receiving.margin.findChildren(QLabel)]
+    said = [w.text() for w in window.import_controller.margin.findChildren(QLabel)]
     assert any("diary.txt: this is text, but no table of numbers" in text for text in said)
     assert stage.view.toPlainText().startswith("# ice rink, lane 2")
     qtbot.mouseClick(stage.bring_in, LEFT)
@@ -353,7 +353,7 @@ def test_a_damaged_project_is_told_in_one_message_and_changes_nothing(
     window = open_window(demo)
     bad = tmp_path / "bad.inertian"
     bad.write_bytes(b"PK\x03\x04 half a file")
-    window.keeping.open_files([bad])
+    window.project_files.open_files([bad])
     qtbot.waitUntil(lambda: bool(said), timeout=5000)
     assert said == [
         "bad.inertian: it is damaged or is not an Inertian project; nothing was opened."
@@ -402,9 +402,11 @@ def test_work_left_by_a_kill_is_offered_at_the_next_start(
     qtbot.waitUntil(lambda: len(again.document.project.entries) == 11, timeout=20_000)
     assert again.document.entry.spans.named("before").start == pytest.approx(0.2)
     assert again.document.history.unsaved
-    left = again.keeping._taken_back  # the old copy goes only when this session has written its own
+    left = (
+        again.project_files._taken_back
+    )  # the old copy goes only when this session has written its own
     assert left is None or left.exists()
-    qtbot.waitUntil(lambda: again.keeping._taken_back is None, timeout=5000)
+    qtbot.waitUntil(lambda: again.project_files._taken_back is None, timeout=5000)
     assert list(folder.glob("*/index.json"))
 
 
@@ -429,12 +431,12 @@ def test_two_drops_in_a_row_both_come_in(open_window, qtbot, tmp_path):
     for file in day()[:4]:
         (tmp_path / file.name).write_bytes(file.content)
     paths = sorted(tmp_path.glob("*.tsv"))
-    window.keeping.open_files(paths[:2])
-    window.keeping.open_files(paths[2:])
+    window.project_files.open_files(paths[:2])
+    window.project_files.open_files(paths[2:])
     qtbot.waitUntil(
-        lambda: window.receiving.stage.heading.text() == "4 files of one make", timeout=5000
+        lambda: window.import_controller.stage.heading.text() == "4 files of one make", timeout=5000
     )
-    qtbot.keyClick(window.receiving.stage.bring_in, Qt.Key.Key_Space)
+    qtbot.keyClick(window.import_controller.stage.bring_in, Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 4, timeout=5000)
 
 
@@ -535,7 +537,11 @@ def test_what_a_file_leaves_open_is_asked_answered_and_remembered(open_window, q
     (tmp_path / "film 2.txt").write_text(text.replace("41.20", "41.30"))
     window = open_window(Project("empty"))
     drop(window, [tmp_path / "film 1.txt"])
-    desk, stage, margin = window.receiving.desk, window.receiving.stage, window.receiving.margin
+    desk, stage, margin = (
+        window.import_controller.desk,
+        window.import_controller.stage,
+        window.import_controller.margin,
+    )
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
     assert not stage.bring_in.isEnabled()
     assert "film 1.txt leaves something open" in stage.hint.text()
@@ -579,7 +585,11 @@ def test_a_column_is_put_to_another_use_and_a_problem_shows_its_line(open_window
     )
     window = open_window(Project("empty"))
     drop(window, [tmp_path / "log.csv"])
-    desk, stage, margin = window.receiving.desk, window.receiving.stage, window.receiving.margin
+    desk, stage, margin = (
+        window.import_controller.desk,
+        window.import_controller.stage,
+        window.import_controller.margin,
+    )
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
     qtbot.mouseClick(margin.problems[0], LEFT)
     assert stage.view.textCursor().selectedText() == "battery low"
@@ -608,7 +618,7 @@ def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot, m
         Qt.Key.Key_V,
         Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier,
     )
-    desk, stage = window.receiving.desk, window.receiving.stage
+    desk, stage = window.import_controller.desk, window.import_controller.stage
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
     assert len(desk.parsed.trials[0].time.values) == 3
     stage.view.moveCursor(stage.view.textCursor().MoveOperation.End)
@@ -626,7 +636,7 @@ def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot, m
         window.close()
     assert window.isVisible()  # a typed table is not lost without a question
     assert "not in the project yet" in asked[0]
-    window.receiving.clear()
+    window.import_controller.clear()
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     for key in "0\t1\n1\t2\n2\t4\n":
         qtbot.keyClick(stage.view, {"\t": Qt.Key.Key_Tab, "\n": Qt.Key.Key_Return}.get(key, key))
@@ -640,8 +650,12 @@ def test_a_table_is_pasted_or_typed_and_follows_the_typing(open_window, qtbot, m
 def test_a_file_is_read_again_by_a_corrected_recipe_and_its_spans_stay(open_window, demo, qtbot):
     window = open_window(demo)
     before = window.document.entry
-    window.receiving.read_again()
-    desk, stage, margin = window.receiving.desk, window.receiving.stage, window.receiving.margin
+    window.import_controller.read_again()
+    desk, stage, margin = (
+        window.import_controller.desk,
+        window.import_controller.stage,
+        window.import_controller.margin,
+    )
     qtbot.waitUntil(lambda: not desk.empty and stage.isVisible(), timeout=5000)
     assert stage.bring_in.text() == "Read “In line 01” this way"
     unit = margin.choices["unit 1"]
@@ -675,7 +689,7 @@ def test_reading_many_files_can_be_stopped_and_one_bad_file_stops_nothing(
         )
     window = open_window(Project("empty"))
     drop(window, [tmp_path])
-    desk, stage = window.receiving.desk, window.receiving.stage
+    desk, stage = window.import_controller.desk, window.import_controller.stage
     qtbot.waitUntil(lambda: stage.progress.value() >= 3, timeout=10_000)
     assert stage.stop.isVisible()
     qtbot.mouseClick(stage.stop, LEFT)
@@ -723,7 +737,7 @@ def test_a_recipe_is_exported_imported_and_refused_in_words(
     (tmp_path / "a.csv").write_text("frame,heavy (px)\n0,100\n1,200\n2,300\n")
     window = open_window(Project("empty"))
     drop(window, [tmp_path / "a.csv"])
-    desk, margin = window.receiving.desk, window.receiving.margin
+    desk, margin = window.import_controller.desk, window.import_controller.margin
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
     type_into(qtbot, margin.fields["frame rate"], "50")
     qtbot.waitUntil(lambda: len(desk.parsed.questions) == 1, timeout=5000)
@@ -733,20 +747,20 @@ def test_a_recipe_is_exported_imported_and_refused_in_words(
     monkeypatch.setattr(
         import_controller.QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), "")
     )
-    window.receiving.export_recipe()
+    window.import_controller.export_recipe()
     assert "camera" in target.read_text()
-    window.receiving.clear()
+    window.import_controller.clear()
     drop(window, [tmp_path / "a.csv"])
     qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
     assert desk.parsed.questions
     monkeypatch.setattr(
         import_controller.QFileDialog, "getOpenFileName", lambda *a, **k: (str(target), "")
     )
-    window.receiving.use_recipe()
+    window.import_controller.use_recipe()
     qtbot.waitUntil(lambda: desk.parsed.questions == (), timeout=5000)
     assert desk.parsed.trials[0].time.seconds[-1] == pytest.approx(0.04)
     target.write_text("{}")
-    window.receiving.use_recipe()
+    window.import_controller.use_recipe()
     assert "no recipe" in said[-1]
 
 
@@ -785,16 +799,16 @@ def test_every_pane_of_the_intake_is_reached_with_f6(open_window, qtbot, tmp_pat
     (tmp_path / "a.csv").write_text("time (s),heavy (m)\n0,1\n1,2\n2,4\n")
     window = open_window(Project("empty"))
     drop(window, [tmp_path / "a.csv"])
-    qtbot.waitUntil(lambda: bool(window.receiving.desk.groups), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(window.import_controller.desk.groups), timeout=10_000)
     seen = set()
     for _ in range(6):
         qtbot.keyClick(window, Qt.Key.Key_F6)
         focus = QApplication.focusWidget()
         for name, pane in (
-            ("file", window.receiving.stage.view),
-            ("button", window.receiving.stage.bring_in),
+            ("file", window.import_controller.stage.view),
+            ("button", window.import_controller.stage.bring_in),
             # Fmt: skip
-            ("margin", window.receiving.margin),
+            ("margin", window.import_controller.margin),
             ("shelf", window.shelf),
         ):
             if focus is pane or pane.isAncestorOf(focus):

@@ -15,7 +15,12 @@ from inertian.motion.fits.free_motion import BodyFit, FreeMotion, fit_body, shar
 from inertian.motion.noise.reading_noise import InstrumentNoise, noise_of_free_motion
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.spans import Span
-from inertian.physics.accounts.collision_inputs import AccountError, CollisionInputs, read_collision
+from inertian.physics.accounts.collision_inputs import (
+    AccountError,
+    CollisionFacts,
+    CollisionInputs,
+    read_collision,
+)
 from inertian.physics.accounts.ledger import ENERGY, Accounts, build_accounts
 from inertian.physics.accounts.shared_decelerations import SharedDecelerations, shared_decelerations
 from inertian.physics.accounts.verdicts import Expectation
@@ -29,7 +34,6 @@ from inertian.project.project import READING_NOISE, RESTITUTION, Entry, Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array
-from inertian.quantities.facts import Fact, FactId
 from inertian.quantities.memo import Memo, Recent, room
 
 # Results that are remembered, and samples they may rest on together: fewer of long recordings, but
@@ -219,15 +223,26 @@ class Evaluator:
         entry = project.entry(trial)
         series = self.series(project, entry.series)
         given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
-        e = project.fact(RESTITUTION, entry) if given else None
-        masses, scale_facts = project.masses(entry), project.scale_facts(entry)
-        offsets, turned = project.clock_offsets(entry), project.frame_facts(entry)
+        facts = CollisionFacts(
+            project.masses(entry),
+            {**project.scale_facts(entry), **project.frame_facts(entry)},
+            project.clock_offsets(entry),
+            project.fact(RESTITUTION, entry) if given else None,
+            entry.frame,
+        )
+        every = (facts.masses, facts.frame_facts, facts.offsets)
+        key = (
+            "collision",
+            trial,
+            entry.spans,
+            facts.frame,
+            facts.restitution,
+            tuple(tuple(some.items()) for some in every),
+        )
 
         def compute() -> CollisionInputs:
-            return _read(entry, series, masses, e, {**scale_facts, **turned}, offsets)
+            return _read(entry, series, facts)
 
-        facts = (*masses.items(), *scale_facts.items(), *offsets.items(), *turned.items())
-        key = ("readings", trial, entry.spans, entry.frame, e, facts)
         return self._result(key, series, compute)
 
     def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
@@ -372,14 +387,7 @@ class Evaluator:
         )
 
 
-def _read(
-    entry: Entry,
-    series: SeriesResult,
-    masses: Mapping[str, tuple[FactId, Fact]],
-    e: tuple[FactId, Fact] | None,
-    scale_facts: Mapping[str, tuple[FactId, Fact]],
-    offsets: Mapping[str, tuple[FactId, Fact]],
-) -> CollisionInputs:
+def _read(entry: Entry, series: SeriesResult, facts: CollisionFacts) -> CollisionInputs:
     """Read one collision off the fits of its series. Raises InertianError with what is missing."""
     trial, spans = entry.used_trial, entry.spans
     contact = spans.contact
@@ -393,17 +401,12 @@ def _read(
             trial.name,
             "No positions were recorded, so there is nothing to fit; sensors are shown only.",
         )
-    before, after = series.before[trial.id], series.after[trial.id]
     return read_collision(
         trial,
         contact,
-        before,
-        after,
-        masses,
-        series.noise_of(trial.id),
-        series.glide,
-        e,
-        scale_facts,
-        offsets,
-        entry.frame,
+        series.before[trial.id],
+        series.after[trial.id],
+        facts=facts,
+        noise=series.noise_of(trial.id),
+        glide=series.glide,
     )

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.analysis.second_look import Diagnostic, second_look
+from inertian.analysis.diagnostics import Diagnostic, second_look
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.fact_text import READERS, WRITERS, fact_size, read_mass, read_noise

@@ -54,14 +54,17 @@ class Actions(QObject):
         return action
 
     def _file_menu(self) -> None:
-        menu, keeping = self._window.menuBar().addMenu(words.MENU_FILE), self._window.keeping
-        self._add(menu, words.NEW, "Ctrl+N", keeping.new)
-        self._add(menu, words.OPEN, "Ctrl+O", keeping.ask_open)
-        self._add(menu, words.OPEN_RECORDINGS, "Ctrl+I", self._window.receiving.ask_open)
-        self._add(menu, words.OPEN_DEMO, "", keeping.open_demo)
+        menu, project_files = (
+            self._window.menuBar().addMenu(words.MENU_FILE),
+            self._window.project_files,
+        )
+        self._add(menu, words.NEW, "Ctrl+N", project_files.new)
+        self._add(menu, words.OPEN, "Ctrl+O", project_files.ask_open)
+        self._add(menu, words.OPEN_RECORDINGS, "Ctrl+I", self._window.import_controller.ask_open)
+        self._add(menu, words.OPEN_DEMO, "", project_files.open_demo)
         menu.addSeparator()
-        self.save = self._add(menu, words.SAVE, "Ctrl+S", keeping.save)
-        self._add(menu, words.SAVE_AS, "Ctrl+Shift+S", keeping.save_as)
+        self.save = self._add(menu, words.SAVE, "Ctrl+S", project_files.save)
+        self._add(menu, words.SAVE_AS, "Ctrl+Shift+S", project_files.save_as)
         menu.addSeparator()
         self._add(menu, words.CLOSE, "Ctrl+Q", self._window.close)
 
@@ -105,19 +108,22 @@ class Actions(QObject):
         group.actions()[0].setChecked(True)
 
     def _intake_menu(self) -> None:
-        menu, receiving = self._window.menuBar().addMenu(words.MENU_INTAKE), self._window.receiving
-        self._add(menu, words.BRING_IN_ACTION, "Ctrl+Return", receiving.bring_in)
+        menu, import_controller = (
+            self._window.menuBar().addMenu(words.MENU_INTAKE),
+            self._window.import_controller,
+        )
+        self._add(menu, words.BRING_IN_ACTION, "Ctrl+Return", import_controller.bring_in)
         menu.addSeparator()
-        self._add(menu, words.PASTE_TABLE, "Ctrl+Shift+V", receiving.paste)
-        self._add(menu, words.TYPE_TABLE, "Ctrl+T", receiving.type_table)
+        self._add(menu, words.PASTE_TABLE, "Ctrl+Shift+V", import_controller.paste)
+        self._add(menu, words.TYPE_TABLE, "Ctrl+T", import_controller.type_table)
         menu.addSeparator()
-        self._add(menu, words.IMPORT_RECIPE, "", receiving.use_recipe)
-        self._add(menu, words.EXPORT_RECIPE, "", receiving.export_recipe)
+        self._add(menu, words.IMPORT_RECIPE, "", import_controller.use_recipe)
+        self._add(menu, words.EXPORT_RECIPE, "", import_controller.export_recipe)
         menu.addSeparator()
-        self.again = self._add(menu, words.READ_AGAIN, "", receiving.read_again)
-        self.join = self._add(menu, words.JOIN_TRIALS, "Ctrl+J", receiving.join)
+        self.again = self._add(menu, words.READ_AGAIN, "", import_controller.read_again)
+        self.join = self._add(menu, words.JOIN_TRIALS, "Ctrl+J", import_controller.join)
         menu.addSeparator()
-        self._add(menu, words.CLEAR_DESK, "", receiving.clear)
+        self._add(menu, words.CLEAR_DESK, "", import_controller.clear)
 
     def _bench_menu(self) -> None:
         menu, window = self._window.menuBar().addMenu(words.MENU_BENCH), self._window
@@ -154,7 +160,7 @@ class Actions(QObject):
         self._view_of_bench(menu)
 
     def _wear(self, pick: Callable[[], Theme]) -> None:
-        self._window.wear(pick())
+        self._window.use_theme(pick())
 
     def _fit_menu(self, menu: QMenu) -> None:
         does = self._window.bench_actions
@@ -236,13 +242,13 @@ class Actions(QObject):
         window = self._window
         panes = [window.shelf, window.bench.rail, window.ledger, window.pages.page]
         inner_panes = [window.margin, window.tidy, window.readings, window.ledger]
-        if window.receiving.built:
+        if window.import_controller.built:
             panes[1:1] = [
-                window.receiving.stage.view,
-                window.receiving.stage.bring_in,
-                window.receiving.margin,
+                window.import_controller.stage.view,
+                window.import_controller.stage.bring_in,
+                window.import_controller.margin,
             ]
-            inner_panes.append(window.receiving.margin)
+            inner_panes.append(window.import_controller.margin)
         panes = [pane for pane in panes if pane.isVisible()]
         focus = QApplication.focusWidget()
         here = next(

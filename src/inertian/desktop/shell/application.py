@@ -53,5 +53,5 @@ def start(demo: bool, files: list[Path]) -> int:
     window = make_window(project)
     window.show()
     if files:
-        window.keeping.open_files(files)
+        window.project_files.open_files(files)
     return app.exec()

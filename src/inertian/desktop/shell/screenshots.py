@@ -67,8 +67,11 @@ def _fill_desk(window: MainWindow, folder: Path, trial: int) -> None:
     for file in files:
         paths.append(folder / file.name)
         paths[-1].write_bytes(file.content)
-    window.keeping.open_files(paths)
-    settle(window, lambda: not window.receiving.desk.busy and not window.receiving.desk.empty)
+    window.project_files.open_files(paths)
+    settle(
+        window,
+        lambda: not window.import_controller.desk.busy and not window.import_controller.desk.empty,
+    )
 
 
 def _coarse(project: Project) -> Project:

@@ -75,7 +75,7 @@ class MainWindow(QMainWindow):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose, False)
         self._make_stages(document, theme)
         self._warm = False
-        self.ahead = Prefetcher(
+        self.prefetcher = Prefetcher(
             document, self.worker, self.bench.view.shown_strips, self._derived, self._worker_failed
         )
         self._panes = {"shelf", "margin"}
@@ -85,11 +85,11 @@ class MainWindow(QMainWindow):
         self.file_label, self.note_label = QLabel(), QLabel()
         for shower in (self.file_label, self.note_label):
             shower.setTextFormat(Qt.TextFormat.PlainText)
-        self.receiving = ImportController(self, self.say, self.show_stage, document, theme)
+        self.import_controller = ImportController(self, self.say, self.show_stage, document, theme)
         self._lay_out()
-        self.keeping = ProjectFiles(self, self.say, document, self.worker, recovery_root)
-        self.keeping.receive = self.receiving.receive
-        self.margin.read_again.connect(self.receiving.read_again)
+        self.project_files = ProjectFiles(self, self.say, document, self.worker, recovery_root)
+        self.project_files.receive = self.import_controller.receive
+        self.margin.read_again.connect(self.import_controller.read_again)
         self._connect_document()
         self._follow()
 
@@ -180,8 +180,8 @@ class MainWindow(QMainWindow):
             QPushButton(words.NO_TRIAL_OPEN),
             QPushButton(words.NO_TRIAL_DEMO),
         )
-        self.open_button.clicked.connect(lambda: self.keeping.ask_open())
-        self.demo_button.clicked.connect(lambda: self.keeping.open_demo())
+        self.open_button.clicked.connect(lambda: self.project_files.ask_open())
+        self.demo_button.clicked.connect(lambda: self.project_files.open_demo())
         for button in (self.demo_button, self.open_button):
             row.addWidget(button)
         row.addStretch(1)
@@ -242,15 +242,15 @@ class MainWindow(QMainWindow):
         self.pages.strip.setVisible(self._stage == words.BENCH)
         if self._stage != words.BENCH:
             self.pages.show_page(words.PAGE_ACCOUNT)
-        if self.receiving.built:
-            self.receiving.margin.setVisible(
+        if self.import_controller.built:
+            self.import_controller.margin.setVisible(
                 intake
-                and bool(self.receiving.desk.groups or self.receiving.desk.editable)
+                and bool(self.import_controller.desk.groups or self.import_controller.desk.editable)
                 and "margin" in self._panes
             )
         self.setWindowTitle(f"{self.document.name}[*] – {words.PROGRAM}")
         self.setWindowModified(self.document.history.unsaved)
-        reading = self.receiving.desk.parsed if intake else None
+        reading = self.import_controller.desk.parsed if intake else None
         if intake:
             self._show_file_in_hand(reading)
         elif entry is not None:
@@ -279,12 +279,12 @@ class MainWindow(QMainWindow):
 
     def _show_intake(self) -> None:
         """Put the intake stage in front; it is made when it is first needed."""
-        stage = self.receiving.stage
+        stage = self.import_controller.stage
         if self.stages.indexOf(stage) < 0:
             self.stages.addWidget(stage)
-            self._columns.addWidget(self.receiving.margin)
-            self.receiving.desk.changed.connect(self._follow)
-            self.receiving.desk.turned.connect(self._follow)
+            self._columns.addWidget(self.import_controller.margin)
+            self.import_controller.desk.changed.connect(self._follow)
+            self.import_controller.desk.turned.connect(self._follow)
         self.stages.setCurrentWidget(stage)
 
     def show_panes(self, names: set[str]) -> None:
@@ -322,11 +322,11 @@ class MainWindow(QMainWindow):
             self._warm = True
             self.bench.refresh()
             self.margin.refresh()
-            QTimer.singleShot(FIRST_PICTURE_MS, self.ahead.first)
+            QTimer.singleShot(FIRST_PICTURE_MS, self.prefetcher.first)
 
     def _look_ahead(self) -> None:
         if self.margin.results_ready:
-            self.ahead.look()
+            self.prefetcher.look()
 
     def _derived(self, entry: Entry | None) -> None:
         if not self.margin.results_ready:
@@ -341,7 +341,7 @@ class MainWindow(QMainWindow):
         self.margin.refresh()
         self.ledger.refresh()
         self._ask_verdicts()
-        self.keeping.offer_leftovers()
+        self.project_files.offer_leftovers()
 
     def _ask_verdicts(self) -> None:
         project = self.document.committed
@@ -372,25 +372,25 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent | None) -> None:
         """Qt: open what was dropped."""
         event.acceptProposedAction()
-        self.keeping.open_files(dropped_files(event.mimeData()))
+        self.project_files.open_files(dropped_files(event.mimeData()))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Qt: ask about unsaved changes, then close."""
-        if not self.receiving.may_leave() or not self.keeping.may_leave():
+        if not self.import_controller.may_leave() or not self.project_files.may_leave():
             event.ignore()
             return
-        self.receiving.leave()
-        self.keeping.leave()
+        self.import_controller.leave()
+        self.project_files.leave()
         event.accept()
 
-    def wear(self, theme: Theme) -> None:
+    def use_theme(self, theme: Theme) -> None:
         """Change the theme of the whole window."""
         self.theme.become(theme)
         apply_theme(cast(QApplication, QApplication.instance()), self.theme)
         self.bench.restyle()
-        if self.receiving.built:
-            self.receiving.stage.restyle()
-            self.receiving.margin.refresh()
+        if self.import_controller.built:
+            self.import_controller.stage.restyle()
+            self.import_controller.margin.refresh()
         for widget in self.findChildren(QWidget):
             widget.update()
 

@@ -3,7 +3,7 @@ correlated inputs.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -117,45 +117,57 @@ def clock_noise(
     return ClockNoise(reading, rate, noise.stamp**2, STAMP_SOURCE)
 
 
+KnownFacts = Mapping[str, tuple[FactId, Fact]]
+
+
+@dataclass(frozen=True)
+class CollisionFacts:
+    """The facts that an account of a collision hangs on.
+
+    `masses` by body; those that are not known are left out. `frame_facts` by name: the scale of all
+    lengths, the time base of all times, the angle of the axes, the origin, where they have a ± of
+    their own. `offsets` by body: that of a clock of its own. `restitution`, where it is given.
+    """
+
+    masses: KnownFacts
+    frame_facts: KnownFacts = field(default_factory=dict)
+    offsets: KnownFacts = field(default_factory=dict)
+    restitution: tuple[FactId, Fact] | None = None
+    frame: Frame = FILE_FRAME
+
+
 def read_collision(
     trial: Trial,
     contact: Span,
     before: Sequence[BodyFit],
     after: Sequence[BodyFit],
-    masses: Mapping[str, tuple[FactId, Fact]],
+    *,
+    facts: CollisionFacts,
     noise: InstrumentNoise,
     glide: SharedDecelerations,
-    restitution: tuple[FactId, Fact] | None = None,
-    frame_facts: Mapping[str, tuple[FactId, Fact]] | None = None,
-    offsets: Mapping[str, tuple[FactId, Fact]] | None = None,
-    frame: Frame = FILE_FRAME,
 ) -> CollisionInputs:
     """Return positions, velocities and accelerations of every body at both edges of the contact,
     and the masses.
 
-    Everything in SI; see `laws` for the names. Masses that are not known are left out.
-    `frame_facts` has the scale of all lengths and the time base of all times, where they are facts
-    with a ± of their own; `offsets` by body the offset of a clock of its own. `before` and `after`
-    hold one fit per body. Raises AccountError if the bodies were not followed along the same axes.
+    Everything in SI; see `laws` for the names. `before` and `after` hold one fit per body. Raises
+    AccountError if the bodies were not followed along the same axes.
     """
     _require_same_axes(trial)
-    facts, offsets = frame_facts or {}, offsets or {}
     named: dict[InputKey, Estimate] = {}
     for edge, fits, time in (
         (Edge.OPENING, before, contact.start),
         (Edge.CLOSING, after, contact.stop),
     ):
         for fit in fits:
-            clock = offsets[fit.body][0] if fit.body in offsets else None
-            named |= _edge_values(fit, edge, time, glide, frame, facts, clock)
-    known = [*facts.values(), *offsets.values()]
+            named |= _edge_values(fit, edge, time, glide=glide, facts=facts)
+    known = [*facts.frame_facts.values(), *facts.offsets.values()]
     shared = [*glide.parts, *(fact_part(key, fact) for key, fact in known)]
     bodies = tuple(fit.body for fit in before)
     constants: list[tuple[InputKey, tuple[FactId, Fact]]] = [
-        (MassOf(b), masses[b]) for b in bodies if b in masses
+        (MassOf(b), facts.masses[b]) for b in bodies if b in facts.masses
     ]
-    if restitution:
-        constants.append((ContactInput.RESTITUTION, restitution))
+    if facts.restitution:
+        constants.append((ContactInput.RESTITUTION, facts.restitution))
     for name, (key, fact) in constants:
         named[name] = Estimate(fact.si, {}, {key: 1.0})
         shared.append(fact_part(key, fact))
@@ -174,13 +186,7 @@ def read_collision(
 
 
 def _edge_values(
-    fit: BodyFit,
-    edge: Edge,
-    time: float,
-    glide: SharedDecelerations,
-    frame: Frame,
-    facts: Mapping[str, tuple[FactId, Fact]],
-    clock: FactId | None,
+    fit: BodyFit, edge: Edge, time: float, *, glide: SharedDecelerations, facts: CollisionFacts
 ) -> dict[InputKey, Estimate]:
     """Position, velocity and acceleration of a body at an instant, with their sensitivities to the
     frame.
@@ -196,7 +202,8 @@ def _edge_values(
     found: dict[InputKey, Estimate] = {
         EdgeValue(order, fit.body, axis, edge): one for (axis, order), one in plain.items()
     }
-    if not facts and clock is None:
+    clock = facts.offsets[fit.body][0] if fit.body in facts.offsets else None
+    if not facts.frame_facts and clock is None:
         return found
     for (axis, order), one in plain.items():
         across = plain.get(("y" if axis == "x" else "x", order))
@@ -209,7 +216,7 @@ def _edge_values(
             later.value if later else None,
         )
         slopes: dict[object, float] = {
-            key: float(s) for key, s in motion.slopes(frame, facts, clock).items()
+            key: float(s) for key, s in motion.slopes(facts.frame, facts.frame_facts, clock).items()
         }
         found[EdgeValue(order, fit.body, axis, edge)] = Estimate(
             one.value, one.weights, {**one.sensitivities, **slopes}
