@@ -120,6 +120,7 @@ def fit_curve(
     y: Array,
     shape: CurveShape,
     start: float,
+    *,
     held: Mapping[str, float] | None = None,
     formula: str = "",
     first: Mapping[str, float] | None = None,
