@@ -296,7 +296,7 @@ WALLS = (
 
 
 @given(*WALLS)
-@settings(max_examples=5)
+@settings(max_examples=4)
 def test_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order):
     check_moved_walls(times, seed, order)
 

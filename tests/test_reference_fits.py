@@ -333,6 +333,7 @@ def test_a_line_in_both_covers_its_truth():
     assert np.all(np.abs(np.mean(hits, axis=0) - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / 2000))
 
 
+@pytest.mark.slow
 def test_a_robust_fit_is_not_swayed_and_covers_its_truth():
     rng = np.random.default_rng(5)
     hits, swayed = [], []
