@@ -134,9 +134,9 @@ class BenchStage(QWidget):
             return
         trial = entry.trial
         self._lay_out(self._wanted(entry))
-        context = (trial.id, trial.t[0], trial.t[-1])
-        if self._trial != context:
-            self._trial = context
+        recording = (trial.id, trial.t[0], trial.t[-1])
+        if self._trial != recording:
+            self._trial = recording
             self._zooms = []
             self.show_all()
         self._ask.setVisible(not entry.spans)
@@ -177,7 +177,7 @@ class BenchStage(QWidget):
     def _lay_out(self, wanted: list[Key]) -> None:
         if wanted == list(self._strips):
             return
-        context = self._range()
+        seen_range = self._range()
         old, self._strips = self._strips, {}
         for place, key in enumerate(wanted):
             strip = old.pop(key, None) or Strip(self._document, self._theme, self, *key)
@@ -202,8 +202,8 @@ class BenchStage(QWidget):
             box.sigXRangeChanged.connect(self._lead(first))
             first.setProperty("leads", True)
         self._column.setMinimumHeight(sum(s.minimumHeight() + 5 for s in strips))
-        if context is not None:
-            box.setXRange(*context, padding=0)
+        if seen_range is not None:
+            box.setXRange(*seen_range, padding=0)
 
     def _lead(self, strip: Strip) -> Callable[[object, tuple[float, float]], None]:
         """What the rail does while this strip is the first."""

@@ -124,11 +124,11 @@ class DrawnTrace:
         if self._long:
             found = [one for p in self._pyramids.values() if (one := p.extent(*span)) is not None]
             return (min(f[0] for f in found), max(f[1] for f in found)) if found else None
-        context = [self._between(trace.t, y, span) for y in _outlines(trace)]
-        context += [
+        visible = [self._between(trace.t, y, span) for y in _outlines(trace)]
+        visible += [
             self._between(*points, span) for points in (trace.crosses, trace.bridged, *trace.reach)
         ]
-        values = np.concatenate(context)
+        values = np.concatenate(visible)
         values = values[np.isfinite(values)]
         return (float(values.min()), float(values.max())) if values.size else None
 

@@ -83,9 +83,9 @@ class Intervals(QWidget):
         if ledger.expectation is not Expectation.NOT_CONSERVED:
             shade = QColor(self._theme.fill)
             shade.setAlpha(70)
-            context = ledger.judgement.smallest_visible
+            half = ledger.judgement.smallest_visible
             painter.fillRect(
-                QRectF(x(-context), top, x(context) - x(-context), bottom - top), shade
+                QRectF(x(-half), top, x(half) - x(-half), bottom - top), shade
             )
         self._paint_scale(painter, x, low, high, bottom)
         painter.setPen(QPen(QColor(self._theme.edge), 1, Qt.PenStyle.DashLine))

@@ -409,10 +409,10 @@ class Margin(QScrollArea):
                 f"{title}<br><b>{SIGN[judged.verdict]} {words.VERDICT[judged.verdict]}</b>"
             )
             amount = format_estimate(left.value, left.u, ledger.unit)
-            context = words.VISIBLE_IN_MARGIN.format(
+            would_show = words.VISIBLE_IN_MARGIN.format(
                 visible=f"{format_number(judged.smallest_visible, 2)} {ledger.unit}"
             )
-            detail.setText(f"{words.UNACCOUNTED_IS.format(amount=amount)}; {context}")
+            detail.setText(f"{words.UNACCOUNTED_IS.format(amount=amount)}; {would_show}")
         if not self._document.previewing:
             detail.setToolTip(uncertainty_tip(left, ledger.unit))
 

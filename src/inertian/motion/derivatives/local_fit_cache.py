@@ -307,8 +307,8 @@ class LocalFitCache:
             return []
         whole = self._whole(channel, t, x)
         share = None if channel.share is None else channel.share[np.isfinite(channel.x)]
-        requests = noise_in_windows(t, x, noise, share)
-        return [one.misfits(*requests) for one in whole.tried]
+        assumed = noise_in_windows(t, x, noise, share)
+        return [one.misfits(*assumed) for one in whole.tried]
 
     def _whole(self, channel: ChannelSamples, t: Array, x: Array) -> NoiseSegment:
         """All usable samples of a channel as one stretch, with the windows tried on it."""
