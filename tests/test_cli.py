@@ -9,6 +9,8 @@ from pathlib import Path
 
 import pytest
 
+from inertian.quantities.coverage import detectable
+
 LEDGER_KEYS = {
     "law", "unit", "expectation", "opening", "entries", "closing", "unaccounted", "z", "p",
     "smallest_visible",
@@ -69,7 +71,9 @@ def test_ledger_json_keeps_its_contract(written):
         assert left["value"] == pytest.approx(
             closing["value"] - opening["value"] - entries, abs=1e-9
         )
-        assert ledger["smallest_visible"] == pytest.approx(3 * left["u"])
+        assert ledger["smallest_visible"] == pytest.approx(
+            detectable(left["dof"] or math.inf) * left["u"]
+        )
         assert [set(b) for b in ledger["bodies"]] == [{"name", "opening", "closing"}] * 2
         if ledger["expectation"] == "conserved":
             assert ledger["verdict"] in (

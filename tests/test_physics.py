@@ -199,22 +199,43 @@ def test_missing_masses_and_spans_are_named():
         (-2.01, 1.0, 100, Verdict.DOUBTFUL),
         (2.99, 1.0, 100, Verdict.DOUBTFUL),
         (-3.01, 1.0, 100, Verdict.IMBALANCE),
-        (9.0, 1.0, 5.9, Verdict.TOO_ROUGH),
-        (0.0, 1.0, 6.1, Verdict.BALANCES),
+        (9.0, 1.0, 7.2, Verdict.TOO_ROUGH),
+        (0.0, 1.0, 7.3, Verdict.BALANCES),
     ],
 )
 def test_verdicts_follow_their_definition(d, u, turnover, verdict):
     judged = judge(Expectation.CONSERVED, d, u, math.inf, turnover)
     assert judged.verdict is verdict
     assert judged.z == d / u
-    assert judged.smallest_visible == 3 * u
+    assert judged.smallest_visible == pytest.approx(3.645 * u, rel=1e-3)
 
 
 def test_few_degrees_of_freedom_soften_a_verdict_and_no_expectation_means_none():
     assert judge(Expectation.CONSERVED, 3.2, 1.0, 4.0, 100).verdict is Verdict.DOUBTFUL
     assert judge(Expectation.CONSERVED, 3.2, 1.0, math.inf, 100).verdict is Verdict.IMBALANCE
     free = judge(Expectation.NOT_CONSERVED, -9.0, 1.0, 20.0, 100)
-    assert (free.z, free.p, free.verdict, free.smallest_visible) == (None, None, None, 3.0)
+    assert (free.z, free.p, free.verdict) == (None, None, None)
+    assert free.smallest_visible == pytest.approx(3.843, rel=1e-3)
+
+
+@pytest.mark.parametrize("dof", [2.0, 5.0, 30.0, math.inf])
+@pytest.mark.parametrize("sign", [1.0, -1.0])
+def test_the_smallest_visible_imbalance_shows_in_95_of_100_and_half_of_it_does_not(dof, sign):
+    rng, runs, u = np.random.default_rng(8), 4000, 0.7
+
+    def shown(size):
+        seen = 0
+        for _ in range(runs):
+            own = u if math.isinf(dof) else u * math.sqrt(rng.chisquare(dof) / dof)
+            left = sign * size + u * rng.normal()
+            verdict = judge(Expectation.CONSERVED, left, own, dof, 1e9).verdict
+            seen += verdict is not Verdict.BALANCES
+        return seen / runs
+
+    smallest = judge(Expectation.CONSERVED, 0.0, u, dof, 1e9).smallest_visible
+    assert shown(smallest) == pytest.approx(0.95, abs=3.3 * np.sqrt(0.95 * 0.05 / runs))
+    assert shown(0.5 * smallest) < 0.6
+    assert shown(0.0) == pytest.approx(0.0455, abs=3.3 * np.sqrt(0.0455 * 0.9545 / runs))
 
 
 @pytest.mark.parametrize(

@@ -84,9 +84,7 @@ class Intervals(QWidget):
             shade = QColor(self._theme.fill)
             shade.setAlpha(70)
             half = ledger.judgement.smallest_visible
-            painter.fillRect(
-                QRectF(x(-half), top, x(half) - x(-half), bottom - top), shade
-            )
+            painter.fillRect(QRectF(x(-half), top, x(half) - x(-half), bottom - top), shade)
         self._paint_scale(painter, x, low, high, bottom)
         painter.setPen(QPen(QColor(self._theme.edge), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(x(0.0), top), QPointF(x(0.0), bottom))

@@ -4,7 +4,7 @@ import math
 from enum import StrEnum
 from typing import NamedTuple
 
-from inertian.quantities.coverage import equivalent_z, two_sided_p
+from inertian.quantities.coverage import detectable, equivalent_z, two_sided_p
 
 
 class Expectation(StrEnum):
@@ -31,7 +31,6 @@ SIGN = {
     Verdict.TOO_ROUGH: "~",
 }
 BALANCES_UP_TO, DOUBTFUL_UP_TO = 2.0, 3.0  # |z|
-SMALLEST_VISIBLE = 3.0  # an imbalance of this many u would have been judged "does not balance"
 ROUGH_SHARE = 0.5  # of the turnover
 
 
@@ -53,9 +52,9 @@ def judge(
 
     unaccounted/u is turned through the t distribution with ν degrees of freedom into the equivalent
     normal z. `turnover` is the larger of Σ|opening| and Σ|closing| over the bodies, in the ledger's
-    unit.
+    unit. `smallest_visible` is the imbalance that would show, |z| > 2, with 95 % probability.
     """
-    visible = SMALLEST_VISIBLE * u
+    visible = detectable(dof) * u if u > 0.0 else 0.0
     if expectation is Expectation.NOT_CONSERVED:
         return Judgement(None, None, visible, None)
     if u == 0.0:

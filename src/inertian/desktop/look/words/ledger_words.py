@@ -72,8 +72,8 @@ VERDICT = {
     Verdict.IMBALANCE: "does not balance",
     Verdict.TOO_ROUGH: "too rough to tell",
 }
-VISIBLE = "An imbalance of {visible} would have shown."
-VISIBLE_IN_MARGIN = "{visible} would have shown"
+VISIBLE = "An imbalance of {visible} would show in 95 % of cases."
+VISIBLE_IN_MARGIN = "{visible} would show in 95 %"
 BECAME_OTHER = "{amount} became other forms of energy"
 GAINED = "{amount} was gained from other forms of energy"
 UNACCOUNTED_IS = "unaccounted: {amount}"
