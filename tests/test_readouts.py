@@ -27,11 +27,17 @@ from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.definitions.derived_quantities import DerivedQuantity
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key
 from inertian.physics.definitions.reading_units import unit_of_reading
-from inertian.physics.definitions.requests import TOTAL, Quantity, QuantityRef, ReadingKind
+from inertian.physics.definitions.requests import (
+    TOTAL,
+    NamedReading,
+    Quantity,
+    QuantityRef,
+    ReadingKind,
+)
 from inertian.physics.evaluation.quantity_values import at_all_samples, quantity_values
 from inertian.physics.evaluation.trial_context import NoValueError, TrialContext
 from inertian.physics.readings.budgets import budget_of
-from inertian.physics.readings.readings import at_moment, over_span, scalars
+from inertian.physics.readings.readings import at_moment, over_span, read_named, scalars
 from inertian.quantities.estimates import Pools
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import unit_of
@@ -72,6 +78,42 @@ def test_a_disc_on_the_ice_has_its_angle_speed_and_radius():
     assert radius == pytest.approx(np.full(200, 0.4))
     slope = at_moment(context, QuantityRef(Quantity.ANGLE), "disc", 1.0)[ReadingKind.SLOPE]
     assert slope.value == pytest.approx(2.2, abs=1e-3)
+
+
+def angle_between(context, times):
+    ask = NamedReading("turned", ReadingKind.DIFFERENCE, QuantityRef(Quantity.ANGLE), "disc", times)
+    return read_named(context, ask).value
+
+
+@given(
+    st.floats(-14.0, 14.0),
+    st.floats(-6.0, 6.0),
+    st.tuples(st.floats(0.05, 1.95), st.floats(0.05, 1.95)).filter(
+        lambda p: abs(p[0] - p[1]) > 0.05
+    ),
+)
+@settings(max_examples=40)
+def test_a_change_of_an_angle_counts_every_turn_in_either_direction(omega, faster, times):
+    trial, _ = circling(omega=omega, turns_in=faster)
+    context = context_of(trial, Frame(centre=(1.2, -0.3)))
+    a, b = times
+    truth = omega * (b - a) + 0.5 * faster * (b**2 - a**2)
+    assert angle_between(context, times) == pytest.approx(truth, abs=0.01)
+
+
+@pytest.mark.parametrize("sign", [1.0, -1.0])
+@pytest.mark.parametrize(("rows", "hidden"), [(30, True), (8, False)])
+def test_a_gap_that_may_hide_a_turn_is_said_and_a_short_one_is_not(sign, rows, hidden):
+    trial, _phi = circling(omega=sign * 14.0)
+    x, y = (np.array(trial.body("disc").channel(axis).si) for axis in "xy")
+    x[80 : 80 + rows] = np.nan  # 0.3 s, in which the disc turns by 4 rad; or 0.08 s, by 1.1 rad
+    context = context_of(recording(T, {"disc": {"x": x, "y": y}}), Frame(centre=(1.2, -0.3)))
+    if hidden:
+        with pytest.raises(NoValueError, match="whole turn"):
+            angle_between(context, (0.5, 1.5))
+    else:
+        assert angle_between(context, (0.5, 1.5)) == pytest.approx(sign * 14.0, abs=0.01)
+    assert angle_between(context, (0.2, 0.7)) == pytest.approx(sign * 7.0, abs=0.01)  # beside it
 
 
 def test_a_centre_is_found_with_an_honest_uncertainty_and_refused_where_there_is_none():

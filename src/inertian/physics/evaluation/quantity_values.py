@@ -19,10 +19,8 @@ from inertian.physics.evaluation.formula_series import formula_at_all_samples
 from inertian.physics.evaluation.formula_values import formula_values
 from inertian.physics.evaluation.frame_facts import Motion
 from inertian.physics.evaluation.trial_context import NoValueError, QuantityValues, TrialContext
-from inertian.quantities.estimates import (
-    Array,
-    Rows,
-)
+from inertian.physics.evaluation.turns import turns_of
+from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.facts import FactId
 
 MAGNITUDE = "magnitude"
@@ -56,7 +54,9 @@ def quantity_values(
         needed = derivatives_needed(shown, context.trial.body(name).axes)
         operators = {key: operator_at(context, name, *key, times, rows) for key in needed}
         local = {key: op.applied(_samples(context, name, key[0])) for key, op in operators.items()}
-        y, slopes = formula(context, shown, name, local)
+        if shown.quantity is Quantity.ANGLE and len(times) > 1:
+            turns_of(context, name).require_one_piece(times)
+        y, slopes = formula(context, shown, name, times, local)
         values = values + y
         terms += [
             (context.trial.channel_id(name, axis), operators[axis, k].scaled(s))
@@ -99,7 +99,7 @@ def at_all_samples(context: TrialContext, shown: QuantityRef, body: str) -> tupl
         needed = derivatives_needed(shown, context.trial.body(name).axes)
         found = {key: context.derivative(name, *key) for key in needed}
         local = {key: one.value for key, one in found.items()}
-        y, slopes = formula(context, shown, name, local)
+        y, slopes = formula(context, shown, name, context.trial.t, local)
         total = total + y
         for (axis, order), s in slopes.items():
             variance += s**2 * (
@@ -237,17 +237,21 @@ def formula(
     context: TrialContext,
     shown: QuantityRef,
     body: str,
+    times: Array,
     local: ChannelDerivative,
     mass: Array | float | None = None,
 ) -> tuple[Array, dict[tuple[str, int], Array]]:
     """Return a quantity in SI and its partial derivatives by axis and order, from local
-    derivatives in SI of shape (…, m).
+    derivatives in SI of shape (…, m) at times in s, shape (m,).
     """
     quantity, keys = shown.quantity, list(local)
     if mass is None:
         mass = context.masses[body][1].si if quantity in NEEDS_MASS else 1.0
     if quantity in NEEDS_CENTRE:
-        return _about_centre(quantity, context.frame.centre or (0.0, 0.0), local)
+        y, partial = _about_centre(quantity, context.frame.centre or (0.0, 0.0), local)
+        if quantity is Quantity.ANGLE:
+            y = turns_of(context, body).followed(times, y)
+        return y, partial
     if quantity is Quantity.KINETIC:
         squares = sum(local[k] ** 2 for k in keys)
         return np.asarray(0.5 * mass * squares), {k: mass * local[k] for k in keys}
@@ -269,10 +273,7 @@ def _about_centre(
         r = np.sqrt(r2)
         return r, {("x", 0): x / r, ("y", 0): y / r}
     if quantity is Quantity.ANGLE:
-        angle = np.arctan2(y, x)
-        good = np.isfinite(angle).reshape(-1, angle.shape[-1]).all(axis=0)
-        angle[..., good] = np.unwrap(angle[..., good])
-        return angle, {("x", 0): -y / r2, ("y", 0): x / r2}
+        return np.arctan2(y, x), {("x", 0): -y / r2, ("y", 0): x / r2}
     vx, vy = local["x", 1], local["y", 1]
     omega = (x * vy - y * vx) / r2
     return omega, {

@@ -226,7 +226,7 @@ def drawn_values(
         if shown.quantity in NEEDS_MASS:
             key, known = context.masses[name]
             mass = known.si + draws.fact(key, known.u, known.bounded)
-        total = total + formula(context, shown, name, local, mass)[0]
+        total = total + formula(context, shown, name, times, local, mass)[0]
     return total
 
 
