@@ -32,6 +32,7 @@ from inertian.physics.readings.reading_monte_carlo import Draws, drawn_values
 from inertian.physics.readings.readings import over_span, read_named, scalars
 from inertian.project.encoding import decode, encode
 from inertian.project.formula_edits import quantity_removed, quantity_set
+from inertian.project.marking_edits import reading_named
 from inertian.project.project import Project, Series, with_trials
 from inertian.quantities.dimensions import parse_unit
 from inertian.quantities.errors import InertianError, Refusal
@@ -608,3 +609,34 @@ def test_an_unknown_tilt_makes_velocity_and_distance_uncertain_as_t_and_t_square
         )
         assert value[-1] == pytest.approx((0.3 - tilted) * t[-1] ** power / power, rel=1e-6)
         assert u[100:] == pytest.approx(u_tilt * t[100:] ** power / power, rel=0.02)
+
+
+# -- names of readings ---------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "name", ["v_1", "v_heavy", "x", "m_2", "a", "t", "g", "sin", "ω_1", "K", "F", "F_gauge", "r_light"]
+)
+def test_a_reading_cannot_have_a_name_that_formulas_understand_as_something_else(name):
+    t = np.linspace(0.0, 1.0, 20)
+    force = Channel("F", "F", unit_of("force", "N"), np.sin(t))
+    stones = recording(t, {"heavy": {"x": t}, "light": {"x": -t}}).bodies
+    trial = Trial("t", "t", "t", unit_of("time", "s"), t, (*stones, Body("gauge", (), (force,))))
+    made = project(trial, [derived("K", "J", "½ m v²")])
+    shown = QuantityRef(Quantity.POSITION, "x")
+    with pytest.raises(Refusal, match="already means something"):
+        reading_named(made, "t", NamedReading(name, ReadingKind.VALUE, shown, "heavy", (0.5,)))
+    free = NamedReading(f"{name}0", ReadingKind.VALUE, shown, "heavy", (0.5,))
+    kept = reading_named(made, "t", replace(free, name="v_begin")).project
+    assert [n.name for n in kept.entries[0].named] == ["v_begin"]
+
+
+def test_a_reading_of_an_older_file_with_such_a_name_is_not_silently_something_else():
+    t = np.linspace(0.0, 1.0, 20)
+    trial = recording(t, {"sled": {"x": 2.0 * t}}, "t")
+    made = project(trial, [derived("J", "m/s", "v_1 - 1.0 v_1")])
+    shown = QuantityRef(Quantity.VELOCITY, "x")
+    named = NamedReading("v_1", ReadingKind.VALUE, shown, "sled", (0.5,))
+    made = made.with_entry(replace(made.entries[0], named=(named,)))
+    with pytest.raises(NoValueError, match="also the name of a reading"):
+        at_all_samples(context_of(made), QuantityRef(Quantity.DERIVED, "J", "m/s"), "sled")

@@ -4,9 +4,11 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans
+from inertian.physics.definitions.formula_resolution import meaning_in_formulas
 from inertian.physics.definitions.requests import CurveRequest, NamedReading
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project
+from inertian.quantities.errors import Refusal
 
 DEFAULT_SPAN_NAME = "span"
 
@@ -142,8 +144,20 @@ def span_copied(project: Project, source: str, name: str, targets: Iterable[str]
 
 
 def reading_named(project: Project, trial: str, named: NamedReading) -> Edit:
-    """Keep a reading as a result of the trial; one of the same name is replaced."""
+    """Keep a reading as a result of the trial; one of the same name is replaced. Raises Refusal for
+    a name that formulas understand as something else.
+    """
     entry = project.entry(trial)
+    meaning = meaning_in_formulas(
+        named.name,
+        tuple(body.name for body in entry.trial.bodies),
+        {sensor.axis for body in entry.trial.bodies for sensor in body.sensors},
+        {quantity.symbol for quantity in project.derived},
+    )
+    if meaning is not None:
+        raise Refusal(
+            f"“{named.name}” already means something in formulas: {meaning}. Choose another name."
+        )
     others = tuple(n for n in entry.named if n.name != named.name)
     return Edit(f"Name “{named.name}”", project.with_entry(replace(entry, named=(*others, named))))
 

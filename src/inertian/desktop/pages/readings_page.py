@@ -50,7 +50,7 @@ from inertian.physics.readings.readings import between, over_span, scalars
 from inertian.project.marking_edits import reading_forgotten, reading_named
 from inertian.project.project import Entry
 from inertian.quantities.coverage import Scalar
-from inertian.quantities.errors import InertianError
+from inertian.quantities.errors import InertianError, Refusal
 from inertian.quantities.monte_carlo import Distribution
 
 SMALL_BUTTON = 18  # px
@@ -430,11 +430,15 @@ class ReadingsPage(QScrollArea):
     def _keep(self) -> None:
         entry, name = self._document.entry, self.name_field.text().strip()
         if entry is not None and name and self._pending is not None:
-            pending, self._pending = self._pending, None
+            try:
+                edit = reading_named(self._document.committed, entry.trial.id, self._pending(name))
+            except Refusal as refusal:
+                self._complain(refusal)
+                return
+            self._pending = None
             self.name_field.hide()
-            self._document.do(
-                reading_named(self._document.committed, entry.trial.id, pending(name))
-            )
+            self._complain(None)
+            self._document.do(edit)
 
     def _forget(self, name: str) -> None:
         self._document.do(

@@ -1,9 +1,10 @@
 """A derived quantity as one expression in what a trial has, each name given its meaning."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from inertian.physics.definitions.derived_quantities import (
+    RESERVED,
     SAMPLED_NAMES,
     SENSOR_SUFFIX,
     SETUP_FACTS,
@@ -111,6 +112,14 @@ def resolve(
     try:
         if _parts(quantity, derived, {}, ()) > MOST_PARTS:
             raise FormulaError(quantity.text, "it is too long with everything put in.")
+        every = {axis for some in sensors.values() for axis in some}
+        for name in formula_of(quantity).names:
+            meaning = meaning_in_formulas(name, bodies, every, derived)
+            if name in readings and meaning is not None:
+                raise FormulaError(
+                    quantity.text,
+                    f"{name} is {meaning}, and also the name of a reading. Rename the reading.",
+                )
         tree = _substituted(formula_of(quantity).tree, derived, body, axes, ())
         made = _made(quantity, tree, bodies, body, axes, sensors, readings)
         _, wanted = parse_unit(quantity.unit)
@@ -122,6 +131,35 @@ def resolve(
             quantity.symbol, f"its formula gives {made.dimension}, which cannot be shown in {unit}."
         )
     return made
+
+
+def meaning_in_formulas(
+    name: str, bodies: Sequence[str], sensors: Iterable[str], derived: Iterable[str]
+) -> str | None:
+    """Return what a name means in formulas of a trial, in words, or None if it is free.
+
+    `bodies` in order; `sensors` are the axes of all of them, `derived` the symbols of quantities.
+    """
+    if name in (*RESERVED, *CONSTANTS):
+        return "a word of formulas"
+    if name in derived:
+        return "one of your quantities"
+    own = (*SAMPLED_NAMES, *IN_THE_PLANE, *ABOUT_CENTRE)
+    facts = ("m", "x_c", "y_c", *(known.symbol for known in SETUP_FACTS))
+    for base in (name, *(name[:k] for k in range(len(name) - 1, 0, -1) if name[k] == "_")):
+        whose = "" if base == name else _body_named(name[len(base) + 1 :], bodies)
+        if whose is None:
+            continue
+        of_body = f" of {whose}" if whose else ""
+        if base in own:
+            return f"{base}{of_body}, as its samples give it"
+        if base in facts:
+            return f"the fact {base}{of_body}"
+        if base in sensors:
+            return f"the sensor {base}{of_body}"
+    if name.endswith(SENSOR_SUFFIX) and name.removesuffix(SENSOR_SUFFIX) in sensors:
+        return f"the sensor {name.removesuffix(SENSOR_SUFFIX)}"
+    return None
 
 
 def _made(
