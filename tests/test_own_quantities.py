@@ -615,7 +615,8 @@ def test_an_unknown_tilt_makes_velocity_and_distance_uncertain_as_t_and_t_square
 
 
 @pytest.mark.parametrize(
-    "name", ["v_1", "v_heavy", "x", "m_2", "a", "t", "g", "sin", "ω_1", "K", "F", "F_gauge", "r_light"]
+    "name",
+    ["v_1", "v_heavy", "x", "m_2", "a", "t", "g", "sin", "ω_1", "K", "F", "F_gauge", "r_light"],
 )
 def test_a_reading_cannot_have_a_name_that_formulas_understand_as_something_else(name):
     t = np.linspace(0.0, 1.0, 20)

@@ -151,6 +151,43 @@ def test_restitution_can_be_given_and_is_not_defined_without_a_hit():
     assert "moment of contact" in {s.name for s in missed.ledger("momentum x").budget}
 
 
+def parted(seed, speed, noise=1e-3):
+    """Two bodies that stand still and push each other apart at t = 1 s."""
+    made, rng = collision((0.0,), (0.0,)), np.random.default_rng(seed)
+    t = np.arange(0.0, 2.0001, 0.02)
+    later = np.maximum(t - 1.0, 0.0)
+    trial = recording(
+        t,
+        {
+            "heavy": {"x": -speed * later + rng.normal(0, noise, t.size)},
+            "light": {"x": np.sign(speed) * 0.29 + 1.7 * speed * later},
+        },
+    )
+    entry = Entry(trial, "s", made.entries[0].spans)
+    return Project("made", (entry,), made.series, made.setup)
+
+
+@pytest.mark.parametrize("speed", [0.5, -0.2])
+def test_a_push_off_has_no_restitution(speed):
+    assert all(accounts(parted(seed, speed)).restitution is None for seed in range(25))
+
+
+@pytest.mark.parametrize("drift", [0.4, -0.3])
+def test_restitution_of_a_slow_approach_covers_or_is_not_defined(drift):
+    """u of the approach is about 3.5 mm/s: at 10 mm/s nothing can be said, at 50 all can."""
+    inside, trials = np.zeros(2), 120
+    for seed in range(trials):
+        assert (
+            accounts(collision((0.01 + drift,), (drift,), noise=8e-3, seed=seed)).restitution
+            is None
+        )
+        e = accounts(collision((0.05 + drift,), (drift,), noise=8e-3, seed=seed)).restitution
+        inside += [low <= 0.8 <= high for low, high in (e.interval68, e.interval95)]
+    # Three deviations of 120 trials
+    assert 0.55 * trials < inside[0] < 0.81 * trials
+    assert inside[1] > 0.90 * trials
+
+
 def test_a_mass_cancels_in_a_ratio_and_dominates_the_sum():
     made = accounts(collision((1.5,), (0.0,), noise=1e-4))
     budget = {s.name: v for s, v in made.ledger("momentum x").budget.items()}

@@ -61,6 +61,7 @@ class Total(StrEnum):
     EXPECTED = "expected"
     UNACCOUNTED = "unaccounted"
     RESTITUTION = "e"
+    APPROACH = "approach"
     __hash__ = str.__hash__
 
 
@@ -261,10 +262,10 @@ def _closing_speed(q: Values, at: Encounter) -> tuple[Any, Any]:
 
 def restitution(q: Values, at: Encounter) -> Results:
     """Return e = −(relative velocity after)/(before) along the line of centres at contact (Newton's
-    law of impact).
+    law of impact), and the speed in m/s at which the bodies approach: negative if they part.
     """
     before, after = _closing_speed(q, at)
-    return {Total.RESTITUTION: -after / before}
+    return {Total.RESTITUTION: -after / before, Total.APPROACH: -before}
 
 
 LawFunction = Callable[[Values], Results]

@@ -29,6 +29,9 @@ from inertian.quantities.estimates import ErrorSource, JointScalars
 from inertian.quantities.propagation import Results, propagate
 
 ENERGY = "kinetic energy"
+# An approach that is at least so many times its own 95 % interval: then that of e is at most a third
+# wider than first order says, 1/(1 − 1/CLEAR_APPROACH²)
+CLEAR_APPROACH = 2.0
 MOMENTUM_UNIT, ENERGY_UNIT = "kg·m/s", "J"
 
 
@@ -216,12 +219,17 @@ def restitution_of(collision: CollisionInputs) -> Scalar | None:
     """Return the coefficient of restitution, or None where it is not defined; masses do not matter
     to it.
 
-    Not defined: other than two bodies, no clear contact, no line of centres, or no approach along
-    it.
+    Not defined: other than two bodies, no clear contact, no line of centres, or no clear approach
+    along it, as in a push-off: a ratio to a speed that may be zero has no finite interval (Fieller,
+    J. R. Stat. Soc. B 16, 175, 1954).
     """
     at = collision.encounter
     if len(at.bodies) != 2 or at.timer is None:
         return None
     with np.errstate(all="ignore"):
-        e = Results(partial(restitution, at=at), collision.inputs)[Total.RESTITUTION]
+        found = Results(partial(restitution, at=at), collision.inputs)
+        approach = found[Total.APPROACH]
+        if not approach.value > CLEAR_APPROACH * approach.k95 * approach.u:
+            return None
+        e = found[Total.RESTITUTION]
     return e if np.isfinite(e.value) and np.isfinite(e.u) else None
