@@ -1,6 +1,7 @@
 """Units, facts, rounding, estimates, propagation and coverage."""
 
 import math
+import re
 
 import numpy as np
 import pytest
@@ -32,7 +33,7 @@ from inertian.quantities.estimates import (
 )
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact, parse_positive
 from inertian.quantities.propagation import Results, propagate
-from inertian.quantities.rounding import last_place, write_estimate
+from inertian.quantities.rounding import last_place, write_estimate, write_number
 from inertian.quantities.units import PIXEL, kind_of, symbols, unit_of
 
 KG = unit_of("mass", "kg")
@@ -56,10 +57,97 @@ KG = unit_of("mass", "kg")
         (3.14159, None, "3.142 ± —"),
         (6.02214e23, 3.1e20, "(6.022 ± 0.003) × 10^23"),
         (2.5e-9, 1.2e-9, "(2.5 ± 1.2) × 10^−9"),
+        # u on either side of the change from two figures to one
+        (1.5, 0.249, "1.50 ± 0.25"),
+        (1.5, 0.2949, "1.50 ± 0.29"),
+        (1.5, 0.295, "1.5 ± 0.3"),
+        (1.5, 0.299, "1.5 ± 0.3"),
+        (1.5, 0.3, "1.5 ± 0.3"),
+        (1.54, 0.349, "1.5 ± 0.3"),
+        (15.4, 2.96, "15 ± 3"),
+        (154.4, 29.6, "150 ± 30"),
+        (1544.0, 296.0, "1500 ± 300"),
+        (0.0154, 0.00296, "0.015 ± 0.003"),
+        # u that carries into the next place
+        (1.234, 0.95, "1.2 ± 1.0"),
+        (1.234, 0.949, "1.2 ± 0.9"),
+        (1.234, 0.0951, "1.23 ± 0.10"),
+        (1.234, 0.0095, "1.234 ± 0.010"),
+        (1.234, 0.0949, "1.23 ± 0.09"),
+        (1234.0, 99.6, "1230 ± 100"),
+        (1.234, 0.1995, "1.23 ± 0.20"),
+        (1.234, 0.01, "1.234 ± 0.010"),
+        (1.234, 0.1, "1.23 ± 0.10"),
+        (10.0, 1.0, "10.0 ± 1.0"),
+        # halves go to the even figure, as the decimal that is written, not its binary neighbour
+        (2.5, 5.0, "2 ± 5"),
+        (3.5, 5.0, "4 ± 5"),
+        (0.125, 0.15, "0.12 ± 0.15"),
+        (2.675, 0.12, "2.68 ± 0.12"),
+        (-2.5, 5.0, "−2 ± 5"),
+        # nothing, next to nothing, and signs
+        (0.0, 0.03, "0.00 ± 0.03"),
+        (-0.0, 0.03, "0.00 ± 0.03"),
+        (-0.006, 0.03, "−0.01 ± 0.03"),
+        (0.0, 3e-7, "(0 ± 3) × 10^−7"),
+        (0.0, 5e-324, "(0 ± 5) × 10^−324"),
+        (5e-324, 5e-324, "(5 ± 5) × 10^−324"),
+        (1e-300, 1e300, "(0.0 ± 1.0) × 10^300"),
+        (-1e300, 4e299, "(−1.0 ± 0.4) × 10^300"),
+        # where powers of ten begin and end
+        (0.00047, 0.00003, "0.00047 ± 0.00003"),
+        (0.000012, 0.000004, "0.000012 ± 0.000004"),
+        (0.0000047, 0.0000004, "(4.7 ± 0.4) × 10^−6"),
+        (999999.7, 0.5, "999999.7 ± 0.5"),
+        (999999.7, 3.0, "(1.000000 ± 0.000003) × 10^6"),
+        (123000.0, 4000.0, "123000 ± 4000"),
+        (123000.0, 40000.0, "(1.2 ± 0.4) × 10^5"),
+        (12.0, 45000.0, "(0 ± 4) × 10^4"),
+        (12.0, 250.0, "10 ± 250"),
+        (9.9996e6, 4e3, "(1.0000 ± 0.0004) × 10^7"),
+        (9.9994e-8, 3e-12, "(9.9994 ± 0.0003) × 10^−8"),
+        # known to all figures, or better than that
+        (1e-5, 0.0, "0.00001 (exact)"),
+        (1e-6, 0.0, "1 × 10^−6 (exact)"),
+        (-9.80665, 0.0, "−9.80665 (exact)"),
+        (299792458.0, 0.0, "2.99792458 × 10^8 (exact)"),
+        (0.0, 0.0, "0 (exact)"),
+        (3.0, 2e-19, "3 ± 2 × 10^−19"),
+        (1e20, 3.7, "1 × 10^20 ± 4"),
+        # no uncertainty that could be told
+        (1e-7, None, "1 × 10^−7 ± —"),
+        (-12345.6, None, "−12346 ± —"),
+        (2.0, math.inf, "2 ± —"),
+        (math.inf, 1.0, "—"),
+        # numbers of other kinds
+        (np.float64(2.4136), np.float64(0.0312), "2.41 ± 0.03"),
+        (np.float32(2.5), np.float32(0.5), "2.5 ± 0.5"),
+        (np.int64(7), np.int64(2), "7.0 ± 2.0"),
+        (7, 2, "7.0 ± 2.0"),
     ],
 )
 def test_values_are_rounded_by_their_uncertainty(value, u, text):
     assert write_estimate(value, u) == text
+
+
+@pytest.mark.parametrize(
+    ("value", "figures", "text"),
+    [
+        (4.7e-4, 2, "0.00047"),
+        (4.7e-6, 2, "4.7 × 10^−6"),
+        (1e-5, 1, "0.00001"),
+        (0.99996, 3, "1.00"),
+        (9.996e-7, 3, "1.00 × 10^−6"),
+        (12345.0, 3, "12345"),
+        (999999.7, 3, "1.00 × 10^6"),
+        (-1.25e9, 2, "−1.2 × 10^9"),
+        (0.0, 3, "0"),
+        (math.nan, 3, "—"),
+        (np.float32(0.5), 2, "0.50"),
+    ],
+)
+def test_numbers_without_uncertainty_are_written_alike(value, figures, text):
+    assert write_number(value, figures) == text
 
 
 def test_unit_and_decimal_mark_are_written():
@@ -72,7 +160,7 @@ def test_unit_and_decimal_mark_are_written():
 def test_rounding_keeps_the_uncertainty_to_a_fifth(u, ratio):
     place = last_place(u)
     shown = round(u / 10.0**place)
-    assert 3 <= shown <= 30
+    assert 3 <= shown <= 29
     assert abs(shown * 10.0**place - u) <= 0.5000001 * 10.0**place
     assert abs(shown * 10.0**place / u - 1) <= 0.2
     assert write_estimate(ratio * u, u).count("±") == 1
@@ -142,6 +230,10 @@ def test_unit_names_are_found_and_wrong_ones_refused():
         ("19.1 kg ± 1 %", 19.1, 0.191 / math.sqrt(3)),
         ("19.1 ± 0 kg", 19.1, 0.0),
         ("1.91e1 kg", 19.1, 0.1 / math.sqrt(12)),
+        ("1.91 × 10^1 kg", 19.1, 0.1 / math.sqrt(12)),
+        ("191·10⁻¹ kg", 19.1, 0.1 / math.sqrt(12)),
+        ("(1.91 ± 0.01) × 10^4 g", 19.1, 0.1 / math.sqrt(3)),
+        ("1,91 x 10**1 ± 1 × 10^−1 kg", 19.1, 0.1 / math.sqrt(3)),
         ("19.1±0.1kg", 19.1, 0.1 / math.sqrt(3)),
     ],
 )
@@ -165,9 +257,12 @@ def test_facts_that_make_no_sense_are_refused_in_words(text):
     st.floats(0, 10),
     st.sampled_from(list(Meaning)),
     st.sampled_from(["kg", "g", "t"]),
+    st.sampled_from([1.0, 1e-9, 1e25]),
 )
-def test_a_fact_shown_and_read_again_is_the_same(value, plus_minus, meaning, unit):
-    fact = Fact(round(value, 4), round(plus_minus, 4), meaning, unit_of("mass", unit))
+def test_a_fact_shown_and_read_again_is_the_same(value, plus_minus, meaning, unit, size):
+    typed = round(value, 4) * size, round(plus_minus, 4) * size
+    fact = Fact(*typed, meaning, unit_of("mass", unit))
+    assert not re.search(r"\de", str(fact))
     again = parse_fact(str(fact), "mass", KG, meaning)
     assert again.typed == fact.typed
     assert again.unit == fact.unit
@@ -316,3 +411,7 @@ def test_any_value_and_any_u_can_be_written(value, u):
     text = write_estimate(value, u, "m")
     assert text.endswith(("m", "m (exact)"))
     assert "nan" not in text
+    assert not re.search(r"\de", text + write_number(value))
+    if u > 1e-15 * abs(value) and u < 1e299 and u > 1e-300:
+        read = parse_fact(text.removesuffix(" m"), "number", unit_of("number", ""))
+        assert abs(read.typed - value) <= 0.17 * u * (1 + 1e-9)  # half of the last of 3 to 29

@@ -81,14 +81,28 @@ class Fact:
         """
         unit = self.unit.symbol
         if self.meaning is Meaning.EXACT:
-            return f"{_plain(self.typed)} ± 0 {unit}".rstrip()
+            return f"{_with_powers(_plain(self.typed))} ± 0 {unit}".rstrip()
         value, step = _plain(self.typed), _plain(self.plus_minus)
         if "e" not in value + step:
             decimals = max(len(text.partition(".")[2]) for text in (value, step))
             value = f"{self.typed:.{decimals}f}"
         if self.meaning is Meaning.LAST_DIGIT and _last_step(value) == self.plus_minus:
-            return f"{value} {unit}".rstrip()
-        return f"{value} ± {step} {unit}".rstrip()
+            return f"{_with_powers(value)} {unit}".rstrip()
+        return f"{_with_powers(value)} ± {_with_powers(step)} {unit}".rstrip()
+
+
+def _with_powers(number: str) -> str:
+    """2e-07 as 2 × 10^−7, the way numbers are written everywhere."""
+    return re.sub(r"e([+-]?)0*(\d+)$", lambda m: f" × 10^{'−' * (m[1] == '-')}{m[2]}", number)
+
+
+def _without_powers(text: str) -> str:
+    """2 × 10^−7, 2·10⁻⁷ and (2 ± 1) × 10^−7 with e-7 at each number."""
+    text = _RAISED.sub(lambda m: "^" + m[0].translate(_LOWERED), text)
+    both = _BOTH.match(text)
+    if both:
+        return _BOTH.sub(r"\1e\3 ± \2e\3", text)
+    return _TIMES_POWER.sub(r"e\1", text)
 
 
 def _plain(value: float) -> str:
@@ -97,6 +111,11 @@ def _plain(value: float) -> str:
 
 
 _NUMBER = r"[+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+\-−]?\d+)?"
+_POWER = r"\s*[×·*xX]\s*10\s*(?:\^|\*\*)\s*([+\-−]?\d+)"
+_RAISED = re.compile(r"(?<=10)[⁺⁻]?[⁰¹²³⁴⁵⁶⁷⁸⁹]+")
+_LOWERED = str.maketrans("⁺⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "+-0123456789")
+_TIMES_POWER = re.compile(rf"(?<=[\d.,]){_POWER}")
+_BOTH = re.compile(rf"^\s*\(\s*({_NUMBER})\s*(?:±|\+/-|\+-)\s*({_NUMBER})\s*\){_POWER}")
 _FACT = re.compile(
     rf"^\s*(?P<value>{_NUMBER})\s*(?:\((?P<concise>\d+)\))?\s*(?P<unit1>[^\d\s±+\-−(),.][^±+(]*?)?\s*"
     rf"(?:(?:±|\+/-|\+-|\+/−)\s*(?P<pm>{_NUMBER})\s*(?P<unit2>[^\d\s±].*?)?)?\s*$"
@@ -107,11 +126,12 @@ def parse_fact(text: str, kind: str, default: Unit, meaning: Meaning = Meaning.L
     """Read a fact as people write it: "19.1 ± 0.1 kg", "19,1 kg", "19100 g", "19.10(5) kg", "2 kg ±
     1 %".
 
-    Comma and point are both decimal marks; without a unit, `default` is meant. `meaning` says what
+    A power of ten may be written 2e-7, 2 × 10^−7 or 2·10⁻⁷, and (2 ± 1) × 10^−7 for both. Comma and
+    point are both decimal marks; without a unit, `default` is meant. `meaning` says what
     a typed ± means; without ±, the last digit written is the step of the reading. Raises FactError
     or UnitError.
     """
-    match = _FACT.match(text)
+    match = _FACT.match(_without_powers(text))
     if match is None:
         why = (
             "a comma and a point together could mean two things; write only the decimal mark."

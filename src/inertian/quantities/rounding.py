@@ -5,21 +5,31 @@ from decimal import ROUND_HALF_EVEN, Decimal
 
 MINUS = "\N{MINUS SIGN}"
 FINEST = 1e-15  # relative step of a number in the computer, nearly
+# Numbers from 10^−5 on, and below 10^6, are written without a power of ten
+PLAIN = range(-5, 6)
+# Places before the point that ± may leave undecided, as zeros, without one: 123000 ± 4000
+ZEROS = 3
 
 
 def last_place(u: float) -> int:
     """Return the exponent of the last decimal place that is stated for a standard uncertainty u >
     0.
 
-    u gets two figures when its first is 1 or 2, else one; a carry decides anew, so 0.0996 → 0.10
-    and 9.96 → 10.
+    u gets two figures when its first is 1 or 2, else one; a carry decides anew, so 0.0996 → 0.10,
+    9.96 → 10 and 0.299 → 0.3.
     """
-    exact = Decimal(repr(u))
-    first = exact.adjusted()
-    figure = int(exact.scaleb(-first))
-    place = first - 1 if figure <= 2 else first
-    rounded = _at(exact, place)
-    return rounded.adjusted() - 1 if figure > 2 and rounded.adjusted() > first else place
+    exact = _decimal(u)
+    place = _place(exact)
+    return max(place, _place(_at(exact, place)))
+
+
+def _place(u: Decimal) -> int:
+    first = u.adjusted()
+    return first - 1 if int(u.scaleb(-first)) <= 2 else first
+
+
+def _decimal(number: float) -> Decimal:
+    return Decimal(repr(float(number)))
 
 
 def _at(number: Decimal, place: int) -> Decimal:
@@ -33,8 +43,8 @@ def _plain(number: Decimal, place: int) -> str:
     return text.replace("-", MINUS)
 
 
-def _exact(value: float) -> str:
-    return f"{value:.10g}".replace("-", MINUS)
+def _power(exponent: int) -> str:
+    return f" × 10^{str(exponent).replace('-', MINUS)}"
 
 
 def split_pm(value: float, u: float) -> tuple[str, str]:
@@ -42,9 +52,7 @@ def split_pm(value: float, u: float) -> tuple[str, str]:
     above zero.
     """
     place = last_place(u)
-    return _plain(_at(Decimal(repr(value)), place), place), _plain(
-        _at(Decimal(repr(u)), place), place
-    )
+    return _plain(_at(_decimal(value), place), place), _plain(_at(_decimal(u), place), place)
 
 
 def write_estimate(value: float | None, u: float | None, unit: str = "", mark: str = ".") -> str:
@@ -57,31 +65,51 @@ def write_estimate(value: float | None, u: float | None, unit: str = "", mark: s
         return "—"
     tail = f" {unit}" if unit else ""
     if u is None or not math.isfinite(u):
-        return f"{value:.4g}".replace("-", MINUS).replace(".", mark) + f" ± —{tail}"
+        return f"{_shortest(value, 4)} ± —".replace(".", mark) + tail
     if u == 0.0:
-        return _exact(value).replace(".", mark) + f"{tail} (exact)"
+        return _shortest(value, 10).replace(".", mark) + f"{tail} (exact)"
     if u < FINEST * abs(value):  # finer than the value itself can be told
-        text = f"{value:.16g} ± {write_number(u, 1)}".replace("-", MINUS)
+        text = f"{_shortest(value, 17)} ± {write_number(u, 1)}"
         return text.replace(".", mark) + tail
-    top = max(abs(value), u)
-    exponent = math.floor(math.log10(top))
-    if -6 < exponent < 6 and last_place(u) <= 3:
-        text = " ± ".join(split_pm(value, u)) + tail
+    place = last_place(u)
+    rounded = [_at(_decimal(number), place) for number in (value, u)]
+    exponent = max(number.adjusted() for number in rounded if not number.is_zero())
+    if exponent in PLAIN and place <= ZEROS:
+        text = " ± ".join(_plain(number, place) for number in rounded)
     else:
-        scale = Decimal(1).scaleb(-exponent)
-        parts = split_pm(float(Decimal(repr(value)) * scale), float(Decimal(repr(u)) * scale))
-        text = f"({' ± '.join(parts)}) × 10^{str(exponent).replace('-', MINUS)}{tail}"
-    return text.replace(".", mark)
+        parts = (_plain(number.scaleb(-exponent), place - exponent) for number in rounded)
+        text = f"({' ± '.join(parts)}){_power(exponent)}"
+    return text.replace(".", mark) + tail
 
 
 def write_number(value: float, figures: int = 3, mark: str = ".") -> str:
     """Return a number without ± for axes, counts and ratios, to `figures` significant figures."""
     if not math.isfinite(value):
         return "—"
-    if value == 0:
+    return _to_figures(value, figures).replace(".", mark)
+
+
+def write_shortest(value: float, figures: int, mark: str = ".") -> str:
+    """Return a number without ± to so many figures at most, without zeros at its end."""
+    if not math.isfinite(value):
+        return "—"
+    return _shortest(value, figures).replace(".", mark)
+
+
+def _to_figures(value: float, figures: int) -> str:
+    exact = _decimal(value)
+    if exact.is_zero():
         return "0"
-    exponent = math.floor(math.log10(abs(value)))
-    if not -4 < exponent < 7:
-        return f"{value:.{figures - 1}e}".replace("-", MINUS).replace(".", mark)
-    number = _at(Decimal(repr(value)), min(0, exponent - figures + 1))
-    return _plain(number, min(0, exponent - figures + 1)).replace(".", mark)
+    rounded = _at(exact, exact.adjusted() - figures + 1)
+    exponent = rounded.adjusted()
+    if exponent not in PLAIN:
+        return _plain(rounded.scaleb(-exponent), 1 - figures) + _power(exponent)
+    place = min(0, exponent - figures + 1)  # whole numbers keep all their figures
+    return _plain(_at(exact, place), place)
+
+
+def _shortest(value: float, figures: int) -> str:
+    """Return a number to so many figures at most, without zeros at its end."""
+    text, _, power = _to_figures(value, figures).partition(" × ")
+    text = text.rstrip("0").rstrip(".") if "." in text else text
+    return f"{text} × {power}" if power else text

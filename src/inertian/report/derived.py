@@ -30,6 +30,7 @@ from inertian.motion.spans.spans import Spans
 from inertian.quantities.errors import InertianError, Refusal
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.facts import parse_positive
+from inertian.quantities.rounding import write_number
 from inertian.quantities.units import PIXEL, unit_of
 from inertian.report.spans_found import trials_or_reason
 
@@ -279,11 +280,12 @@ def _body_text(made: dict[str, Any]) -> list[str]:
     noise = (
         "not known: too few samples"
         if made["noise"] is None
-        else f"{made['noise']:.2g} m ({source})"
+        else f"{write_number(made['noise'], 2)} m ({source})"
     )
     wide = {name: w for name, w in made["window"].items() if w}
     windows = ", ".join(
-        f"{name} {w['samples']:.0f} samples ({w['seconds']:.3g} s)" for name, w in wide.items()
+        f"{name} {w['samples']:.0f} samples ({write_number(w['seconds'])} s)"
+        for name, w in wide.items()
     )
     line = f"    {made['name']}: {made['method']}; windows {windows or 'none'}; noise {noise}"
     return [line, f"      {made['remark']}"] if made["remark"] else [line]

@@ -21,6 +21,7 @@ from inertian.desktop.bench.gestures import (
 from inertian.desktop.bench.rail_ruler import FLAG_TOP, LINE, RailRuler
 from inertian.desktop.look import words
 from inertian.desktop.look.number_format import format_number
+from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState
@@ -246,7 +247,7 @@ class SpanRail(RailRuler):
     def _type_time(self) -> None:
         time = self.view.line if self.active == LINE else edge_time(self._spans(), self.active)
         if time is not None:
-            text = f"{time - self._zero():.4f}".rstrip("0").replace(".", format_number(0.5)[1])
+            text = f"{time - self._zero():.4f}".rstrip("0").replace(".", decimal_mark())
             self._open_field(text, words.EDGE_TIME, time, 90, self._take_time)
 
     def type_name(self, name: str) -> None:

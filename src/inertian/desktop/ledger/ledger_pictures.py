@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QStaticText, QTransform
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from inertian.desktop.bench.rail_ruler import ruler_step
@@ -177,6 +177,9 @@ class Budget(QWidget):
             percent = words.BUDGET_SHARE.format(share=format_number(100 * share, 2))
             percent = words.BUDGET_NEGLIGIBLE if share < 0.005 else percent
             value = QRectF(self.width() - self.VALUE - 12, y, self.VALUE, 20)
-            painter.drawText(value, centre | Qt.AlignmentFlag.AlignLeft, size)
+            written = QStaticText(size)  # it raises powers of ten
+            written.prepare(QTransform(), painter.font())
+            top = value.center().y() - 0.5 * written.size().height()
+            painter.drawStaticText(QPointF(value.left(), top), written)
             painter.setPen(QColor(self._theme.soft_ink))
             painter.drawText(value, centre | Qt.AlignmentFlag.AlignRight, percent)

@@ -3,7 +3,7 @@
 from inertian.desktop.look import words
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE
 from inertian.quantities.facts import Fact, Meaning, parse_positive
-from inertian.quantities.rounding import write_estimate
+from inertian.quantities.rounding import write_estimate, write_shortest
 from inertian.quantities.units import Unit, unit_of
 
 
@@ -59,7 +59,9 @@ def fact_text(value: float, plus_minus: float, unit: str) -> str:
     """Return a number that was computed, not typed: rounded by its ±, or to seven figures where it
     has none.
     """
-    return write_estimate(value, plus_minus, unit) if plus_minus else f"{value:.7g} {unit}".strip()
+    if plus_minus:
+        return write_estimate(value, plus_minus, unit)
+    return f"{write_shortest(value, 7)} {unit}".strip()
 
 
 WRITERS = {SCALE: write_scale, TIME_BASE: write_time_base}
@@ -72,4 +74,4 @@ def fact_size(count: int) -> str:
     name = next(names)
     while size >= 1000.0 and name != words.SIZES[-1]:
         size, name = size / 1000.0, next(names)
-    return f"{size:.3g} {name}"
+    return f"{write_shortest(size, 3)} {name}"

@@ -13,7 +13,17 @@ _POWER = re.compile(r"10\^(−?\d+)")
 
 def format_estimate(value: float, u: float, unit: str = "") -> str:
     """Return value ± u with its unit, as rich text where it has a power of ten."""
-    return _POWER.sub(r"10<sup>\1</sup>", write_estimate(value, u, unit, decimal_mark()))
+    return _with_powers(write_estimate(value, u, unit, decimal_mark()))
+
+
+def _with_powers(text: str) -> str:
+    # Raised by the text engine: the typeface has no raised minus
+    return _POWER.sub(r"10<sup>\1</sup>", text)
+
+
+def without_markup(text: str) -> str:
+    """Return a written number as plain text, for the clipboard: 10^−9."""
+    return re.sub(r"<sup>(.*?)</sup>", r"^\1", text)
 
 
 def format_tick(value: float, step: float) -> str:
@@ -30,8 +40,10 @@ def format_time(time: float, step: float) -> str:
 
 
 def format_number(value: float, figures: int = 3) -> str:
-    """Return a number that carries no ±: a time on the ruler, a share, a statistic."""
-    return write_number(value, figures, decimal_mark())
+    """Return a number that carries no ±: a time on the ruler, a share, a statistic. Rich text where
+    it has a power of ten.
+    """
+    return _with_powers(write_number(value, figures, decimal_mark()))
 
 
 def uncertainty_tip(scalar: Scalar, unit: str) -> str:

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
-from inertian.desktop.look.number_format import format_estimate, format_number
+from inertian.desktop.look.number_format import format_estimate, format_number, without_markup
 from inertian.desktop.look.typeset import typeset
 from inertian.desktop.pages.monte_carlo_panel import MonteCarloPanel, RunDraws
 from inertian.physics.readings.budgets import BudgetLine, Explanation
@@ -136,4 +136,5 @@ def _table(unit: str, lines: tuple[BudgetLine, ...]) -> str:
 def _plain(what: str, unit: str, explained: Explanation) -> str:
     one = explained.result
     rows = [what, f"{one.value!r}\t± {one.u!r}\t{unit}", "\t".join(words.CARD_COLUMNS)]
-    return "\n".join([*rows, *("\t".join(_cells(line, unit)) for line in explained.lines)])
+    table = "\n".join([*rows, *("\t".join(_cells(line, unit)) for line in explained.lines)])
+    return without_markup(table)

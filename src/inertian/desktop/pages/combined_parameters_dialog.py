@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 from inertian.analysis.evaluation import Evaluator, SeriesCurve
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
-from inertian.desktop.look.number_format import format_estimate, format_number
+from inertian.desktop.look.number_format import format_estimate, format_number, without_markup
 from inertian.desktop.state.worker import Worker
 from inertian.physics.definitions.requests import CurveRequest
 from inertian.project.project import Project
@@ -67,7 +67,9 @@ class CombinedParametersDialog(QDialog):
         self.copy, close = QPushButton(words.COPY), QPushButton(words.CLOSE_DIALOG)
         self.copy.setEnabled(False)
         self.copy.clicked.connect(
-            lambda: QApplication.clipboard().setText("\n".join(map("\t".join, self.rows)))
+            lambda: QApplication.clipboard().setText(
+                without_markup("\n".join(map("\t".join, self.rows)))
+            )
         )
         close.clicked.connect(self.accept)
         close.setDefault(True)

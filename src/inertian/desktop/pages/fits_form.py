@@ -37,6 +37,7 @@ from inertian.project.marking_edits import curve_added, curves_removed
 from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import parse_fact
+from inertian.quantities.rounding import write_shortest
 from inertian.quantities.units import unit_of
 
 PICTURES = {
@@ -228,7 +229,7 @@ class FitsForm(QWidget):
         """The value of one parameter, or the field of a held one, and the ring that holds it."""
         held = dict(request.held)
         if symbol in held:
-            value: Any = QLineEdit(f"{held[symbol]:.7g}".replace(".", decimal_mark()))
+            value: Any = QLineEdit(write_shortest(held[symbol], 7, decimal_mark()))
             value.setAccessibleName(f"{symbol} {words.FIT_HELD}")
             value.returnPressed.connect(partial(self._hold_at, request, symbol, value))
         else:

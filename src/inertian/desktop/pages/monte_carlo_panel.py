@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
-from inertian.desktop.look.number_format import format_number, format_tick
+from inertian.desktop.look.number_format import format_number, format_tick, without_markup
 from inertian.desktop.state.worker import Worker
 from inertian.quantities.errors import InertianError
 from inertian.quantities.monte_carlo import Cancelled, Distribution
@@ -86,7 +86,7 @@ class MonteCarloPanel(QWidget):
         if not found.settled:
             said.append(words.UNSETTLED)
         self._say(" ".join(said))
-        self.plain = "\n" + " ".join(said)
+        self.plain = "\n" + without_markup(" ".join(said))
 
     def _written(self, value: float, u: float) -> str:
         """A number to the place of the second figure of u."""

@@ -9,6 +9,7 @@ import numpy as np
 from inertian.files.cells.findings import Code, Finding
 from inertian.files.interpretation.parsed_trial import ParsedChannel, ParsedTrial
 from inertian.quantities.estimates import Array, distinct_values
+from inertian.quantities.rounding import write_shortest
 
 _GAP = 4.5  # usual steps
 _AT_A_RUN = 5.0  # steps of reading from one sample to the next, just beside the run
@@ -78,12 +79,12 @@ def check_time(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
         if longest > _GAP * usual and longest > 3.0 * float(np.quantile(steps, 0.8)):
             gaps = np.flatnonzero(steps > max(_GAP * usual, 3.0 * float(np.quantile(steps, 0.8))))
             if gaps.size <= 0.2 * steps.size:
-                said = (
-                    f"{gaps.size} {'gap' if gaps.size == 1 else 'gaps'}, the longest {longest:.4g} "
-                    "s"
-                )
+                many = f"{gaps.size} {'gap' if gaps.size == 1 else 'gaps'}"
+                said = f"{many}, the longest {write_shortest(longest, 4)} s"
                 found.append(
-                    Finding(Code.GAP, f"{said}, the first after {float(times[gaps[0]]):.6g} s.")
+                    Finding(
+                        Code.GAP, f"{said}, the first after {write_shortest(times[gaps[0]], 6)} s."
+                    )
                 )
     return found
 
@@ -100,10 +101,8 @@ def check_channel(trial: ParsedTrial) -> list[Finding]:
                     Finding(Code.CONSTANT, f"{name} never changes: was the sensor connected?")
                 )
             elif (limit := saturated_at(channel)) is not None:
-                said = (
-                    f"{name} stays exactly at {limit:g} {channel.unit.symbol} for a while, as a "
-                    "sensor at its end does."
-                )
+                value = f"{write_shortest(limit, 6)} {channel.unit.symbol}"
+                said = f"{name} stays exactly at {value} for a while, as a sensor at its end does."
                 found.append(Finding(Code.SATURATED, said))
     return found
 

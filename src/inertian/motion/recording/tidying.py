@@ -12,6 +12,7 @@ from inertian.motion.numerics.outliers import THRESHOLD, outlier_rows
 from inertian.motion.recording.trials import Body, Trial
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array, Mask, Rows
+from inertian.quantities.rounding import write_shortest
 
 BRIDGED_AT_MOST = 10  # samples that a bridge may span; more is guessing
 SAME_TIME = 0.25  # of a step that the time of a row may differ by and still be the same row
@@ -133,7 +134,7 @@ def gap_around(trial: Trial, body: str, time: float, aside: Rows | None = None) 
     rows = np.flatnonzero(seen)
     place = int(np.searchsorted(trial.t[rows], time))
     if place in (0, len(rows)) or rows[place] - rows[place - 1] < 2:
-        raise TidyError(f"There is no gap of {body} at {time:.4g} s.")
+        raise TidyError(f"There is no gap of {body} at {write_shortest(time, 4)} s.")
     first, last = int(rows[place - 1]) + 1, int(rows[place]) - 1
     if last - first + 1 > BRIDGED_AT_MOST:
         raise TidyError(

@@ -27,6 +27,7 @@ from inertian.motion.spans.velocity_changes import (
     unseen_reach,
     velocity_changes,
 )
+from inertian.quantities.rounding import write_shortest
 
 SLOW_CHANGE = 0.08  # s; what takes longer, and was followed, is an interaction
 # Steps kept clear of a hit on each side; fewer where a side has few samples
@@ -347,7 +348,8 @@ def _turn_between(a: FoundMotion, b: FoundMotion, step: float) -> float | None:
 
 def _turn(track: Track, time: float) -> FoundSpan:
     half = TURN_HALF * track.step
-    why = f"the velocity goes through zero at {time:.4g} s and the acceleration does not"
+    at = f"{write_shortest(time, 4)} s"
+    why = f"the velocity goes through zero at {at} and the acceleration does not"
     return FoundSpan(SpanKind.TURN, "", time - half, time + half, (track.body,), why)
 
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from inertian.motion.spans.spans import SpanKind
 from inertian.quantities.estimates import Array
+from inertian.quantities.rounding import write_estimate, write_number
 
 MAIN_EVENTS = (SpanKind.CONTACT, SpanKind.INTERACTION)
 PLAIN_NAMES = {
@@ -76,13 +77,14 @@ class FoundMotion:
 def reason_of_event(event: FoundEvent) -> str:
     """Say why something is thought to have happened."""
     changes = ", ".join(
-        f"that of {b} by {np.linalg.norm(dv):.2g} m/s" for b, dv in event.dv.items()
+        f"that of {b} by {write_number(float(np.linalg.norm(dv)), 2)} m/s"
+        for b, dv in event.dv.items()
     )
     length = 1e3 * (event.stop - event.start)
     how = (
         f"smoothly within {length:.0f} ms"
         if event.seen
-        else f"within {length:.2g} ms, too fast to be followed"
+        else f"within {write_number(length, 2)} ms, too fast to be followed"
     )
     tail = {
         SpanKind.BOUNCE: "; it is driven back to where it came from",
@@ -99,11 +101,10 @@ def reason_of_motion(motion: FoundMotion) -> str:
     if motion.kind is SpanKind.REST:
         return f"{many} scatter about one place"
     if motion.kind is SpanKind.VELOCITY:
-        return f"{many} scatter about a line of {speed:.3g} m/s"
+        return f"{many} scatter about a line of {write_number(speed)} m/s"
     worst = int(np.argmax(np.abs(motion.a) / motion.u_a))
-    return (
-        f"{many} scatter about a parabola of {motion.a[worst]:.2g} ± {motion.u_a[worst]:.1g} m/s²"
-    )
+    bend = write_estimate(motion.a[worst], motion.u_a[worst], "m/s²")
+    return f"{many} scatter about a parabola of {bend}"
 
 
 def with_names(found: Sequence[FoundSpan]) -> list[FoundSpan]:

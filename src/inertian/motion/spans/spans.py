@@ -7,6 +7,7 @@ import numpy as np
 
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array
+from inertian.quantities.rounding import write_shortest
 
 
 class SpanKind(StrEnum):
@@ -73,9 +74,8 @@ class Span:
     def __post_init__(self) -> None:
         """Refuse an empty span. Raises SpanError."""
         if not self.start < self.stop:  # NaN fails too
-            raise SpanError(
-                self.name, f"it would start at {self.start:.6g} s and end at {self.stop:.6g} s."
-            )
+            start, stop = (f"{write_shortest(end, 6)} s" for end in (self.start, self.stop))
+            raise SpanError(self.name, f"it would start at {start} and end at {stop}.")
 
     def rows(self, t: Array) -> slice:
         """Return the rows of the samples inside, for sorted times t of shape (n,)."""

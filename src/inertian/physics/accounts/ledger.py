@@ -29,8 +29,8 @@ from inertian.quantities.estimates import ErrorSource, JointScalars
 from inertian.quantities.propagation import Results, propagate
 
 ENERGY = "kinetic energy"
-# An approach that is at least so many times its own 95 % interval: then that of e is at most a third
-# wider than first order says, 1/(1 − 1/CLEAR_APPROACH²)
+# An approach that is at least so many times its own 95 % interval: then that of e is at most a
+# third wider than first order says, 1/(1 − 1/CLEAR_APPROACH²)
 CLEAR_APPROACH = 2.0
 MOMENTUM_UNIT, ENERGY_UNIT = "kg·m/s", "J"
 

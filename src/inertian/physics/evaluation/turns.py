@@ -11,6 +11,7 @@ import numpy as np
 from inertian.physics.evaluation.trial_context import NoValueError, TrialContext
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.memo import Memo
+from inertian.quantities.rounding import write_shortest
 
 GAP = 1.5  # usual steps between two samples beyond which a turn may have gone unseen
 BESIDE = 5  # samples on each side of a gap that tell how fast the body turns there
@@ -47,8 +48,9 @@ class Turns:
         if len(pieces) < 2:
             return
         first = int(np.flatnonzero(self.piece == pieces[0])[-1])
+        low, high = (f"{write_shortest(end, 4)} s" for end in self.t[first : first + 2])
         raise NoValueError(
-            f"No samples from {self.t[first]:.4g} s to {self.t[first + 1]:.4g} s: the body may "
+            f"No samples from {low} to {high}: the body may "
             "have made a whole turn there, so a change of its angle across that gap is not known."
         )
 
