@@ -10,6 +10,7 @@ from PyQt6.QtGui import QFont, QFontMetrics, QRawFont, QTextDocument
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit
 
 from inertian.desktop.look import words
+from inertian.desktop.look.number_format import intervals_said
 from inertian.desktop.look.theme import FAMILY, load_fonts
 from inertian.desktop.look.tokens import DARK, LIGHT, MARKERS
 from inertian.motion.fits.curve_shapes import SHAPE_DEFINITIONS
@@ -17,6 +18,7 @@ from inertian.motion.recording.frame import Frame
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.project import Project
 from inertian.project.tidying_edits import frame_set, rows_set_aside
+from inertian.quantities.coverage import Scalar
 
 
 def luminance(colour):
@@ -228,3 +230,17 @@ def test_the_intake_wears_both_themes(open_window, qtbot):
     assert min(lightness()) > 200
     window.use_theme(DARK)
     assert max(lightness()) < 80
+
+
+@pytest.mark.parametrize(
+    ("scalar", "said"),
+    [
+        (Scalar(1.5246, 0.0008, 1e9), ("1.5238 m/s to 1.5254 m/s", "1.5230 m/s to 1.5262 m/s")),
+        (Scalar(0.12, 0.12, 3), ("−0.02 m/s to 0.26 m/s", "−0.28 m/s to 0.52 m/s")),
+        (Scalar(0.2, 0.5, 9, ends=((0.0, 0.6), (0.0, 1.5))), ("0 m/s to 0.6 m/s", "0 m/s to 1.5")),
+    ],
+)
+def test_a_result_says_its_own_intervals_not_one_and_two_u(scalar, said):
+    tip = intervals_said(scalar, "m/s")
+    assert all(part in tip for part in said)
+    assert intervals_said(Scalar(1.0, 0.0, 1e9), "m") == ""

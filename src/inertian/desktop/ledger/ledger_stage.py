@@ -20,7 +20,7 @@ from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.fact_text import read_mass
 from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
-from inertian.desktop.look.number_format import format_estimate, format_number, uncertainty_tip
+from inertian.desktop.look.number_format import format_estimate, format_number, intervals_said
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.pages.margin import other_forms
@@ -164,7 +164,7 @@ class Account(QFrame):
     def _show_cell(self, row: str, column: str, scalar: Scalar) -> None:
         cell = self.cells[row, column]
         cell.setText(format_estimate(scalar.value, scalar.u))
-        cell.setToolTip(uncertainty_tip(scalar, self._unit))
+        cell.setToolTip(intervals_said(scalar, self._unit))
 
     def _show_verdict(self, ledger: Ledger) -> None:
         judged = ledger.judgement

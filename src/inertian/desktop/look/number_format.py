@@ -6,7 +6,7 @@ import re
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import decimal_mark
 from inertian.quantities.coverage import Scalar
-from inertian.quantities.rounding import write_estimate, write_number
+from inertian.quantities.rounding import last_place, write_estimate, write_number
 
 _POWER = re.compile(r"10\^(−?\d+)")
 
@@ -46,11 +46,19 @@ def format_number(value: float, figures: int = 3) -> str:
     return _with_powers(write_number(value, figures, decimal_mark()))
 
 
-def uncertainty_tip(scalar: Scalar, unit: str) -> str:
-    """Return what hovering over a result says about its ±."""
-    wide = format_estimate(scalar.value, scalar.k95 * scalar.u, unit) if scalar.u > 0 else ""
-    if scalar.ends is not None:
-        wide = words.FROM_TO.format(
-            low=format_number(scalar.ends[1][0]), high=f"{format_number(scalar.ends[1][1])} {unit}"
-        )
-    return words.PM_TIP + (" " + words.PM_TIP_95.format(interval=wide) if wide else "")
+def intervals_said(scalar: Scalar, unit: str) -> str:
+    """Return in words where the true value of a result lies, by its own intervals: they can be
+    wider than ± u and 2 u, or lie unevenly. Nothing is said of an exact result.
+    """
+    if not (scalar.u > 0.0 and math.isfinite(scalar.u)):
+        return ""
+    place = last_place(scalar.u)
+
+    def end(value: float) -> str:
+        figures = max(1, math.floor(math.log10(abs(value))) - place + 1) if value else 1
+        return f"{format_number(value, figures)} {unit}".strip()
+
+    (low68, high68), (low95, high95) = scalar.interval68, scalar.interval95
+    return words.INTERVALS.format(
+        low68=end(low68), high68=end(high68), low95=end(low95), high95=end(high95)
+    )

@@ -17,11 +17,15 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
-from inertian.desktop.look.number_format import format_estimate, format_number, without_markup
+from inertian.desktop.look.number_format import (
+    format_estimate,
+    format_number,
+    intervals_said,
+    without_markup,
+)
 from inertian.desktop.look.typeset import typeset
 from inertian.desktop.pages.monte_carlo_panel import MonteCarloPanel, RunDraws
 from inertian.physics.readings.budgets import BudgetLine, Explanation
-from inertian.quantities.coverage import Scalar
 
 
 class BudgetCard(QDialog):
@@ -86,15 +90,10 @@ def _sentences(body: str, unit: str, explained: Explanation) -> list[str]:
         formula = typeset(explained.formula)
         said.append(words.CARD_FORMULA.format(formula=formula, body=html.escape(body)))
         said.append(words.CARD_WINDOW)
-    value, wide = format_estimate(one.value, one.u, unit), format_number(one.k95 * one.u, 2)
-    said.append(words.CARD_RESULT.format(value=value, wide=f"{wide} {unit}".strip()))
-    said.append(words.CARD_DOF.format(dof=_dof(one.dof)) + " " + _way(one, unit))
+    value = format_estimate(one.value, one.u, unit)
+    said.append(words.CARD_RESULT.format(value=value, intervals=intervals_said(one, unit)))
+    said.append(words.CARD_DOF.format(dof=_dof(one.dof)) + " " + words.CARD_WAYS[one.way])
     return said
-
-
-def _way(one: Scalar, unit: str) -> str:
-    low, high = (f"{format_number(end, 3)} {unit}".strip() for end in one.interval95)
-    return words.CARD_WAYS[one.way].format(low=low, high=high)
 
 
 def _dof(dof: float) -> str:

@@ -18,7 +18,7 @@ from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.fact_text import READERS, WRITERS, fact_size, read_mass, read_noise
 from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
-from inertian.desktop.look.number_format import format_estimate, format_number, uncertainty_tip
+from inertian.desktop.look.number_format import format_estimate, format_number, intervals_said
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.state.document import Document
 from inertian.motion.fits.free_motion import FreeMotion
@@ -284,9 +284,10 @@ class Margin(QScrollArea):
             given = result.glide.values.get(body)
             shower.setVisible(series.motion is FreeMotion.GLIDE and given is not None)
             if given is not None:
-                value = format_estimate(given, result.glide.u(body), "m/s²")
+                found = result.glide.estimate(body, result.noise.pools)
+                value = format_estimate(found.value, found.u, "m/s²")
                 shower.setText(words.DECELERATION.format(value=value))
-                shower.setToolTip(words.PM_TIP)
+                shower.setToolTip(intervals_said(found, "m/s²"))
         self._show_notes(second_look(entry, result))
         doubts = self._document.doubts.get(entry.trial.id, ())
         if doubts:
@@ -386,14 +387,14 @@ class Margin(QScrollArea):
             shower.setText(format_estimate(value, inputs.u(name), "m/s"))
             if not self._document.previewing:
                 shower.setToolTip(
-                    uncertainty_tip(
+                    intervals_said(
                         Scalar(value, inputs.u(name), inputs.dof(name), inputs.shape(name)), "m/s"
                     )
                 )
         e = restitution_of(readings)
         self.restitution.setText(format_estimate(e.value, e.u) if e else words.NOT_DEFINED)
         self.restitution.setToolTip(
-            uncertainty_tip(e, "") if e and not self._document.previewing else ""
+            intervals_said(e, "") if e and not self._document.previewing else ""
         )
 
     def _show_account(
@@ -414,7 +415,7 @@ class Margin(QScrollArea):
             )
             detail.setText(f"{words.UNACCOUNTED_IS.format(amount=amount)}; {would_show}")
         if not self._document.previewing:
-            detail.setToolTip(uncertainty_tip(left, ledger.unit))
+            detail.setToolTip(intervals_said(left, ledger.unit))
 
     def _show_reason(self, why: str) -> None:
         self.reason.setText(why)

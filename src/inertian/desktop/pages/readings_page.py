@@ -23,7 +23,7 @@ from inertian.desktop.bench.pyramid import LONG
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import DropDown, label, rule
 from inertian.desktop.look.number_format import format_estimate as written
-from inertian.desktop.look.number_format import format_number, format_time, uncertainty_tip
+from inertian.desktop.look.number_format import format_number, format_time, intervals_said
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.pages.fits_form import FitsForm
 from inertian.desktop.state.document import Document
@@ -93,7 +93,7 @@ class ReadingRow:
         self.explain.setEnabled(found is not None)
         if settled:
             self.value.setToolTip(
-                "" if found is None or factor != 1.0 else uncertainty_tip(found, unit)
+                "" if found is None or factor != 1.0 else intervals_said(found, unit)
             )
 
 
@@ -350,7 +350,7 @@ class ReadingsPage(QScrollArea):
             else:
                 unit = unit_of_reading(named.shown, named.kind)
                 value.setText(written(found.value, found.u, unit))
-                value.setToolTip(f"{_said(named)}\n{uncertainty_tip(found, unit)}")
+                value.setToolTip(f"{_said(named)}\n{intervals_said(found, unit)}")
 
     def _build_named(self, entry: Entry) -> None:
         while self._named.count():

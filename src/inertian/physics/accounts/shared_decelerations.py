@@ -10,7 +10,8 @@ import numpy as np
 from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.noise.reading_noise import READINGS, STAMP_SOURCE, InstrumentNoise
 from inertian.physics.definitions.fact_names import deceleration_key
-from inertian.quantities.estimates import ErrorSource, SampleWeights, SharedPart, overlap
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.estimates import ErrorSource, Pools, SampleWeights, SharedPart, overlap
 from inertian.quantities.facts import FactId
 
 
@@ -30,18 +31,16 @@ class SharedDecelerations:
             return None
         return FactId(deceleration_key(body), self.scope), self.values[body]
 
-    def u(self, body: str) -> float:
-        """Return the standard uncertainty of one body's deceleration in m/s²."""
+    def estimate(self, body: str, pools: Pools) -> Scalar:
+        """Return one body's deceleration in m/s² with its uncertainty. Raises KeyError."""
         key = FactId(deceleration_key(body), self.scope)
-        return float(
-            np.sqrt(
-                sum(
-                    p.covariance[p.ids.index(key), p.ids.index(key)]
-                    for p in self.parts
-                    if key in p.ids
-                )
-            )
-        )
+        by_pool: dict[str, float] = {}
+        for p in self.parts:
+            if key in p.ids:
+                place = p.ids.index(key)
+                known = by_pool.get(p.source.pool, 0.0)
+                by_pool[p.source.pool] = known + float(p.covariance[place, place])
+        return Scalar(self.values[body], sum(by_pool.values()) ** 0.5, pools.dof(by_pool))
 
 
 def shared_decelerations(

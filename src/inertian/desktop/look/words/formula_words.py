@@ -58,15 +58,12 @@ CARD_WINDOW = (
     "as the motion allows, "
     "and never across a contact."
 )
-CARD_RESULT = "{value}; the true value lies inside about 2 times in 3. For 95 %: ± {wide}."
+CARD_RESULT = "{value}. {intervals}"
 CARD_DOF = "Degrees of freedom of u: {dof}."
 CARD_WAYS = {
     "first order": "Uncertainties are propagated to first order.",
-    "mapped": (
-        "First order does not do here: the interval for 95 % is mapped through the formula, {low} "
-        "to {high}."
-    ),
-    "Monte Carlo": "First order does not do here: the interval comes from Monte Carlo draws.",
+    "mapped": "First order does not do here: the intervals are mapped through the formula.",
+    "Monte Carlo": "First order does not do here: the intervals come from Monte Carlo draws.",
 }
 CARD_COLUMNS = ("Input", "Stated", "its u", "sensitivity", "gives", "share", "ν", "")
 CARD_SHARED, CARD_ALONE = "same error in all trials", "this trial only"

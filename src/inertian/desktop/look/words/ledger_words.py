@@ -54,9 +54,10 @@ NOTES = {
 BEFORE_AT, AFTER_AT = "before", "after"
 RESTITUTION = "Restitution e"
 NOT_DEFINED = "not defined"
-PM_TIP = "The true value lies inside about 2 times in 3."
-FROM_TO = "{low} to {high}"
-PM_TIP_95 = "{interval} holds it about 95 times in 100."
+INTERVALS = (
+    "The true value lies from {low68} to {high68} about 68 times in 100, from {low95} to {high95} "
+    "about 95 times."
+)
 SIGMA_TIP = "Standard deviation of one reading, {dof} degrees of freedom."
 
 EXPECTATION = {
