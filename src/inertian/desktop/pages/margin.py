@@ -287,7 +287,8 @@ class Margin(QScrollArea):
                 found = result.glide.estimate(body, result.noise.pools)
                 value = format_estimate(found.value, found.u, "m/s²")
                 shower.setText(words.DECELERATION.format(value=value))
-                shower.setToolTip(intervals_said(found, "m/s²"))
+                if self.results_ready and not self._document.previewing:
+                    shower.setToolTip(intervals_said(found, "m/s²"))
         self._show_notes(second_look(entry, result))
         doubts = self._document.doubts.get(entry.trial.id, ())
         if doubts:

@@ -129,6 +129,7 @@ def noise_of_bodies(
             NoiseSegment(trial.t[r], body.channel(axis).si[r])
             for axis, rows in _rows_of(trial, body, spans).items()
             for r in rows
+            if not body.channel(axis).constant or all(c.constant for c in body.channels)
         ]
         for body in trial.followed
     ]

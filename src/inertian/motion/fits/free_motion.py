@@ -106,7 +106,11 @@ class BodyFit:
         return self.fits[axis].residuals - deceleration * self.bent[axis]
 
     def pattern(self, axis: str, deceleration: float = 0.0) -> float:
-        """Return how clearly the residuals along an axis follow a pattern, as a normal deviate."""
+        """Return how clearly the residuals along an axis follow a pattern, as a normal deviate; 0
+        of a constant channel, whose residuals are rounding.
+        """
+        if self.trial.body(self.body).channel(axis).constant:
+            return 0.0
         return self.fits[axis].pattern(self.residuals(axis, deceleration))
 
     def curve(self, axis: str, t: Array, deceleration: float = 0.0) -> Array:
@@ -163,8 +167,9 @@ def fit_body(
     all_fits = {a: fits_of_degrees(samples, a, degrees, span.name, body=body) for a in axes}
     fits = {a: own[0] for a, own in all_fits.items()}
     curved = {a: own[-1] for a, own in all_fits.items()}
-    direction = _direction(fits, _scatter(trial, rows, list(curved.values()), condensed))
-    stray = any(fit.pattern(fit.residuals) > PATTERN_Z for fit in curved.values())
+    noisy = [fit for a, fit in curved.items() if not trial.body(body).channel(a).constant]
+    direction = _direction(fits, _scatter(trial, rows, noisy, condensed))
+    stray = any(fit.pattern(fit.residuals) > PATTERN_Z for fit in noisy)
     bend = {a: -0.5 * direction[a] * (f.scale * f.tau) ** 2 * f.root for a, f in fits.items()}
     lines = fits if degree == 1 else {a: fit_samples(samples, a, 1, body=body) for a in axes}
     bent = {a: bend[a] - _line_of(lines[a], bend[a]) for a in fits}
@@ -191,8 +196,12 @@ def _scatter(trial: Trial, rows: slice, curved: list[PolynomialFit], condensed: 
             samples = samples_of(trial, body.name, rows, condensed)
             counts = {axis: int(root @ root) for axis, root in samples.root.items()}
             curved += [
-                fit_samples(samples, a, 2 if n > 3 else 1) for a, n in counts.items() if n > 2
+                fit_samples(samples, a, 2 if n > 3 else 1)
+                for a, n in counts.items()
+                if n > 2 and not body.channel(a).constant
             ]
+    if not curved:
+        return 0.0
     return float(
         np.sqrt(sum(f.sum_of_squares for f in curved) / sum(max(f.dof, 1) for f in curved))
     )

@@ -77,10 +77,14 @@ def _scatters(
         a = decelerations.get(fit.body, 0.0) if fit.moving else 0.0
         lost = fit.information / shares[fit.body] if fit.body in shares and fit.moving else 0.0
         for axis, polynomial in fit.fits.items():
+            if fit.trial.body(fit.body).channel(axis).constant:
+                continue
             keys.append((fit.body, axis))
             rows.append(fit.residuals(axis, a))
             speeds.append(polynomial.at(polynomial.t0, 1) if fit.moving else 0.0)
             freedom.append(polynomial.dof - lost * fit.direction[axis] ** 2)
+    if not keys:
+        return []
     residuals, velocity, dof = np.array(rows), np.array(speeds), np.array(freedom)
     products = residuals @ residuals.T
     if fits[0].rest is not None:

@@ -118,7 +118,7 @@ def jump_rows(
         seen[gone] = False
     rows = np.flatnonzero(seen)
     found = [np.zeros(0, dtype=np.intp)]
-    for channel in moving.channels:
+    for channel in (c for c in moving.channels if not c.constant):
         floor = channel.resolution / np.sqrt(12.0)
         found.append(rows[outlier_rows(trial.t[rows], channel.si[rows], floor, threshold)])
     return np.unique(np.concatenate(found))

@@ -1,6 +1,6 @@
 """Trials: one recording of one go, as immutable values. Raw samples stay as the file gave them."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -31,7 +31,8 @@ class Channel:
     `axis` is x or y for positions, F, a or v for a measured force, acceleration or velocity. `sign`
     is −1 where the positive direction is the other way than in the file; `shift` (SI) is added, as
     for recorders that face one another. `u` are standard uncertainties of the readings that the
-    file states, in its unit; NaN where it states none.
+    file states, in its unit; NaN where it states none. `step` in SI is that of the recording, where
+    it is known from other channels.
     """
 
     axis: str
@@ -41,6 +42,7 @@ class Channel:
     sign: float = 1.0
     shift: float = 0.0
     u: Array | None = None
+    step: float | None = None
 
     def __post_init__(self) -> None:
         """Lock the values and keep their SI form."""
@@ -72,12 +74,22 @@ class Channel:
         return locked(np.where(np.isfinite(self.u), self.u, usual) * self.unit.factor)
 
     @cached_property
+    def constant(self) -> bool:
+        """Whether its readings never change, as a y of zeros beside a motion along x: then they say
+        nothing of their noise or step.
+        """
+        values = self.raw[np.isfinite(self.raw)]
+        return not values.size or float(values.min()) == float(values.max())
+
+    @cached_property
     def resolution(self) -> float:
         """The step of the recording in SI: the smallest power of ten that all raw values are
         multiples of.
 
         0 if there is no such step down to 1e-9 of the largest value.
         """
+        if self.step is not None:
+            return self.step
         values = self.raw[np.isfinite(self.raw)]
         if not values.size:
             return 0.0
@@ -172,6 +184,7 @@ class Trial:
             len(c.raw) != n for b in self.bodies for c in (*b.channels, *b.sensors)
         ):
             raise TrialError(self.name, "every channel needs one value for each time stamp.")
+        object.__setattr__(self, "bodies", _with_steps(self.bodies))
 
     @property
     def t(self) -> Array:
@@ -211,3 +224,17 @@ class Trial:
         if "_step" not in self.__dict__:  # asked for with every move of the mouse
             object.__setattr__(self, "_step", float(np.median(np.diff(self.t))))
         return self.__dict__["_step"]  # type: ignore[no-any-return]
+
+
+def _with_steps(bodies: tuple[Body, ...]) -> tuple[Body, ...]:
+    """Bodies whose constant positions have the coarsest step of those that change."""
+    positions = [channel for body in bodies for channel in body.channels]
+    changing = [channel for channel in positions if not channel.constant]
+    if not changing or len(changing) == len(positions):
+        return bodies
+    step = max(channel.resolution for channel in changing)
+
+    def known(channel: Channel) -> Channel:
+        return replace(channel, step=step) if channel.constant else channel
+
+    return tuple(replace(body, channels=tuple(map(known, body.channels))) for body in bodies)

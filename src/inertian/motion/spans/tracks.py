@@ -53,10 +53,12 @@ def track_of(trial: Trial, body: Body) -> Track | None:
         max(c.resolution / 12**0.5, LEAST_NOISE_SHARE * float(np.ptp(xc[rows])))
         for c, xc in zip(body.channels, x, strict=True)
     ]
+    constant = np.array([channel.constant for channel in body.channels])
     bad = [
-        outlier_rows(trial.t[rows], xc[rows], floor) for xc, floor in zip(x, floors, strict=True)
+        outlier_rows(trial.t[rows], xc[rows], floor)
+        for xc, floor in zip(x[~constant], np.array(floors)[~constant], strict=True)
     ]
-    rows = np.delete(rows, np.unique(np.concatenate(bad)))
+    rows = np.delete(rows, np.unique(np.concatenate(bad))) if bad else rows
     t, x = trial.t[rows], x[:, rows]
     sigma = np.array(
         [
@@ -64,6 +66,8 @@ def track_of(trial: Trial, body: Body) -> Track | None:
             for xc, floor in zip(x, floors, strict=True)
         ]
     )
+    if not constant.all():  # what never changes is known no better than the rest
+        sigma[constant] = sigma[~constant].max(axis=0)
     step = float(np.median(np.diff(t)))
     segments = steady_segments(t, list(x), list(sigma))
     return Track(body.name, rows, t, x, 1.0 / sigma**2, step, tuple(segments))

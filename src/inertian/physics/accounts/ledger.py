@@ -32,6 +32,7 @@ ENERGY = "kinetic energy"
 # An approach that is at least so many times its own 95 % interval: then that of e is at most a
 # third wider than first order says, 1/(1 − 1/CLEAR_APPROACH²)
 CLEAR_APPROACH = 2.0
+WIDEST = 14.0  # times u: the 95 % interval with one degree of freedom
 MOMENTUM_UNIT, ENERGY_UNIT = "kg·m/s", "J"
 
 
@@ -229,7 +230,10 @@ def restitution_of(collision: CollisionInputs) -> Scalar | None:
     with np.errstate(all="ignore"):
         found = Results(partial(restitution, at=at), collision.inputs)
         approach = found[Total.APPROACH]
-        if not approach.value > CLEAR_APPROACH * approach.k95 * approach.u:
+        wide = WIDEST * approach.u
+        if not approach.value > CLEAR_APPROACH * wide:  # else it is clear for any ν, without SciPy
+            wide = approach.k95 * approach.u
+        if not approach.value > CLEAR_APPROACH * wide:
             return None
         e = found[Total.RESTITUTION]
     return e if np.isfinite(e.value) and np.isfinite(e.u) else None
