@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from scipy.signal import lfilter
 
 from conftest import recording
-from inertian.motion.derivatives.derive import Method, derive
+from inertian.motion.derivatives.derive import Method, derive, noise_of_bodies
 from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowRequest, local_estimates
 from inertian.motion.noise.local_noise import NOTICED, NoiseSegment, noise_of_segments, with_given
 from inertian.motion.numerics.sliding_fits import basis, sliding_estimates
@@ -146,6 +146,20 @@ def test_given_noise_is_used_unless_the_samples_clearly_scatter_more():
     still = noise_of_segments([[NoiseSegment(t, np.full(200, 0.3))]], [0.01])[0]
     assert still.sigma == pytest.approx(0.01 / np.sqrt(12.0))
     assert "step" in with_given(still, 1e-4).remark
+
+
+@pytest.mark.parametrize("step", [0.025, 0.01])
+@pytest.mark.parametrize("kick", [0.3, 1.3, -3.0])
+def test_a_hit_of_a_few_samples_is_not_taken_for_noise(step, kick):
+    t, found = np.arange(0.0, 2.0, step), []
+    kinds = (SpanKind.VELOCITY, SpanKind.CONTACT, SpanKind.VELOCITY)
+    edges = (0.0, 0.969, 1.031, 2.0)
+    spans = Spans(Span(str(k), kinds[k], edges[k], edges[k + 1]) for k in range(3))
+    for seed in range(20):
+        x = 0.3 * t + kick * np.maximum(t - 1.0, 0.0)
+        x += np.random.default_rng(seed).normal(0.0, 1e-3, len(t))
+        found.append(noise_of_bodies(recording(t, {"stone": {"x": x}}), spans)[0].sigma)
+    assert np.sqrt(np.mean(np.square(found))) == pytest.approx(1e-3, rel=0.08)
 
 
 def test_a_body_at_rest_in_coarse_steps_may_creep_by_a_step():

@@ -47,6 +47,7 @@ class NoSamplesError(Refusal):
 
 
 UNMARKED = Spans()
+JUDGED = 5  # samples of a stretch outside of contacts that tells noise: a parabola leaves two
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,8 +83,14 @@ def derivable_segments(t: Array, x: Array, walls: Sequence[float]) -> list[Rows]
     """Return the rows of samples that local fits may span, between walls and gaps; t and x of shape
     (n,).
     """
+    return [rows for rows, _ in _segments(t, x, walls)]
+
+
+def _segments(t: Array, x: Array, walls: Sequence[float]) -> list[tuple[Rows, bool]]:
+    """The same, each with whether it lies inside a contact."""
     usable = np.flatnonzero(np.isfinite(x))
-    return [usable[part.start : part.stop] for part in fit_segments(t[usable], walls)]
+    parts = fit_segments(t[usable], walls)
+    return [(usable[part.start : part.stop], part.inside) for part in parts]
 
 
 def derive(
@@ -119,23 +126,28 @@ def noise_of_bodies(
 ) -> list[LocalNoise]:
     """Return the noise of each body that was followed, from local fits. Raises NoSamplesError if
     there is none.
+
+    A hit of a few samples has no smooth motion that noise could be told from, so noise is judged
+    outside of contacts, where there is such a stretch; channels that never change tell nothing.
     """
     if not trial.followed:
         raise NoSamplesError(
             f"{trial.name}: no positions were recorded, so there is nothing to derive."
         )
-    cut = [
-        [
-            NoiseSegment(trial.t[r], body.channel(axis).si[r])
-            for axis, rows in _rows_of(trial, body, spans).items()
-            for r in rows
-            if not body.channel(axis).constant or all(c.constant for c in body.channels)
-        ]
-        for body in trial.followed
-    ]
+    cut = [_noise_segments(trial, body, spans) for body in trial.followed]
     return noise_of_segments(
         cut, [max(c.resolution for c in body.channels) for body in trial.followed], watched
     )
+
+
+def _noise_segments(trial: Trial, body: Body, spans: Spans) -> list[NoiseSegment]:
+    walls, found = spans.of(body.name).walls(), []
+    for channel in [c for c in body.channels if not c.constant] or body.channels:
+        segments = _segments(trial.t, channel.si, walls)
+        outside = [rows for rows, inside in segments if not inside and len(rows) >= JUDGED]
+        for rows in outside or [rows for rows, _ in segments]:
+            found.append(NoiseSegment(trial.t[rows], channel.si[rows]))
+    return found
 
 
 def stated_sigma(body: Body) -> float | None:
