@@ -2,6 +2,7 @@
 
 import json
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -383,6 +384,13 @@ def test_a_column_that_never_changes_says_nothing_of_noise_or_step(level):
     assert found.ledger("momentum y").unaccounted.u < expected.u
     noises = [noise_of_bodies(trial, Spans())[0] for trial in (alone, entry.trial)]
     assert noises[1].sigma == pytest.approx(noises[0].sigma, rel=1e-9)
+    for body in channels:  # one reading a step off does not make it tell more
+        channels[body]["y"] = np.where(alone.t == alone.t[7], level + 1e-4, level)
+    flicker = recording(alone.t, channels)
+    assert noise_of_bodies(flicker, Spans())[0].sigma == pytest.approx(noises[0].sigma, rel=1e-9)
+    once = replace(both, entries=(replace(entry, trial=flicker),))
+    noise = Evaluator().series(once, "s").noise.reading
+    assert noise == pytest.approx(Evaluator().series(plain, "s").noise.reading, rel=0.02)
     spans = [find_spans(trial) for trial in (alone, entry.trial)]
     assert [s.kind for s in spans[1]] == [s.kind for s in spans[0]]
     assert [s.t0 for s in spans[1]] == pytest.approx([s.t0 for s in spans[0]], abs=1e-6)

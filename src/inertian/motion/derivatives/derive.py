@@ -142,7 +142,7 @@ def noise_of_bodies(
 
 def _noise_segments(trial: Trial, body: Body, spans: Spans) -> list[NoiseSegment]:
     walls, found = spans.of(body.name).walls(), []
-    for channel in [c for c in body.channels if not c.constant] or body.channels:
+    for channel in [c for c in body.channels if not c.still] or body.channels:
         segments = _segments(trial.t, channel.si, walls)
         outside = [rows for rows, inside in segments if not inside and len(rows) >= JUDGED]
         for rows in outside or [rows for rows, _ in segments]:

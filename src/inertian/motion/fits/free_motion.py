@@ -198,7 +198,7 @@ def _scatter(trial: Trial, rows: slice, curved: list[PolynomialFit], condensed: 
             curved += [
                 fit_samples(samples, a, 2 if n > 3 else 1)
                 for a, n in counts.items()
-                if n > 2 and not body.channel(a).constant
+                if n > 2 and trial.tells_noise(body.channel(a))
             ]
     if not curved:
         return 0.0

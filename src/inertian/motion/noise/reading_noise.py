@@ -77,7 +77,7 @@ def _scatters(
         a = decelerations.get(fit.body, 0.0) if fit.moving else 0.0
         lost = fit.information / shares[fit.body] if fit.body in shares and fit.moving else 0.0
         for axis, polynomial in fit.fits.items():
-            if fit.trial.body(fit.body).channel(axis).constant:
+            if not fit.trial.tells_noise(fit.trial.body(fit.body).channel(axis)):
                 continue
             keys.append((fit.body, axis))
             rows.append(fit.residuals(axis, a))

@@ -12,6 +12,9 @@ from inertian.quantities.units import PIXEL, Unit
 KIND_OF_AXIS = {"x": "length", "y": "length", "F": "force", "a": "acceleration", "v": "speed"}
 
 
+STILL = 0.2  # share of readings unlike the one before, below which their scatter tells no noise
+
+
 class TrialError(InertianError):
     """A trial cannot be built from these numbers."""
 
@@ -80,6 +83,12 @@ class Channel:
         """
         values = self.raw[np.isfinite(self.raw)]
         return not values.size or float(values.min()) == float(values.max())
+
+    @cached_property
+    def still(self) -> bool:
+        """Whether its readings hardly ever change, so that noise is hidden by the step."""
+        values = self.raw[np.isfinite(self.raw)]
+        return bool(np.count_nonzero(values[1:] != values[:-1]) < STILL * len(values))
 
     @cached_property
     def resolution(self) -> float:
@@ -214,6 +223,10 @@ class Trial:
             if body.name == name:
                 return body
         raise KeyError(name)
+
+    def tells_noise(self, channel: Channel) -> bool:
+        """Whether a position channel tells the noise of readings: it changes, or none does."""
+        return not channel.still or all(c.still for b in self.bodies for c in b.channels)
 
     def channel_id(self, body: str, axis: str) -> ChannelId:
         """Return the identity that estimates use for one channel."""
