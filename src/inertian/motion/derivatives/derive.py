@@ -9,11 +9,11 @@ from enum import StrEnum
 
 import numpy as np
 
-from inertian.motion.derivatives.local_derivatives import (
-    BY_DATA,
-    WindowRequest,
-    local_estimates,
-    sliding_with_sizes,
+from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowRequest
+from inertian.motion.derivatives.local_fit_cache import (
+    ChannelSamples,
+    local_fits,
+    reading_noise_of,
 )
 from inertian.motion.noise.local_noise import (
     MOST_SAMPLES_WATCHED,
@@ -24,8 +24,7 @@ from inertian.motion.noise.local_noise import (
 )
 from inertian.motion.noise.reading_noise import READINGS, InstrumentNoise
 from inertian.motion.numerics.local_polynomials import fit_segments
-from inertian.motion.numerics.window_selection import QUOTED_DEGREE
-from inertian.motion.recording.trials import Body, Trial
+from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import Spans
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array, Pools, Rows
@@ -115,9 +114,13 @@ def derive(
     for body, own in zip(trial.followed, noises, strict=True):
         noise = with_given(own, given[body.name]) if given and body.name in given else own
         by_column = (given or {}).get(body.name) == stated_sigma(body)
-        result.append(
-            _body(trial, body, noise, _rows_of(trial, body, spans), method, window, by_column)
-        )
+        axes = {}
+        for channel in body.channels:
+            samples = _samples(trial, body, channel, by_column)
+            found = _channel(samples, spans.of(body.name).walls(), noise, method, window)
+            if len(found.rows):
+                axes[channel.axis] = found
+        result.append(BodyDerived(body.name, noise, axes))
     return result
 
 
@@ -162,14 +165,6 @@ def stated_sigma(body: Body) -> float | None:
     )
 
 
-def _rows_of(trial: Trial, body: Body, spans: Spans) -> dict[str, list[Rows]]:
-    """The rows of the stretches of each channel of a body, by axis."""
-    walls = spans.of(body.name).walls()
-    return {
-        channel.axis: derivable_segments(trial.t, channel.si, walls) for channel in body.channels
-    }
-
-
 def noise_of_trial(trial: Trial, spans: Spans) -> InstrumentNoise:
     """Return the noise of a trial by itself, from local fits: what there is to go by where no free
     motion is marked.
@@ -190,120 +185,95 @@ def noise_of_trial(trial: Trial, spans: Spans) -> InstrumentNoise:
     return InstrumentNoise(sigma, max(one.stamp for one in known), dof or float("inf"), pools)
 
 
-def _body(
-    trial: Trial,
-    body: Body,
-    noise: LocalNoise,
-    rows: Mapping[str, list[Rows]],
-    method: Method,
-    window: WindowRequest,
-    by_column: bool,
-) -> BodyDerived:
-    axes, sigma = {}, stated_sigma(body)
-    for channel in body.channels:
-        share = (
-            None
-            if not by_column or sigma is None or channel.stated is None
-            else (channel.stated / sigma) ** 2
-        )
-        found = [
-            _stretch(
-                r,
-                trial.t[r],
-                channel.si[r],
-                noise,
-                method,
-                window,
-                None if share is None else share[r],
-            )
-            for r in rows[channel.axis]
-        ]
-        if found:
-            axes[channel.axis] = _concatenated(found)
-    return BodyDerived(body.name, noise, axes)
-
-
-def _concatenated(parts: Sequence[DerivedChannel]) -> DerivedChannel:
-    if len(parts) == 1:
-        return parts[0]
-
-    def together(part: str) -> Array:
-        return np.concatenate([getattr(p, part) for p in parts])
-
-    windows = {o: np.concatenate([p.windows[o] for p in parts]) for o in parts[0].windows}
-    rows = np.concatenate([p.rows for p in parts])
-    t, x, u_x, v, u_v, a, u_a = (
-        together(name) for name in ("t", "x", "u_x", "v", "u_v", "a", "u_a")
+def _samples(trial: Trial, body: Body, channel: Channel, by_column: bool) -> ChannelSamples:
+    """A channel for local fits; where columns say how readings differ, their variances over σ²."""
+    sigma, share = stated_sigma(body), None
+    if by_column and sigma is not None and channel.stated is not None:
+        share = (channel.stated / sigma) ** 2
+    return ChannelSamples(
+        body.name, channel.axis, trial.t, channel.si, channel.resolution, share=share
     )
-    return DerivedChannel(rows, t, x, u_x, v, u_v, a, u_a, windows)
 
 
-def _stretch(
-    rows: Rows,
-    t: Array,
-    x: Array,
+def _channel(
+    samples: ChannelSamples,
+    walls: Sequence[float],
     noise: LocalNoise,
     method: Method,
     window: WindowRequest,
-    share: Array | None,
 ) -> DerivedChannel:
-    """Derive one stretch of one channel; `share` is the variance of each reading over σ²."""
-    smooth = local_estimates(t, x, noise, window, share)
-    windows = {order: smooth[order][2] for order in (1, 2)}
-    speed = np.nan_to_num(smooth[1][0])
-    u_x = np.sqrt(noise.sigma**2 * (1.0 if share is None else share) + (noise.stamp * speed) ** 2)
-    (v, u_v), (a, u_a) = smooth[1][:2], smooth[2][:2]
+    fits = local_fits(samples, walls, window, noise)
+    rows, t = fits.usable, samples.t[fits.usable]
+    smooth = {order: fits.estimated(order) for order in (0, 1, 2)}
+    speed = np.nan_to_num(smooth[1].value)
+    readings = reading_noise_of(fits, noise, speed)
+    share = 1.0 if samples.share is None else samples.share
+    u_x = np.sqrt(noise.sigma**2 * share + (noise.stamp * speed) ** 2)
+    found = {}
+    for order in (1, 2):
+        variance = fits.own_variance(order, readings) + np.square(smooth[order].bias)
+        found[order] = smooth[order].value[rows], np.sqrt(variance)[rows]
+    windows = {order: fits.sizes[order] for order in (1, 2)}
     if method is not Method.LOCAL:
-        (v, u_v), (a, u_a) = _differences(t, x, noise, method, smooth, share)
-        windows = {1: np.full(len(t), 3 if method is Method.CENTRAL else 2), 2: np.full(len(t), 3)}
-    return DerivedChannel(rows, t, x, u_x, v, u_v, a, u_a, windows)
+        parts = [slice(part.start, part.stop) for part in fits.parts]
+        u = u_x[rows]
+        apart = [
+            _differences(
+                t[p],
+                samples.x[rows][p],
+                u[p],
+                noise.correlation,
+                method,
+                {order: one.value[rows][p] for order, one in smooth.items()},
+            )
+            for p in parts
+        ]
+        found = {
+            order: (
+                np.concatenate([one[order][0] for one in apart]),
+                np.concatenate([one[order][1] for one in apart]),
+            )
+            for order in (1, 2)
+        }
+        count = 3 if method is Method.CENTRAL else 2
+        windows = {1: np.full(len(t), count), 2: np.full(len(t), 3)}
+    (v, u_v), (a, u_a) = found[1], found[2]
+    return DerivedChannel(rows, t, samples.x[rows], u_x[rows], v, u_v, a, u_a, windows)
 
 
 def _differences(
     t: Array,
     x: Array,
-    noise: LocalNoise,
+    u_x: Array,
+    correlation: float,
     method: Method,
-    smooth: Mapping[int, tuple[Array, Array, Rows]],
-    share: Array | None,
-) -> list[tuple[Array, Array]]:
-    """Velocity and acceleration by differences; what a difference leaves out is judged from the
-    local fits.
+    smooth: Mapping[int, Array],
+) -> dict[int, tuple[Array, Array]]:
+    """Velocity and acceleration of one stretch by differences, with their u; what a difference
+    leaves out is judged from the smooth motion, its derivatives by order.
     """
     n = len(t)
-    found = []
-    root = np.ones(n) if share is None else np.sqrt(share)
-    level = (
-        sliding_with_sizes(t, x, smooth[1][2], [(0, QUOTED_DEGREE[0])], 0.0)[0][0] if n > 2 else x
-    )
+    found = {}
     for order in (1, 2):
-        value, exact, norm = (np.full(n, np.nan) for _ in range(3))
+        value, exact, variance = (np.full(n, np.nan) for _ in range(3))
         if n > order:
             rows, near = _neighbours(n, method, order)
-            ts, xs, levels = t[near], x[near], level[near]
+            ts, xs, levels = t[near], x[near], smooth[0][near]
             weights = _difference_weights(ts, t[rows], order, method)
             value[rows] = np.einsum("ij,ij->i", weights, xs - xs[:, :1])
             exact[rows] = np.einsum("ij,ij->i", weights, levels - levels[:, :1])
-            spread = weights * root[near]
-            norm[rows] = np.sqrt(
-                np.einsum(
-                    "ij,jk,ik->i", spread, _correlation_matrix(spread.shape[1], noise), spread
-                )
+            spread = weights * u_x[near]
+            variance[rows] = np.einsum(
+                "ij,jk,ik->i", spread, _correlation_matrix(spread.shape[1], correlation), spread
             )
-        speed = np.nan_to_num(smooth[1][0])
-        bias = np.nan_to_num(exact - smooth[order][0])
-        found.append(
-            (
-                value,
-                np.sqrt((norm * noise.sigma) ** 2 + (norm * noise.stamp * speed) ** 2 + bias**2),
-            )
-        )
+        bias = np.nan_to_num(exact - smooth[order])
+        found[order] = value, np.sqrt(variance + bias**2)
     return found
 
 
-def _correlation_matrix(size: int, noise: LocalNoise) -> Array:
+def _correlation_matrix(size: int, correlation: float) -> Array:
     away = np.abs(np.subtract.outer(np.arange(size), np.arange(size)))
-    return np.asarray(np.where(away == 0, 1.0, noise.correlation**away))
+    return np.asarray(np.where(away == 0, 1.0, correlation**away))
 
 
 def _neighbours(n: int, method: Method, order: int) -> tuple[Rows, Rows]:

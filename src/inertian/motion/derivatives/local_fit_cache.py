@@ -6,7 +6,7 @@ so that it is worked out once; a wall that moves then only changes which windows
 windows are chosen is told in docs/methods.md.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -20,13 +20,30 @@ from inertian.motion.derivatives.local_derivatives import (
     noise_in_windows,
     possible_bias,
     sliding_with_sizes,
+    window_duration,
     window_sizes,
+)
+from inertian.motion.derivatives.smoothed_stretch import (
+    SmoothedStretch,
+    smoothable,
+    smoothed_stretch,
 )
 from inertian.motion.noise.local_noise import LocalNoise, NoiseSegment, noise_of_segments
 from inertian.motion.numerics.local_polynomials import FitSegment, fit_segments, local_operator
-from inertian.motion.numerics.operators import Operator
-from inertian.motion.numerics.sliding_fits import DerivativeRequest, even_runs
-from inertian.motion.numerics.window_selection import LONG_RECORDING, QUOTED_DEGREE, Misfits
+from inertian.motion.numerics.operators import Operator, Piece
+from inertian.motion.numerics.quantisation import (
+    harmonic_amplitudes,
+    harmonic_patterns,
+    harmonics_worth,
+    white_variance,
+)
+from inertian.motion.numerics.sliding_fits import even_runs
+from inertian.motion.numerics.window_selection import (
+    LONG_RECORDING,
+    QUOTED_DEGREE,
+    Misfits,
+    misfits,
+)
 from inertian.quantities.estimates import Array, Mask, ReadingNoise, Rows, locked
 from inertian.quantities.memo import Recent, room
 
@@ -86,6 +103,7 @@ class LocalFits:
     noise: LocalNoise
     # What fits leave out in places of long recordings, shared by all walls
     seen: dict[tuple[object, ...], float]
+    smoothed: Mapping[int, SmoothedStretch] = field(default_factory=dict)  # by start of the part
     known: dict[int, DerivativeAtSamples] = field(default_factory=dict)
 
     def windows(self, order: int) -> tuple[int, int] | None:
@@ -102,6 +120,10 @@ class LocalFits:
         (m,), as weights on the samples.
         """
         t = self.channel.t
+
+        def pieces_of(start: int, stretch: SmoothedStretch) -> Callable[[Rows, Array], list[Piece]]:
+            return lambda at, moments: stretch.pieces(at, moments, order, start)
+
         return local_operator(
             t,
             self.usable,
@@ -111,6 +133,7 @@ class LocalFits:
             self.sizes[order],
             QUOTED_DEGREE[order],
             parts=self.parts,
+            smoothed={start: pieces_of(start, one) for start, one in self.smoothed.items()},
         )
 
     def estimated(self, order: int, before: "LocalFits | None" = None) -> DerivativeAtSamples:
@@ -135,6 +158,9 @@ class LocalFits:
             own = slice(part.start, part.stop)
             rows, size = self.usable[own], sizes[own]
             t, x = self.channel.t[rows], self.channel.x[rows]
+            if part.start in self.smoothed:
+                value[rows], norm[rows], missed[rows] = self.smoothed[part.start].at(t, order)
+                continue
             if len(self.usable) <= LONG_RECORDING:
                 share = None if self.channel.share is None else self.channel.share[rows]
                 missed[rows] = possible_bias(t, x, order, size, self.noise, share)
@@ -165,9 +191,7 @@ class LocalFits:
             else np.unique(np.linspace(0, m - 1, PLACES_IN_LONG).astype(np.intp))
         )
         operator = self.operator(self.channel.t[self.usable[some]], order)
-        found = operator.norm_under(np.zeros(n) + noise.variance) ** 2
-        if noise.alike:
-            found *= (self._norm(order, noise.alike)[some] / operator.norm) ** 2
+        found = operator.product_under(operator, np.zeros(n) + noise.variance, noise.alike)
         for pattern in noise.rounding:
             found += operator.applied(np.asarray(pattern[slice(0, n)])) ** 2
         good = some[np.isfinite(found)]
@@ -176,17 +200,23 @@ class LocalFits:
         whole[self.usable] = found
         return whole
 
-    def _norm(self, order: int, correlation: float) -> Array:
-        """√(wᵀRw) of a derivative at the usable samples, for errors correlated as ρ^k."""
-        found = np.full(len(self.usable), np.nan)
+    def own_variance(self, order: int, noise: ReadingNoise) -> Array:
+        """As `variance`, where what is white of the noise is that which came with the smooth
+        motion, as probable as every correlation is.
+        """
+        if not self.smoothed:
+            return self.variance(order, noise)
+        found = self.variance(order, replace(noise, rounding=()))
         for part in self.parts:
-            own = slice(part.start, part.stop)
-            rows = self.usable[own]
-            requests: list[DerivativeRequest] = [(order, QUOTED_DEGREE[order])]
-            t, x = self.channel.t[rows], self.channel.x[rows]
-            found[own] = sliding_with_sizes(t, x, self.sizes[order][own], requests, correlation)[0][
-                1
-            ]
+            if part.start in self.smoothed:
+                rows = self.usable[part.start : part.stop]
+                moments = self.channel.t[rows]
+                found[rows] = self.smoothed[part.start].reading_variance(moments, order)
+        if noise.rounding:
+            operator = self.operator(self.channel.t[self.usable], order)
+            for pattern in noise.rounding:
+                own = operator.applied(np.asarray(pattern[slice(0, len(found))]))
+                found[self.usable] += own**2
         return found
 
     def _bias_in_long(self, order: int) -> Array:
@@ -226,6 +256,79 @@ class LocalFits:
         return np.asarray(changed)
 
 
+def reading_noise_of(fits: LocalFits, noise: LocalNoise, speed: Array) -> ReadingNoise:
+    """Return the noise of all readings of a channel with that of its time stamps, at some speeds in
+    m/s, (n,): what is white, what neighbours share, and the pattern of coarse steps.
+    """
+    t, many = fits.channel.t, harmonics_worth(len(fits.channel.t))
+    variance = np.full(len(t), white_variance(noise.step, noise.sigma, many))
+    if fits.channel.share is not None:
+        variance *= np.where(np.isfinite(fits.channel.share), fits.channel.share, 1.0)
+    variance += (noise.stamp * speed) ** 2
+    rounded: tuple[Array, ...] = ()
+    if len(fits.usable) > 1 and harmonic_amplitudes(noise.step, noise.sigma):
+        lasting = window_duration(t, fits.sizes[1])
+        level = fits.estimated(0).value
+        rounded = harmonic_patterns(level, t, lasting, noise.step, noise.sigma, many)
+    return ReadingNoise(variance, noise.correlation, rounded)
+
+
+def local_fits(
+    channel: ChannelSamples,
+    walls: Sequence[float],
+    window: WindowRequest,
+    noise: LocalNoise,
+    tried: list[Misfits] | None = None,
+    seen: dict[tuple[object, ...], float] | None = None,
+) -> LocalFits:
+    """Return the local fits of a channel that do not reach across some walls, times in s: smooth
+    motions of all parts that hold enough samples for one, windows in the others, in long recordings
+    and by hand.
+
+    `tried` are windows that were tried all over a long recording; `seen` what was found in places
+    of it.
+    """
+    usable = np.flatnonzero(np.isfinite(channel.x))
+    t, x = channel.t[usable], channel.x[usable]
+    parts = fit_segments(t, walls)
+    share = None if channel.share is None else channel.share[usable]
+    smoothed: dict[int, SmoothedStretch] = {}
+    if len(t) > LONG_RECORDING:  # one window serves all of a long recording
+        tried = tried_windows(t, x, noise, share) if tried is None and window == BY_DATA else tried
+        sizes = window_sizes(t, _off_walls(tried or [], parts), window)
+        lengths = [p.stop - p.start for p in parts]
+        most = np.repeat(lengths, lengths)
+        sizes = {order: np.minimum(found, most) for order, found in sizes.items()}
+    else:
+        sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED_DEGREE}
+        for part in parts:
+            own = slice(part.start, part.stop)
+            if window == BY_DATA and smoothable(t[own]):
+                sigma, _, alike = noise_in_windows(
+                    t[own], x[own], noise, None if share is None else share[own]
+                )
+                stretch = smoothed_stretch(
+                    t[own], x[own], replace(noise, sigma=sigma), alike, len(t)
+                )
+                smoothed[part.start] = stretch
+                found = dict.fromkeys(QUOTED_DEGREE, stretch.equivalent_windows(t[own]))
+            else:
+                few = tried_windows(t[own], x[own], noise, share) if window == BY_DATA else []
+                found = window_sizes(t[own], few, window)
+            for order, size in found.items():
+                sizes[order][own] = np.minimum(size, _most(t[own]))
+    walls = tuple(walls)
+    known = {} if seen is None else seen
+    return LocalFits(channel, walls, usable, parts, sizes, noise, known, smoothed)
+
+
+def tried_windows(t: Array, x: Array, noise: LocalNoise, share: Array | None) -> list[Misfits]:
+    """Return windows of growing size tried all over samples, (n,), with the misfits they show."""
+    if not np.isfinite(noise.sigma):
+        return []
+    return misfits(t, x, *noise_in_windows(t, x, noise, share))
+
+
 class LocalFitCache:
     """Remembers local fits by channel, walls and window asked for; it does not hold on to the trial
     itself.
@@ -236,7 +339,7 @@ class LocalFitCache:
         self._latest: dict[tuple[object, ...], LocalFits] = {}
         self._noises: dict[tuple[str, str], LocalNoise] = {}
         self._seen: dict[tuple[object, ...], float] = {}
-        self._wholes: dict[tuple[str, str], NoiseSegment] = {}
+        self._tried: dict[tuple[object, ...], list[Misfits]] = {}
 
     def fits(
         self, channel: ChannelSamples, walls: Sequence[float], window: WindowRequest = BY_DATA
@@ -267,21 +370,15 @@ class LocalFitCache:
     ) -> LocalFits:
         usable = np.flatnonzero(np.isfinite(channel.x))
         t, x = channel.t[usable], channel.x[usable]
-        parts, noise = fit_segments(t, walls), self._noise(channel, t, x)
-        tried = self._tried(channel, t, x, noise) if window == BY_DATA else []
-        if len(t) > LONG_RECORDING:  # one window serves all of a long recording
-            sizes = window_sizes(t, _off_walls(tried, parts), window)
-            lengths = [p.stop - p.start for p in parts]
-            most = np.repeat(lengths, lengths)
-            sizes = {order: np.minimum(found, most) for order, found in sizes.items()}
-        else:
-            sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED_DEGREE}
-            for part in parts:
-                own, n = slice(part.start, part.stop), part.stop - part.start
-                inside = [m.within(part.start, part.stop) for m in tried if m.size <= n]
-                for order, found in window_sizes(t[own], inside, window).items():
-                    sizes[order][own] = np.minimum(found, _most(t[own]))
-        return LocalFits(channel, walls, usable, parts, sizes, noise, self._seen)
+        noise = self._noise(channel, t, x)
+        tried: list[Misfits] = []
+        if window == BY_DATA and len(t) > LONG_RECORDING:
+            key = (channel.name, channel.given)
+            if key not in self._tried:
+                share = None if channel.share is None else channel.share[usable]
+                self._tried[key] = tried_windows(t, x, noise, share)
+            tried = self._tried[key]
+        return local_fits(channel, walls, window, noise, tried, self._seen)
 
     def noise(self, channel: ChannelSamples) -> LocalNoise:
         """Return the noise of a channel from its scatter about local fits."""
@@ -292,27 +389,11 @@ class LocalFitCache:
         if channel.name not in self._noises:
             parts = fit_segments(t, ())
             pieces = [NoiseSegment(t[p.start : p.stop], x[p.start : p.stop]) for p in parts]
-            pieces = pieces if len(parts) > 1 else [self._whole(channel, t, x)]
             self._noises[channel.name] = noise_of_segments(
                 [pieces], [channel.resolution], SAMPLES_WATCHED
             )[0]
         found = self._noises[channel.name]
         return replace(found, sigma=np.fmax(found.sigma, channel.given)) if channel.given else found
-
-    def _tried(
-        self, channel: ChannelSamples, t: Array, x: Array, noise: LocalNoise
-    ) -> list[Misfits]:
-        """All windows tried in a recording, whether or not there are walls in them."""
-        if not np.isfinite(noise.sigma):
-            return []
-        whole = self._whole(channel, t, x)
-        share = None if channel.share is None else channel.share[np.isfinite(channel.x)]
-        assumed = noise_in_windows(t, x, noise, share)
-        return [one.misfits(*assumed) for one in whole.tried]
-
-    def _whole(self, channel: ChannelSamples, t: Array, x: Array) -> NoiseSegment:
-        """All usable samples of a channel as one stretch, with the windows tried on it."""
-        return self._wholes.setdefault(channel.name, NoiseSegment(t, x))
 
 
 def _runs(mask: Mask) -> list[tuple[int, int]]:

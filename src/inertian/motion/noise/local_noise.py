@@ -1,16 +1,14 @@
-"""The noise of readings, from what local fits leave over: its size, how well that is known, and
-whether it is white.
+"""The noise of readings, from what is left over by the smooth motion through them: its size, how
+well that is known, and whether it is white.
 
-Residuals of a local fit are combinations of neighbouring errors, r = (1 − H)ε, so their squares and
-their products from one sample to the next have expectations that are known for white errors and for
-errors correlated as ρ^k (AR(1): Box, Jenkins & Reinsel, *Time Series Analysis*, 4th ed., 2008,
-3.2). Both are matched to what is found: this undoes what the fit itself takes away. For what a
-recording in coarse steps errs by, see `rounding`.
+σ and ρ of errors correlated as ρ^k (AR(1): Box, Jenkins & Reinsel, *Time Series Analysis*, 4th ed.,
+2008, 3.2) come with the smooth motion by restricted likelihood, so that a slow error is not taken
+for motion nor the other way round. All that stretches of one body say is taken together. For what a
+recording in coarse steps errs by, see `quantisation`.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -22,30 +20,25 @@ from inertian.motion.noise.stated_noise import (
     least_noise,
 )
 from inertian.motion.numerics.outliers import MEDIAN_TO_SIGMA, robust_scatter
-from inertian.motion.numerics.sliding_fits import degree_for, even_basis, sliding_estimates
-from inertian.motion.numerics.window_selection import (
-    QUOTED_DEGREE,
-    TriedWindows,
-    selected_windows,
-    tried_windows,
+from inertian.motion.smoothing.evidence import NOTHING_KNOWN
+from inertian.motion.smoothing.smooth_motion import (
+    HOPELESS,
+    LEAST_SAMPLES,
+    NoiseEvidence,
+    crowded,
+    shares,
+    smoothed,
 )
-from inertian.quantities.correlation import correlated
 from inertian.quantities.estimates import Array, Mask
 
 # Samples that noise is judged by, in pieces of so many
 MOST_SAMPLES_WATCHED, PIECE_SAMPLES = (6_000, 1_000)
-WIDEST_WINDOW = 101  # samples in a window for residuals
-# Samples in the stretch that stands for all when expectations are worked out
-REPRESENTATIVE_SAMPLES = 240
-CORRELATION_GRID = np.concatenate([np.linspace(-0.6, 0.9, 16), [0.95, 0.98]])  # values of ρ
-# Normal deviates from which a correlation is reckoned with, and from which it is said
-COUNTED, NOTICED = (0.8, 2.0)
+# Normal deviate from which a correlation is said
+NOTICED = 2.0
 GLARING_SIGMAS = 5.0  # robust σ beyond which a residual is no part of the noise
 JITTER_Z = 3.0  # of its own u that a variance of time stamps must be
 SPEED_GROUPS = 12
-ROUNDS, SETTLED = 4, 0.03
-# Ρ that is assumed at first: windows then begin wide enough for residuals to show it
-STARTING_CORRELATION = 0.6
+MOST_GLARING = 0.05  # of the samples of a stretch
 CORRELATED_REMARK = "neighbouring readings err alike; the uncertainties reckon with it"
 # Degrees of freedom of one body in one trial above which others have nothing to add
 ENOUGH_DOF = 30.0
@@ -70,7 +63,7 @@ class LocalNoise:
     step: float
     given: bool = False
     remark: str = ""
-    # By how many normal deviates neighbouring residuals resemble each other more than white ones
+    # The normal deviate that speaks as much against white errors as the samples do
     alike: float = 0.0
 
 
@@ -83,22 +76,18 @@ class NoiseSegment:
     t: Array
     x: Array
 
-    @cached_property
-    def tried(self) -> list[TriedWindows]:
-        """Windows of growing size on it, whatever the noise."""
-        return tried_windows(self.t, self.x)
-
 
 @dataclass(frozen=True, eq=False)
-class _Residuals:
-    """What local fits leave: residuals r, the share 1 − h of σ² that each has, speeds squared, and
-    the window.
+class _Left:
+    """What a smooth motion leaves of a stretch: residuals r in SI, the share 1 − h of σ² that each
+    has and speeds squared, (n,), with what it says of the noise and degrees of freedom of σ².
     """
 
     r: Array
     share: Array
     speed2: Array
-    window: int
+    noises: tuple[NoiseEvidence, ...]
+    dof: float
 
 
 def pieces_of(
@@ -143,29 +132,20 @@ def noise_of_segments(
     Bodies recorded in the same steps share one σ where one has too few samples to tell. Time jitter
     is shared by all.
     """
-    looked_at = [pieces_of(segments, watched) for segments in bodies]
-    left, guesses = [], []
-    for pieces, step in zip(looked_at, steps, strict=True):
-        guess = LocalNoise(first_guess(pieces, step), STARTING_CORRELATION, 0.0, 0.0, step)
-        residuals: list[_Residuals] = []
-        for _ in range(ROUNDS):
-            residuals = [_residuals_of(piece, guess) for piece in pieces]
-            better = _matched_moments(residuals, step)
-            if not better.dof:
-                guess = better
-                break
-            changes = better.sigma / guess.sigma - 1.0, better.correlation - guess.correlation
-            settled = max(abs(c) for c in changes) < SETTLED
-            guess = better
-            if settled:
-                break
-        left.append(residuals)
-        guesses.append(guess)
-    return _with_jitter([_pooled(k, guesses, left) for k in range(len(bodies))], left)
+    left = []
+    for segments, step in zip(bodies, steps, strict=True):
+        pieces = pieces_of(segments, watched)
+        left.append([one for piece in pieces for one in _left_of(piece, step)])
+    found = [_together(own, step) for own, step in zip(left, steps, strict=True)]
+    for k, step in enumerate(steps):
+        if not found[k].dof:
+            guess = first_guess(pieces_of(bodies[k], watched), step)
+            found[k] = replace(found[k], sigma=guess if len(bodies[k]) else float("nan"))
+    return _with_jitter([_pooled(k, found, left) for k in range(len(bodies))], left)
 
 
 def _pooled(
-    k: int, guesses: Sequence[LocalNoise], left: Sequence[Sequence[_Residuals]], few: float = 10.0
+    k: int, guesses: Sequence[LocalNoise], left: Sequence[Sequence[_Left]], few: float = 10.0
 ) -> LocalNoise:
     own = guesses[k]
     if own.dof >= few:
@@ -176,106 +156,80 @@ def _pooled(
         if g.step == own.step
         for r in residuals
     ]
-    return _matched_moments(alike, own.step)
+    return _together(alike, own.step)
 
 
-def _residuals_of(piece: NoiseSegment, noise: LocalNoise) -> _Residuals:
-    n = len(piece.t)
-    tried = [one.misfits(noise.sigma, noise.correlation) for one in piece.tried]
-    sizes = selected_windows(0, tried, n)
-    window = int(np.median(sizes))
-    window = window if window == n <= REPRESENTATIVE_SAMPLES else min(window, WIDEST_WINDOW, n)
-    r, share, speed = np.empty(n), np.empty(n), np.empty(n)
-    sizes = np.minimum(sizes, window)
-    for size in np.unique(sizes):
-        (value, norm), (slope, _) = sliding_estimates(
-            piece.t, piece.x, int(size), [(0, QUOTED_DEGREE[0]), (1, QUOTED_DEGREE[1])]
-        )
-        rows = sizes == size
-        r[rows], share[rows], speed[rows] = (
-            piece.x[rows] - value[rows],
-            1.0 - norm[rows] ** 2,
-            slope[rows],
-        )
-    return _Residuals(r, np.maximum(share, 1e-12), speed**2, window)
+def _left_of(piece: NoiseSegment, step: float) -> list[_Left]:
+    """What the smooth motion leaves of a stretch, in halves where it holds too much for one;
+    nothing where there are too few samples.
 
-
-@lru_cache(maxsize=200)
-def _expected(n: int, window: int) -> tuple[Array, Array, float]:
-    """E r² and E r_i r_{i+1} for σ = 1, over ρ in GRID, as means over a stretch, and ν of Σr² per
-    sample.
-
-    Beyond LONGEST samples, or windows of a third of that, a shorter stretch stands for all.
+    A few residuals far beyond the others are left out.
     """
-    n = min(n, REPRESENTATIVE_SAMPLES)
-    window = min(window, n) if window >= n else min(window, REPRESENTATIVE_SAMPLES // 3)
-    residual = np.eye(n)
-    half = window // 2
-    own = even_basis(window, degree_for(window, QUOTED_DEGREE[0]), 0)
-    hat = own.slopes @ own.phi.T
-    for i in range(n):
-        first = min(max(i - half, 0), n - window)
-        residual[i, first : first + window] -= hat[i - first]
-    squares, products = [], []
-    for rho in CORRELATION_GRID:
-        covariance = residual @ correlated(residual.T, float(rho))
-        squares.append(float(np.trace(covariance)) / n)
-        products.append(float(np.trace(covariance, 1)) / max(n - 1, 1))
-    white = residual @ residual.T
-    nu = float(np.trace(white)) ** 2 / float(np.sum(white * white)) / n
-    return np.array(squares), np.array(products), nu
+    t, x = piece.t, piece.x
+    if len(t) < LEAST_SAMPLES:
+        return []
+    motion = smoothed(t, x, None, NOTHING_KNOWN, least_noise(step))
+    if crowded(motion, len(t)):
+        halves = slice(0, len(t) // 2), slice(len(t) // 2, len(t))
+        return [one for h in halves for one in _left_of(NoiseSegment(t[h], x[h]), step)]
+    value, variance, _ = motion.at(t, 0)
+    r = x - value
+    share = np.clip(1.0 - variance / max(motion.sigma**2, 1e-300), 1e-12, 1.0)
+    good = _plausible(r, share)
+    if not good.all():
+        return _left_of(NoiseSegment(t[good], x[good]), step)
+    dof = max(len(t) - motion.detail, 0.0)
+    return [_Left(r, share, motion.at(t, 1)[0] ** 2, motion.noises, dof)]
 
 
-def _matched_moments(left: Sequence[_Residuals], step: float) -> LocalNoise:
-    """σ and ρ whose expected squares and products are those found."""
-    floor = least_noise(step) ** 2
-    squares = products = share = freedom = 0.0
-    expected0, expected1, white1 = (
-        np.zeros(len(CORRELATION_GRID)),
-        np.zeros(len(CORRELATION_GRID)),
-        0.0,
-    )
-    at_zero = int(np.argmin(np.abs(CORRELATION_GRID)))
+def _together(left: Sequence[_Left], step: float) -> LocalNoise:
+    """σ and ρ from what all stretches of a body say.
+
+    The one ρ that is quoted gives a mean of many readings the variance that it has on average over
+    all that are probable.
+    """
+    floor = least_noise(step)
+    dof = sum(one.dof for one in left)
+    if not left or dof <= 0.0:
+        return LocalNoise(floor or float("nan"), 0.0, 0.0, 0.0, step)
+    rhos = max((one.noises for one in left), key=len)
+    logs, squares = np.zeros(len(rhos)), np.zeros(len(rhos))
     for one in left:
-        good = _plausible(one)
-        r, n = np.where(good, one.r, 0.0), len(one.r)
-        squares += float(r @ r)
-        products += float(r[1:] @ r[:-1])
-        share += float(one.share[good].sum())
-        e0, e1, nu = _expected(n, one.window)
-        expected0, expected1 = expected0 + n * e0, expected1 + (n - 1) * e1
-        white1 += (n - 1) * e1[at_zero]
-        freedom += nu * n
-    if share <= 1e-9 or freedom <= 0.0:
-        return LocalNoise(floor**0.5 or float("nan"), 0.0, 0.0, 0.0, step)
-    correlation, factor, alike = 0.0, 1.0, 0.0
-    if squares > 0.0:
-        found, white = products / squares, white1 / expected0[at_zero]
-        alike = float((found - white) * np.sqrt(freedom))
-        if alike > COUNTED and squares / share > floor:
-            correlation = float(np.interp(found, expected1 / expected0, CORRELATION_GRID))
-            correlation = min(
-                correlation + 2.0 * correlation / freedom, float(CORRELATION_GRID[-1])
-            )
-            factor = float(np.interp(correlation, CORRELATION_GRID, expected0) / expected0[at_zero])
-    sigma = max(np.sqrt(squares / (share * factor)), np.sqrt(floor), 1e-300)
-    # Relative variance of σ², and of what a mean of many correlated readings owes to ρ
-    doubt = 2.0 / freedom
-    if correlation > 0.0:
-        doubt += 4.0 / (freedom * (1.0 - correlation**2))
-    remark = CORRELATED_REMARK if correlation > 0.0 and alike > NOTICED else ""
+        known = {noise.correlation: noise for noise in one.noises}
+        least = min(noise.log_evidence for noise in one.noises) - HOPELESS
+        last = one.noises[-1]
+        for k, noise in enumerate(rhos):
+            own = known.get(noise.correlation)
+            logs[k] += least if own is None else own.log_evidence
+            squares[k] += one.dof * (last if own is None else own).square
+    probable, rho = shares(list(logs)), np.array([noise.correlation for noise in rhos])
+    squares /= dof
+    square = float(probable @ squares)
+    of_means = squares * (1.0 + rho) / (1.0 - rho)
+    mean = float(probable @ of_means)
+    sigma = max(np.sqrt(square), floor, 1e-300)
+    if square <= floor**2:  # what is left is the pattern of the steps
+        return LocalNoise(float(sigma), 0.0, dof, 0.0, step)
+    ratio = max(mean / square, 1.0)
+    alike = float(np.sqrt(2.0 * max(float(logs.max() - logs[0]), 0.0)))
     return LocalNoise(
-        float(sigma), max(correlation, 0.0), 2.0 / doubt, 0.0, step, remark=remark, alike=alike
+        float(sigma),
+        (ratio - 1.0) / (ratio + 1.0),
+        dof,
+        0.0,
+        step,
+        remark=CORRELATED_REMARK if alike > NOTICED else "",
+        alike=alike,
     )
 
 
-def _plausible(one: _Residuals) -> Mask:
+def _plausible(r: Array, share: Array) -> Mask:
     """Which residuals are part of the noise: all, unless a few are far beyond what most are."""
-    scaled = np.abs(one.r) / np.sqrt(one.share)
+    scaled = np.abs(r) / np.sqrt(share)
     robust = MEDIAN_TO_SIGMA * float(np.median(scaled))
     glaring = scaled > GLARING_SIGMAS * robust
-    few = robust > 0.0 and 0 < glaring.sum() <= max(0.05 * len(scaled), 1.0) and len(scaled) > 12
-    return ~glaring if few else np.ones(len(scaled), dtype=bool)
+    few = 0 < glaring.sum() <= max(MOST_GLARING * len(r), 1.0) and len(r) > 12
+    return ~glaring if few and robust > 0.0 else np.ones(len(r), dtype=bool)
 
 
 @dataclass(frozen=True, eq=False)
@@ -296,9 +250,7 @@ class _BySpeed:
         return float(weight @ (self.mean - stamp * self.speed2) / weight.sum())
 
 
-def _with_jitter(
-    noises: Sequence[LocalNoise], left: Sequence[Sequence[_Residuals]]
-) -> list[LocalNoise]:
+def _with_jitter(noises: Sequence[LocalNoise], left: Sequence[Sequence[_Left]]) -> list[LocalNoise]:
     """Split off what grows with the square of the speed: one error per time stamp, shared by all
     bodies of a clock.
     """
@@ -318,14 +270,13 @@ def _with_jitter(
     return result
 
 
-def _by_speed(noise: LocalNoise, left: Sequence[_Residuals]) -> _BySpeed | None:
+def _by_speed(noise: LocalNoise, left: Sequence[_Left]) -> _BySpeed | None:
     """Residuals in groups of like speed; None where there are too few."""
     if not left or noise.dof < 2 * SPEED_GROUPS:
         return None
-    good = [_plausible(one) for one in left]
-    r = np.concatenate([one.r[g] for one, g in zip(left, good, strict=True)])
-    share = np.concatenate([one.share[g] for one, g in zip(left, good, strict=True)])
-    speed2 = np.concatenate([one.speed2[g] for one, g in zip(left, good, strict=True)])
+    r = np.concatenate([one.r for one in left])
+    share = np.concatenate([one.share for one in left])
+    speed2 = np.concatenate([one.speed2 for one in left])
     groups = [rows for rows in np.array_split(np.argsort(speed2), SPEED_GROUPS) if len(rows)]
     mean = np.array([float(np.sum(r[g] ** 2) / share[g].sum()) for g in groups])
     freedom = np.array([float(share[g].sum()) for g in groups]) * noise.dof / share.sum()

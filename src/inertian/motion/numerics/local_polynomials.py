@@ -5,9 +5,10 @@ Source: Savitzky & Golay, Anal. Chem. 36 (1964) 1627-1639, for any spacing. No w
 the walls of a contact, nor across a long gap.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from types import MappingProxyType
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
@@ -35,6 +36,7 @@ GAP_IN_STEPS = 10.0  # usual steps between two samples beyond which they are not
 # Least degree inside a contact: a line through three samples of a hit says nothing
 LEAST_DEGREE_INSIDE_CONTACT = 2
 CHUNK = 500_000  # samples in windows of their own that are worked on at a time
+NOTHING_SMOOTHED: Mapping[int, Callable[[Rows, Array], Sequence[Piece]]] = MappingProxyType({})
 AT_SAMPLE = 1e-9  # of a step that a time may be off a sample and still be at it
 
 
@@ -84,18 +86,23 @@ def local_operator(
     sizes: Rows | int = DEFAULT_WINDOW,
     degree: int = DEFAULT_DEGREE,
     parts: Sequence[FitSegment] | None = None,
+    smoothed: Mapping[int, Callable[[Rows, Array], Sequence[Piece]]] = NOTHING_SMOOTHED,
 ) -> Operator:
     """Return value (order 0), slope (1) or second derivative (2) at some times in s, shape (m,).
 
     `usable` are the rows of samples at times t that may be used; `sizes` the samples in a window,
     one number or one by usable sample, that of the nearest one being taken. Near an edge a window
-    keeps its samples and is evaluated off-centre, so u grows.
+    keeps its samples and is evaluated off-centre, so u grows. What is estimated otherwise than in
+    windows is in `smoothed`, by where the part begins: pieces for some places at some times.
     """
     own = t[usable]
     parts = fit_segments(own, walls) if parts is None else parts
     near = nearest(own, times)
     pieces: list[Piece] = []
     for part, at in _by_part(own, parts, times, np.sort(np.asarray(walls, dtype=float))):
+        if part.start in smoothed:
+            pieces += smoothed[part.start](at, times[at])
+            continue
         n = part.stop - part.start
         index = np.clip(near[at], part.start, part.stop - 1)
         requests = np.minimum(

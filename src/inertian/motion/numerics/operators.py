@@ -283,6 +283,11 @@ def _side_by_side(
     """Σ_ij w_i R_ij w'_j of pairs of estimates, one pair a row; weights times `root` of the samples
     if given.
     """
+    if isinstance(a, OneWindow) and isinstance(b, OneWindow) and a.phi is b.phi:
+        stop = a.first + len(a.phi)
+        scaled = a.phi if root is None else a.phi * root[a.first : stop, None]
+        inner = scaled.T @ correlated(scaled, alike)
+        return np.asarray(np.einsum("ij,ij->i", a.slopes[in_a] @ inner, b.slopes[in_b]))
     found = np.empty(len(in_a))
     chunk = max(SPREAD_AT_A_TIME // (_width(a) + _width(b)), 1)
     for start in range(0, len(in_a), chunk):

@@ -1,0 +1,141 @@
+"""The smooth motion of a stretch of any length: where it holds more than one set of splines can
+follow, it is smoothed in pieces that overlap.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from inertian.motion.noise.local_noise import LocalNoise
+from inertian.motion.noise.stated_noise import least_noise
+from inertian.motion.numerics.operators import OneWindow, Piece
+from inertian.motion.smoothing.evidence import NOTHING_KNOWN, Prior
+from inertian.motion.smoothing.smooth_motion import (
+    LEAST_SAMPLES,
+    MOST_SPLINES,
+    SURE,
+    SmoothMotion,
+    crowded,
+    smoothed,
+)
+from inertian.quantities.estimates import Array, Rows
+
+MOST_SAMPLES = 2_000  # smoothed at a time
+OVERLAP = 3.0  # details that neighbouring pieces share on either side
+# Σw² of the value in the middle of a window of n samples by a quartic is this over n
+QUARTIC_SHARE = 225.0 / 64.0
+
+
+@dataclass(frozen=True, eq=False)
+class _Part:
+    """A smooth motion of samples start … stop − 1 of a stretch, to be used before time `until` in
+    s.
+    """
+
+    start: int
+    stop: int
+    until: float
+    motion: SmoothMotion
+
+
+@dataclass(frozen=True, eq=False)
+class SmoothedStretch:
+    """The smooth motion of one stretch of samples, in parts."""
+
+    parts: tuple[_Part, ...]
+
+    def at(self, times: Array, order: int) -> tuple[Array, Array, Array]:
+        """Return a derivative at some times in s, (m,): values, the norms √Σw² of their weights on
+        the samples, and u of what may be left out; in SI.
+        """
+        value, norm, missing = (np.empty(len(times)) for _ in range(3))
+        for part, here in self._shared_out(times):
+            motion = part.motion
+            value[here], _, left_out = motion.at(times[here], order)
+            missing[here] = np.sqrt(left_out)
+            rows = motion.space.at(times[here], order) @ motion.factors[1].T
+            norm[here] = np.linalg.norm(rows, axis=1)
+        return value, norm, missing
+
+    def reading_variance(self, times: Array, order: int) -> Array:
+        """Return the variance that the readings give a derivative at some times in s, (m,), in SI
+        squared: on average over all that their errors may be like.
+        """
+        found = np.empty(len(times))
+        for part, here in self._shared_out(times):
+            found[here] = part.motion.at(times[here], order)[1]
+        return found
+
+    def pieces(self, at: Rows, times: Array, order: int, start: int) -> list[Piece]:
+        """Return the estimates at some times as weights on the samples, the first of which is
+        `start`; `at` are their places.
+        """
+        found: list[Piece] = []
+        for part, here in self._shared_out(times):
+            phi, triangle = part.motion.factors
+            slopes = part.motion.space.at(times[here], order) @ triangle.T
+            found.append(OneWindow(at[here], start + part.start, slopes, phi))
+        return found
+
+    def equivalent_windows(self, times: Array) -> Rows:
+        """Return how many samples a window would need in which a quartic is known as well, (m,)."""
+        n = self.parts[-1].stop
+        found = QUARTIC_SHARE / np.maximum(self.at(times, 0)[1] ** 2, QUARTIC_SHARE / n)
+        return np.clip(np.rint(found), min(3, n), n).astype(np.intp)
+
+    def _shared_out(self, times: Array) -> list[tuple[_Part, Rows]]:
+        own = np.searchsorted([part.until for part in self.parts[:-1]], times, "right")
+        shared = [(part, np.flatnonzero(own == k)) for k, part in enumerate(self.parts)]
+        return [(part, here) for part, here in shared if here.size]
+
+
+def smoothed_stretch(
+    t: Array, x: Array, noise: LocalNoise, share: Array | None = None, part_of: int = 0
+) -> SmoothedStretch:
+    """Return the smooth motion through samples x in SI at times t in s, (n,), rising; at least
+    LEAST_SAMPLES.
+
+    `share` is the variance of each reading over σ². A σ that is given is taken as known; one that
+    was found from `part_of` samples in all counts as far as it is from others than these.
+    """
+    root = None if share is None else 1.0 / np.sqrt(share)
+    others = noise.dof * max(1.0 - len(t) / max(part_of, len(t)), 0.0)
+    dof = SURE if noise.given else others
+    known = np.isfinite(noise.sigma) and dof > 0.0
+    prior = Prior(noise.sigma**2, min(dof, SURE)) if known else NOTHING_KNOWN
+    found = _parts(t, x, root, prior, least_noise(noise.step), 0, np.inf)
+    return SmoothedStretch(tuple(found))
+
+
+def _parts(
+    t: Array,
+    x: Array,
+    root: Array | None,
+    prior: Prior,
+    floor: float,
+    start: int,
+    until: float,
+) -> list[_Part]:
+    n = len(t)
+    motion = None
+    if n <= MOST_SAMPLES:
+        motion = smoothed(t, x, root, prior, floor)
+        if not crowded(motion, n):
+            return [_Part(start, start + n, until, motion)]
+    details = MOST_SPLINES if motion is None else motion.detail
+    margin = min(int(OVERLAP * min(n, MOST_SAMPLES) / details) + LEAST_SAMPLES, n // 4)
+    middle = n // 2
+    low, high = slice(0, middle + margin), slice(middle - margin, n)
+    cut = 0.5 * float(t[middle - 1] + t[middle])
+
+    def half(rows: slice, end: float) -> list[_Part]:
+        own = None if root is None else root[rows]
+        return _parts(t[rows], x[rows], own, prior, floor, start + (rows.start or 0), end)
+
+    return half(low, cut) + half(high, until)
+
+
+def smoothable(stretch: Sequence[float] | Array) -> bool:
+    """Return whether a stretch of samples has enough of them for a smooth motion."""
+    return len(stretch) >= LEAST_SAMPLES

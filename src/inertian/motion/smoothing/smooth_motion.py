@@ -1,0 +1,330 @@
+"""Position, velocity and acceleration of one stretch from all amounts of smoothing that the samples
+allow, each as far as it is probable.
+
+Smoothing flattens peaks. What it took is smoothed and given back (Tukey's twicing: Stuetzle &
+Mittal, in *Smoothing Techniques for Curve Estimation*, 1979), and what is expected to be missing
+still is part of the uncertainty: for a motion that is as rough as the samples say (Wahba, J. R.
+Stat. Soc. B 45 (1983) 133-150).
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
+
+import numpy as np
+
+from inertian.motion.smoothing.evidence import (
+    NOTHING_KNOWN,
+    Prior,
+    Weighed,
+    profile,
+    projection,
+    weighed,
+)
+from inertian.motion.smoothing.spline_space import (
+    DEGREE,
+    PENALISED,
+    Components,
+    SplineSpace,
+    components,
+)
+from inertian.quantities.estimates import Array
+
+LEAST_SAMPLES = DEGREE + 2  # a spline and something left over
+MOST_SPLINES = 100
+CROWDED = 0.6  # of the splines in use, from which a stretch is smoothed in halves
+SURE = 1e4  # degrees of freedom of a σ that is known
+CORRELATIONS = (0.0, 0.25, 0.5, 0.7, 0.85)  # ρ of neighbouring errors that are tried
+# ln of the roughness at the end over that at the start, for motions that calm down or start up
+TRENDS = (-12.0, -6.0, 6.0, 12.0)
+FOLLOWED = 4  # times that the profile of roughness follows what was found
+STRIDE = 2.0  # times what is found is it changed by: plain repeating gets there, but slowly
+PROFILE_DOUBT = 2.0  # ln of what speaks against a profile that was drawn from the samples
+LEAST_SHARE = 1e-3  # of what is probable, below which something is left out
+HOPELESS = 7.0  # ln of evidence against a ρ from which larger ones are not tried: 1 to 1000
+CORRELATED_SHARE = 0.02  # of what is probable, from which a ρ is looked at with all profiles
+WIDTH = 0.5  # of a detail, over which roughness is taken as alike
+FINEST = 200  # places in time at which a profile is smoothed
+
+
+@dataclass(frozen=True)
+class NoiseEvidence:
+    """What samples say of one correlation ρ of their errors: ln of the evidence for it, σ² in SI if
+    it holds.
+    """
+
+    correlation: float
+    log_evidence: float
+    square: float
+
+
+@dataclass(frozen=True, eq=False)
+class SmoothMotion:
+    """The smooth motion of one stretch. `coefficients` (k,) of its splines, in SI;
+    `sample_weights` (k, n) give them from the samples. `noise` and `missing` (k, k) are
+    covariances: from the readings, and for what smoothing may leave out; in SI squared.
+    `sigma` and `correlation` of the readings are averages over what `noises` say, σ² with `dof`
+    degrees of freedom; `detail` are those of the motion.
+    """
+
+    space: SplineSpace
+    level: float
+    coefficients: Array
+    sample_weights: Array
+    noise: Array
+    missing: Array
+    sigma: float
+    correlation: float
+    dof: float
+    detail: float
+    noises: tuple["NoiseEvidence", ...] = ()
+
+    def at(self, times: Array, order: int) -> tuple[Array, Array, Array]:
+        """Return a derivative at some times in s, (m,), and the variances from the readings and
+        from what may be left out; in SI.
+        """
+        rows = self.space.at(times, order)
+        value = rows @ self.coefficients + (self.level if order == 0 else 0.0)
+        return value, _diagonal(rows, self.noise), _diagonal(rows, self.missing)
+
+    @cached_property
+    def factors(self) -> tuple[Array, Array]:
+        """The weights on the samples as orthonormal columns (n, j) times a matrix (j, k)."""
+        phi, triangle = np.linalg.qr(self.sample_weights.T)
+        return phi, triangle
+
+
+def _diagonal(rows: Array, covariance: Array) -> Array:
+    return np.asarray(np.maximum(np.einsum("ij,ij->i", rows @ covariance, rows), 0.0))
+
+
+def smooth_motion(
+    t: Array,
+    x: Array,
+    root_weights: Array | None = None,
+    prior: Prior = NOTHING_KNOWN,
+    correlations: Sequence[float] = CORRELATIONS,
+) -> SmoothMotion:
+    """Return the smooth motion through samples x in SI at times t in s, (n,), rising; at least
+    LEAST_SAMPLES.
+
+    `root_weights` are σ over the uncertainty of each reading.
+    """
+    level = float(np.mean(x))
+    first = weighed_correlations(t, x - level, root_weights, prior, correlations)
+    share = shares([one.log_mean_evidence for one in first])
+    best = first[int(np.argmax(share))]
+    size = best.seen
+    best = weighed(best.data.within(size), profile(best.data.parts.within(size)))
+    profiles = _profiles(best)
+    logs = [one.log_mean_evidence - doubt for one, doubt in profiles]
+    likely = np.flatnonzero(shares(logs) > CORRELATED_SHARE)
+    members = [profiles[k][0] for k in likely]
+    logs = [logs[k] for k in likely]
+    for one, probable in zip(first, share, strict=True):
+        if probable < CORRELATED_SHARE or one.data.parts.correlation == best.correlation:
+            continue
+        data = one.data.within(size)
+        for k in likely:
+            like, doubt = profiles[k]
+            members.append(weighed(data, profile(data.parts, like.shape.log_strength)))
+            logs.append(members[-1].log_mean_evidence - doubt)
+    mixed = _mixed(best.data.parts.space, level, members, shares(logs))
+    return replace(mixed, noises=_noises(first, members, logs))
+
+
+def smoothed(
+    t: Array,
+    x: Array,
+    root_weights: Array | None = None,
+    prior: Prior = NOTHING_KNOWN,
+    floor: float = 0.0,
+) -> SmoothMotion:
+    """As `smooth_motion`, for readings whose σ cannot be less than `floor`, in SI; what was asked
+    for last is remembered.
+    """
+    if root_weights is None:
+        return _remembered(t.tobytes(), x.tobytes(), prior, floor)
+    found = smooth_motion(t, x, root_weights, prior)
+    at_least = Prior(floor**2, SURE)
+    return found if found.sigma >= floor else smooth_motion(t, x, root_weights, at_least)
+
+
+@lru_cache(maxsize=64)
+def _remembered(times: bytes, samples: bytes, prior: Prior, floor: float) -> SmoothMotion:
+    t, x = np.frombuffer(times), np.frombuffer(samples)
+    found = smooth_motion(t, x, None, prior)
+    return found if found.sigma >= floor else smooth_motion(t, x, None, Prior(floor**2, SURE))
+
+
+def crowded(motion: SmoothMotion, n: int) -> bool:
+    """Return whether n samples hold more than their splines can follow, so that halves should be
+    smoothed by themselves.
+    """
+    return n > MOST_SPLINES and motion.detail > CROWDED * MOST_SPLINES
+
+
+def _noises(
+    first: Sequence[Weighed], members: Sequence[Weighed], logs: Sequence[float]
+) -> tuple[NoiseEvidence, ...]:
+    """What is said of each ρ; those looked at with even roughness only gain as much by profiles as
+    the best does.
+    """
+    gain = max(logs) - max(one.log_mean_evidence for one in first)
+    found = []
+    for one in first:
+        own = [k for k, m in enumerate(members) if m.correlation == one.correlation]
+        if own:
+            evidence = float(np.logaddexp.reduce([logs[k] for k in own]))
+            part = shares([logs[k] for k in own])
+            square = float(sum(p * members[k].mean_square for p, k in zip(part, own, strict=True)))
+        else:
+            evidence, square = one.log_mean_evidence + gain, one.mean_square
+        found.append(NoiseEvidence(one.correlation, evidence, square))
+    return tuple(found)
+
+
+def weighed_correlations(
+    t: Array,
+    x: Array,
+    root_weights: Array | None = None,
+    prior: Prior = NOTHING_KNOWN,
+    correlations: Sequence[float] = CORRELATIONS,
+) -> list[Weighed]:
+    """Return the evidence for rising ρ, motion being as rough everywhere, up to where it has become
+    hopeless; x without its mean.
+    """
+    space = SplineSpace(float(t[0]), float(t[-1] - t[0]), min(len(t), MOST_SPLINES))
+    found: list[Weighed] = []
+    top = -np.inf
+    for rho in correlations:
+        parts = _components(space, t, rho, root_weights)
+        found.append(weighed(projection(parts, x, prior), profile(parts)))
+        top = max(top, found[-1].log_mean_evidence)
+        if found[-1].log_mean_evidence < top - HOPELESS:
+            break
+    return found
+
+
+def _components(
+    space: SplineSpace, t: Array, correlation: float, root_weights: Array | None
+) -> Components:
+    """Components, shared by all channels that were read at the same times."""
+    if root_weights is not None:
+        return components(space, t, correlation, root_weights)
+    return _shared_components(space, t.tobytes(), correlation)
+
+
+@lru_cache(maxsize=32)
+def _shared_components(space: SplineSpace, times: bytes, correlation: float) -> Components:
+    return components(space, np.frombuffer(times), correlation)
+
+
+def shares(logs: Sequence[float]) -> Array:
+    """Return how probable some things are, from the logarithms of the evidence for each."""
+    found = np.exp(np.asarray(logs) - max(logs))
+    return np.asarray(found / found.sum())
+
+
+def _profiles(even: Weighed) -> list[tuple[Weighed, float]]:
+    """What other profiles of roughness give, each with ln of what speaks against it."""
+    parts, data = even.data.parts, even.data
+    found = [(even, 0.0)]
+    if len(parts.roughness) - PENALISED < 2:
+        return found
+    for trend in TRENDS:
+        made = weighed(data, profile(parts, trend * (parts.nodes - 0.5)))
+        found.append((made, float(np.log(len(TRENDS)))))
+    best = max((one for one, _ in found), key=lambda one: one.log_mean_evidence)
+    for _ in range(FOLLOWED):
+        best = weighed(data, profile(parts, _followed(best)))
+        found.append((best, PROFILE_DOUBT + float(np.log(FOLLOWED))))
+    return found
+
+
+def _followed(one: Weighed) -> Array:
+    """The profile that follows from what was found with another: ln of the mean square of the
+    penalised derivative, smoothed in time.
+    """
+    parts, shape, share = one.data.parts, one.shape, one.shares
+    kept = share @ one.kept
+    square = float(share @ one.squares)
+    rows = parts.rough_parts * parts.roughness[PENALISED:]
+    rows = rows if shape.turned is None else rows @ shape.turned
+    energy = (rows @ (kept * one.values)) ** 2 + square * (rows**2 @ kept)
+    places = np.linspace(0.0, 1.0, FINEST + 1)
+    energy = np.interp(places, parts.nodes, energy)
+    width = WIDTH / max(one.detail, PENALISED) * FINEST
+    reach = int(4.0 * width) + 1
+    weights = np.exp(-0.5 * (np.arange(-reach, reach + 1) / width) ** 2)
+    padded = np.pad(energy, reach, mode="edge")
+    smooth = np.log(np.convolve(padded, weights / weights.sum(), mode="valid"))
+    new = np.interp(parts.nodes, places, smooth - smooth.mean())
+    return np.asarray(shape.log_strength + STRIDE * (new - shape.log_strength))
+
+
+def _mixed(
+    space: SplineSpace, level: float, members: Sequence[Weighed], probable: Array
+) -> SmoothMotion:
+    """All members taken together, each as far as it is probable."""
+    used = [int(k) for k in np.flatnonzero(probable > LEAST_SHARE)]
+    probable = probable[used] / probable[used].sum()
+    made = [_member(members[k]) for k in used]
+    values = np.concatenate([one.values for one in made])
+    share = np.concatenate([p * one.share for p, one in zip(probable, made, strict=True)])
+    mean = share @ values
+    apart = (values - mean) * np.sqrt(share)[:, None]
+
+    def average(parts: Sequence[Array]) -> Array:
+        return np.asarray(sum(p * part for p, part in zip(probable, parts, strict=True)))
+
+    square = float(average([np.asarray(one.square) for one in made]))
+    return SmoothMotion(
+        space,
+        level,
+        mean,
+        average([one.weights for one in made]),
+        average([one.noise for one in made]),
+        average([one.missing for one in made]) + apart.T @ apart,
+        float(np.sqrt(square)),
+        float(probable @ [members[k].data.parts.correlation for k in used]),
+        members[0].data.dof,
+        float(probable @ [members[k].detail for k in used]),
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class _Member:
+    """What one profile of roughness gives, as the fields of SmoothMotion; `values` (g, k) are the
+    coefficients for each amount of smoothing, `share` (g,) how probable it is.
+    """
+
+    weights: Array
+    noise: Array
+    missing: Array
+    square: float
+    values: Array
+    share: Array
+
+
+def _member(one: Weighed) -> _Member:
+    parts, shape = one.data.parts, one.shape
+    used = one.shares > LEAST_SHARE
+    share = one.shares[used] / one.shares[used].sum()
+    kept, squares = one.kept[used], one.squares[used]
+    plain = parts.coefficients[:, :PENALISED]
+    rough = parts.coefficients[:, PENALISED:]
+    turned = rough if shape.turned is None else rough @ shape.turned
+    twice = 1.0 - (1.0 - kept) ** 2
+    mean, square = share @ twice, float(share @ squares)
+    whole = np.hstack([plain, turned * mean])
+    left_out = (share * squares) @ (kept * (1.0 - kept) ** 3)
+    back = turned * mean if shape.turned is None else (turned * mean) @ shape.turned.T
+    return _Member(
+        parts.sample_weights(np.hstack([plain, back])),
+        square * (whole @ whole.T),
+        (turned * left_out) @ turned.T,
+        square,
+        plain @ one.data.values[:PENALISED] + (twice * one.values) @ turned.T,
+        share,
+    )
