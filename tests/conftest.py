@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import settings
 
+import inertian  # noqa: F401  before numpy, whose threads it limits
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.quantities.units import unit_of
 

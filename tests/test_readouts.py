@@ -176,7 +176,7 @@ def test_totals_add_up_and_their_masses_share_the_blame():
     estimate = over_span(context, QuantityRef(Quantity.KINETIC), TOTAL, WHOLE[0], ReadingKind.MEAN)
     found = scalars(context, {"E": estimate})["E"]
     assert found.u == pytest.approx(0.5 * np.hypot(0.1 * squares[0], 0.2 * squares[1]), rel=0.02)
-    assert np.median(u) > found.u  # one moment is known less well than the mean
+    assert np.median(u) > 0.999 * found.u  # one moment is not known better than the mean
     size, _ = at_all_samples(context, QuantityRef(Quantity.MOMENTUM, "magnitude"), "light")
     assert size == pytest.approx(np.full(200, 11.3 * np.hypot(0.4, 0.2)))
 

@@ -214,7 +214,7 @@ def _channel(
         variance = fits.own_variance(order, readings) + np.square(smooth[order].bias)
         found[order] = smooth[order].value[rows], np.sqrt(variance)[rows]
     windows = {order: fits.sizes[order] for order in (1, 2)}
-    if method is not Method.LOCAL:
+    if method is not Method.LOCAL and len(rows):
         parts = [slice(part.start, part.stop) for part in fits.parts]
         u = u_x[rows]
         apart = [

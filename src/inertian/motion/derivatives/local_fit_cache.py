@@ -303,7 +303,7 @@ def local_fits(
         sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED_DEGREE}
         for part in parts:
             own = slice(part.start, part.stop)
-            if window == BY_DATA and smoothable(t[own]):
+            if window == BY_DATA and smoothable(part.stop - part.start):
                 sigma, _, alike = noise_in_windows(
                     t[own], x[own], noise, None if share is None else share[own]
                 )

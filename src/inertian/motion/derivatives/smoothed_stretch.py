@@ -1,8 +1,7 @@
 """The smooth motion of a stretch of any length: where it holds more than one set of splines can
-follow, it is smoothed in pieces that overlap.
+follow, it is smoothed in pieces that overlap. How it is had is told in docs/methods.md.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -68,8 +67,8 @@ class SmoothedStretch:
         return found
 
     def pieces(self, at: Rows, times: Array, order: int, start: int) -> list[Piece]:
-        """Return the estimates at some times as weights on the samples, the first of which is
-        `start`; `at` are their places.
+        """Return the estimates at some times in s, (m,), as weights on the samples, the first of
+        which is `start`; `at` are their places.
         """
         found: list[Piece] = []
         for part, here in self._shared_out(times):
@@ -136,6 +135,6 @@ def _parts(
     return half(low, cut) + half(high, until)
 
 
-def smoothable(stretch: Sequence[float] | Array) -> bool:
-    """Return whether a stretch of samples has enough of them for a smooth motion."""
-    return len(stretch) >= LEAST_SAMPLES
+def smoothable(n: int) -> bool:
+    """Return whether so many samples are enough for a smooth motion."""
+    return n >= LEAST_SAMPLES

@@ -33,8 +33,11 @@ from inertian.quantities.estimates import Array, Mask
 
 # Samples that noise is judged by, in pieces of so many
 MOST_SAMPLES_WATCHED, PIECE_SAMPLES = (6_000, 1_000)
-# Normal deviate from which a correlation is said
-NOTICED = 2.0
+# Normal deviate from which a correlation is said: of white errors, one in twenty exceeds it
+NOTICED = 1.645
+# From which it is reckoned with: it then gains more than it costs (Akaike, IEEE Trans. Autom.
+# Control 19 (1974) 716-723)
+COUNTED = 2.0**0.5
 GLARING_SIGMAS = 5.0  # robust σ beyond which a residual is no part of the noise
 JITTER_Z = 3.0  # of its own u that a variance of time stamps must be
 SPEED_GROUPS = 12
@@ -183,11 +186,7 @@ def _left_of(piece: NoiseSegment, step: float) -> list[_Left]:
 
 
 def _together(left: Sequence[_Left], step: float) -> LocalNoise:
-    """σ and ρ from what all stretches of a body say.
-
-    The one ρ that is quoted gives a mean of many readings the variance that it has on average over
-    all that are probable.
-    """
+    """σ and ρ from what all stretches of a body say; white, unless that is clearly less likely."""
     floor = least_noise(step)
     dof = sum(one.dof for one in left)
     if not left or dof <= 0.0:
@@ -204,21 +203,16 @@ def _together(left: Sequence[_Left], step: float) -> LocalNoise:
             squares[k] += one.dof * (last if own is None else own).square
     probable, rho = shares(list(logs)), np.array([noise.correlation for noise in rhos])
     squares /= dof
-    square = float(probable @ squares)
-    of_means = squares * (1.0 + rho) / (1.0 - rho)
-    mean = float(probable @ of_means)
-    sigma = max(np.sqrt(square), floor, 1e-300)
-    if square <= floor**2:  # what is left is the pattern of the steps
-        return LocalNoise(float(sigma), 0.0, dof, 0.0, step)
-    ratio = max(mean / square, 1.0)
     alike = float(np.sqrt(2.0 * max(float(logs.max() - logs[0]), 0.0)))
+    white = alike < COUNTED or squares[0] <= floor**2  # with steps alone, their pattern is left
+    square = float(squares[0] if white else probable @ squares)
     return LocalNoise(
-        float(sigma),
-        (ratio - 1.0) / (ratio + 1.0),
+        max(float(np.sqrt(square)), floor, 1e-300),
+        0.0 if white else float(probable @ rho),
         dof,
         0.0,
         step,
-        remark=CORRELATED_REMARK if alike > NOTICED else "",
+        remark=CORRELATED_REMARK if alike > NOTICED and not white else "",
         alike=alike,
     )
 

@@ -73,11 +73,11 @@ class Profile:
     log_strength: Array
 
     def apart(self, values: Array) -> Array:
-        """Return values (k,) or (k, j) on the rough components as such on those of the profile."""
+        """Return values (k,) in SI on the rough components as such on those of the profile."""
         return values if self.turned is None else self.turned.T @ values
 
     def together(self, values: Array) -> Array:
-        """Return values on the components of the profile as such on the rough components."""
+        """Return values (k,) in SI on the components of the profile as such on the rough ones."""
         return values if self.turned is None else self.turned @ values
 
 
@@ -93,8 +93,9 @@ def profile(parts: Components, log_strength: Array | None = None) -> Profile:
     root = np.linalg.qr(cost, mode="r")
     # Prior of a component: rough · root⁻¹ of white ones; largest first
     spread = np.linalg.inv(root) / rough[:, None]
-    turned, sizes, _ = np.linalg.svd(spread)
-    return Profile(turned, 1.0 / np.maximum(sizes, np.finfo(float).tiny), log_strength)
+    squares, turned = np.linalg.eigh(spread @ spread.T)
+    squares = np.maximum(squares[::-1], np.finfo(float).eps ** 2 * squares[-1])
+    return Profile(turned[:, ::-1], 1.0 / np.sqrt(squares), log_strength)
 
 
 @dataclass(frozen=True, eq=False)
@@ -161,7 +162,8 @@ def weighed(data: Projection, shape: Profile) -> Weighed:
     kept = 1.0 / (1.0 + cost)
     sums = data.left + (1.0 - kept) @ np.square(values) + data.prior.square * data.prior.dof
     sums = np.maximum(sums, np.finfo(float).tiny)
-    log_evidence = 0.5 * (np.log1p(-kept).sum(1) - data.dof * np.log(sums) - data.parts.log_scale)
+    shrunk = (np.log(cost) - np.log1p(cost)).sum(1)
+    log_evidence = 0.5 * (shrunk - data.dof * np.log(sums) - data.parts.log_scale)
     return Weighed(data, shape, values, kept, log_evidence, sums / data.dof)
 
 

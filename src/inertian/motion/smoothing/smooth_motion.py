@@ -38,6 +38,7 @@ CORRELATIONS = (0.0, 0.25, 0.5, 0.7, 0.85)  # ρ of neighbouring errors that are
 # ln of the roughness at the end over that at the start, for motions that calm down or start up
 TRENDS = (-12.0, -6.0, 6.0, 12.0)
 FOLLOWED = 4  # times that the profile of roughness follows what was found
+LEAST_GAIN = 0.2  # of ln of the evidence, below which it has followed far enough
 STRIDE = 2.0  # times what is found is it changed by: plain repeating gets there, but slowly
 PROFILE_DOUBT = 2.0  # ln of what speaks against a profile that was drawn from the samples
 LEAST_SHARE = 1e-3  # of what is probable, below which something is left out
@@ -140,8 +141,8 @@ def smoothed(
     prior: Prior = NOTHING_KNOWN,
     floor: float = 0.0,
 ) -> SmoothMotion:
-    """As `smooth_motion`, for readings whose σ cannot be less than `floor`, in SI; what was asked
-    for last is remembered.
+    """As `smooth_motion`, of shapes (n,), for readings whose σ cannot be less than `floor`, in SI;
+    what was asked for last is remembered.
     """
     if root_weights is None:
         return _remembered(t.tobytes(), x.tobytes(), prior, floor)
@@ -192,7 +193,7 @@ def weighed_correlations(
     correlations: Sequence[float] = CORRELATIONS,
 ) -> list[Weighed]:
     """Return the evidence for rising ρ, motion being as rough everywhere, up to where it has become
-    hopeless; x without its mean.
+    hopeless; t in s and x in SI without its mean, (n,).
     """
     space = SplineSpace(float(t[0]), float(t[-1] - t[0]), min(len(t), MOST_SPLINES))
     found: list[Weighed] = []
@@ -237,8 +238,10 @@ def _profiles(even: Weighed) -> list[tuple[Weighed, float]]:
         found.append((made, float(np.log(len(TRENDS)))))
     best = max((one for one, _ in found), key=lambda one: one.log_mean_evidence)
     for _ in range(FOLLOWED):
-        best = weighed(data, profile(parts, _followed(best)))
+        before, best = best, weighed(data, profile(parts, _followed(best)))
         found.append((best, PROFILE_DOUBT + float(np.log(FOLLOWED))))
+        if best.log_mean_evidence < before.log_mean_evidence + LEAST_GAIN:
+            break
     return found
 
 

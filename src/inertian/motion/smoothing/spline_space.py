@@ -8,6 +8,7 @@ first (Box, Jenkins & Reinsel, *Time Series Analysis*, 4th ed., 2008, 3.2).
 
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -32,37 +33,42 @@ class SplineSpace:
     duration: float
     size: int
 
-    @property
-    def knots(self) -> Array:
-        """The knots on a scale from 0 to 1, those at the ends as often as the degree asks."""
-        inner = np.linspace(0.0, 1.0, self.size - DEGREE + 1)
-        return np.concatenate([np.zeros(DEGREE), inner, np.ones(DEGREE)])
-
     def at(self, times: Array, order: int = 0) -> Array:
         """Return a derivative of all splines at some times in s, (m,), as shape (m, size), in
         1/s^order; beyond the ends the last polynomial goes on.
         """
         scaled = (times - self.start) / self.duration
         inside = np.clip(scaled, 0.0, 1.0)
-        made = _basis(self.knots, inside, order)
+        made = _basis(_knots(self.size), inside, order)
         beyond = np.flatnonzero(inside != scaled)
         if beyond.size:
             away = scaled[beyond] - inside[beyond]
             for more in range(1, DEGREE - order + 1):
                 term = away**more / math.factorial(more)
-                made[beyond] += term[:, None] * _basis(self.knots, inside[beyond], order + more)
+                made[beyond] += term[:, None] * _basis(
+                    _knots(self.size), inside[beyond], order + more
+                )
         return made / self.duration**order
 
-    def rough(self) -> tuple[Array, Array]:
-        """Return the nodes of integration, on a scale from 0 to 1, and the penalised derivative of
-        all splines there, times the root of their weights; shapes (r,) and (r, size).
-        """
-        edges = np.linspace(0.0, 1.0, self.size - DEGREE + 1)
-        places, weights = np.polynomial.legendre.leggauss(NODES)
-        step = edges[1]
-        nodes = (edges[:-1, None] + step * (places + 1.0) / 2.0).ravel()
-        root = np.sqrt(np.tile(step * weights / 2.0, len(edges) - 1))
-        return nodes, _basis(self.knots, nodes, PENALISED) * root[:, None]
+
+@lru_cache(maxsize=16)
+def _rough(size: int) -> tuple[Array, Array, Array]:
+    """Nodes of integration on a scale from 0 to 1, (r,); the penalised derivative of all splines
+    there times the root of their weights, (r, size), and the triangle of its QR.
+    """
+    edges = np.linspace(0.0, 1.0, size - DEGREE + 1)
+    places, weights = np.polynomial.legendre.leggauss(NODES)
+    step = edges[1]
+    nodes = (edges[:-1, None] + step * (places + 1.0) / 2.0).ravel()
+    root = np.sqrt(np.tile(step * weights / 2.0, len(edges) - 1))
+    rough = _basis(_knots(size), nodes, PENALISED) * root[:, None]
+    return nodes, rough, np.asarray(np.linalg.qr(rough, mode="r"))
+
+
+def _knots(size: int) -> Array:
+    """Knots on a scale from 0 to 1, those at the ends as often as the degree asks."""
+    inner = np.linspace(0.0, 1.0, size - DEGREE + 1)
+    return np.concatenate([np.zeros(DEGREE), inner, np.ones(DEGREE)])
 
 
 @dataclass(frozen=True, eq=False)
@@ -121,10 +127,10 @@ def components(
     are correlated as ρ^k and have the variance 1/root_weights².
     """
     own = whitened(space.at(t), correlation, root_weights)
-    nodes, rough = space.rough()
+    nodes, rough, triangle = _rough(space.size)
     least = LEAST_SMOOTHING * float(np.linalg.norm(own) / np.linalg.norm(rough))
     # The QR of both together stays accurate where samples alone would leave splines undetermined
-    q, r = np.linalg.qr(np.vstack([own, least * np.asarray(np.linalg.qr(rough, mode="r"))]))
+    q, r = np.linalg.qr(np.vstack([own, least * triangle]))
     _, found, turned = np.linalg.svd(q[len(t) :])
     sines, turned = np.zeros(len(turned)), turned[::-1].T
     sines[len(sines) - len(found) :] = np.minimum(found[::-1], 1.0)
