@@ -116,8 +116,8 @@ class LocalFits:
         return min(int(s.min()) for s in outside), max(int(s.max()) for s in outside)
 
     def operator(self, times: Array, order: int) -> Operator:
-        """Return value (order 0), velocity (1) or acceleration (2) at some times in s, shape
-        (m,), as weights on the samples.
+        """Return value (order 0), velocity (1), acceleration (2) or, from smooth motion only, its
+        rate (3) at some times in s, shape (m,), as weights on the samples.
         """
         t = self.channel.t
 
@@ -130,8 +130,8 @@ class LocalFits:
             times,
             self.walls,
             order,
-            self.sizes[order],
-            QUOTED_DEGREE[order],
+            self.sizes[min(order, 2)],
+            _degree(order),
             parts=self.parts,
             smoothed={start: pieces_of(start, one) for start, one in self.smoothed.items()},
         )
@@ -145,9 +145,10 @@ class LocalFits:
         return self.known[order]
 
     def _estimated(self, order: int, before: "LocalFits | None") -> DerivativeAtSamples:
-        n, sizes = len(self.channel.t), self.sizes[order]
+        n, sizes = len(self.channel.t), self.sizes[min(order, 2)]
+        degree = _degree(order)
         value, norm, missed = (np.full(n, np.nan) for _ in range(3))
-        if len(self.usable) > LONG_RECORDING:
+        if len(self.usable) > LONG_RECORDING and order <= degree:
             missed[self.usable] = self._bias_in_long(order)
         stale = np.ones(len(self.usable), dtype=bool)
         if before is not None and order in before.known:
@@ -161,18 +162,18 @@ class LocalFits:
             if part.start in self.smoothed:
                 value[rows], norm[rows], missed[rows] = self.smoothed[part.start].at(t, order)
                 continue
+            if order > degree:
+                continue
             if len(self.usable) <= LONG_RECORDING:
                 share = None if self.channel.share is None else self.channel.share[rows]
                 missed[rows] = possible_bias(t, x, order, size, self.noise, share)
             for low, high in _runs(stale[own]):
-                found = sliding_with_sizes(
-                    t, x, size, [(order, QUOTED_DEGREE[order])], rows=(low, high)
-                )[0]
+                found = sliding_with_sizes(t, x, size, [(order, degree)], rows=(low, high))[0]
                 for kind, one in zip((value, norm), found, strict=True):
                     kind[rows[low:high]] = one[low:high]
-            few = int(size.min()) <= QUOTED_DEGREE[order] + 1
+            few = int(size.min()) <= degree + 1
             for bad in np.unique(size) if few else ():
-                if not part.carries(int(bad), QUOTED_DEGREE[order], order):
+                if not part.carries(int(bad), degree, order):
                     for kind in (value, norm, missed):
                         kind[rows[size == bad]] = np.nan
         return DerivativeAtSamples(locked(value), locked(norm), locked(missed))
@@ -394,6 +395,13 @@ class LocalFitCache:
             )[0]
         found = self._noises[channel.name]
         return replace(found, sigma=np.fmax(found.sigma, channel.given)) if channel.given else found
+
+
+def _degree(order: int) -> int:
+    """The degree of polynomials in windows, one that has no such derivative where it is too high to
+    be had from them.
+    """
+    return QUOTED_DEGREE.get(order, order - 1)
 
 
 def _runs(mask: Mask) -> list[tuple[int, int]]:

@@ -120,7 +120,7 @@ def _parts(
     motion = None
     if n <= MOST_SAMPLES:
         motion = smoothed(t, x, root, prior, floor)
-        if not crowded(motion, n):
+        if not crowded(motion, t, x):
             return [_Part(start, start + n, until, motion)]
     details = MOST_SPLINES if motion is None else motion.detail
     margin = min(int(OVERLAP * min(n, MOST_SAMPLES) / details) + LEAST_SAMPLES, n // 4)

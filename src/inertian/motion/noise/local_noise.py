@@ -172,7 +172,7 @@ def _left_of(piece: NoiseSegment, step: float) -> list[_Left]:
     if len(t) < LEAST_SAMPLES:
         return []
     motion = smoothed(t, x, None, NOTHING_KNOWN, least_noise(step))
-    if crowded(motion, len(t)):
+    if crowded(motion, t, x):
         halves = slice(0, len(t) // 2), slice(len(t) // 2, len(t))
         return [one for h in halves for one in _left_of(NoiseSegment(t[h], x[h]), step)]
     value, variance, _ = motion.at(t, 0)

@@ -13,9 +13,11 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 
+from inertian.motion.numerics.outliers import MEDIAN_TO_SIGMA
 from inertian.motion.smoothing.evidence import (
     NOTHING_KNOWN,
     Prior,
+    Projection,
     Weighed,
     profile,
     projection,
@@ -27,12 +29,16 @@ from inertian.motion.smoothing.spline_space import (
     Components,
     SplineSpace,
     components,
+    whitened,
 )
 from inertian.quantities.estimates import Array
 
 LEAST_SAMPLES = DEGREE + 2  # a spline and something left over
 MOST_SPLINES = 100
 CROWDED = 0.6  # of the splines in use, from which a stretch is smoothed in halves
+RUNS = (3, 5, 9, 17)  # neighbouring residuals that are looked at together
+SUDDEN = 5.0  # normal deviates that those of noise do not reach
+CLOSE = 0.5  # of all components, that a smoothing keeps which follows sudden motion
 SURE = 1e4  # degrees of freedom of a σ that is known
 CORRELATIONS = (0.0, 0.25, 0.5, 0.7, 0.85)  # ρ of neighbouring errors that are tried
 # ln of the roughness at the end over that at the start, for motions that calm down or start up
@@ -79,6 +85,7 @@ class SmoothMotion:
     dof: float
     detail: float
     noises: tuple["NoiseEvidence", ...] = ()
+    sudden: bool = False  # whether it is smooth but for a short while
 
     def at(self, times: Array, order: int) -> tuple[Array, Array, Array]:
         """Return a derivative at some times in s, (m,), and the variances from the readings and
@@ -116,8 +123,13 @@ def smooth_motion(
     share = shares([one.log_mean_evidence for one in first])
     best = first[int(np.argmax(share))]
     size = best.seen
-    best = weighed(best.data.within(size), profile(best.data.parts.within(size)))
-    profiles = _profiles(best)
+    even = weighed(best.data.within(size), profile(best.data.parts.within(size)))
+    profiles, sudden = _profiles(even), []
+    if _holds_motion(max(profiles, key=lambda one: one[0].log_mean_evidence)[0], best.data, t, x):
+        sudden = _sudden(best)
+        profiles += sudden
+        size = len(best.data.values)
+    best = even
     logs = [one.log_mean_evidence - doubt for one, doubt in profiles]
     likely = np.flatnonzero(shares(logs) > CORRELATED_SHARE)
     members = [profiles[k][0] for k in likely]
@@ -131,7 +143,9 @@ def smooth_motion(
             members.append(weighed(data, profile(data.parts, like.shape.log_strength)))
             logs.append(members[-1].log_mean_evidence - doubt)
     mixed = _mixed(best.data.parts.space, level, members, shares(logs))
-    return replace(mixed, noises=_noises(first, members, logs))
+    likeliest = profiles[int(np.argmax([one.log_mean_evidence - doubt for one, doubt in profiles]))]
+    is_sudden = any(likeliest is one for one in sudden)
+    return replace(mixed, noises=_noises(first, members, logs), sudden=is_sudden)
 
 
 def smoothed(
@@ -158,11 +172,14 @@ def _remembered(times: bytes, samples: bytes, prior: Prior, floor: float) -> Smo
     return found if found.sigma >= floor else smooth_motion(t, x, None, Prior(floor**2, SURE))
 
 
-def crowded(motion: SmoothMotion, n: int) -> bool:
-    """Return whether n samples hold more than their splines can follow, so that halves should be
-    smoothed by themselves.
+def crowded(motion: SmoothMotion, t: Array, x: Array) -> bool:
+    """Return whether samples in SI at times in s, (n,), hold more than their splines can follow, so
+    that halves should be smoothed by themselves.
     """
-    return n > MOST_SPLINES and motion.detail > CROWDED * MOST_SPLINES
+    if len(t) <= MOST_SPLINES:
+        return False
+    many = motion.detail > CROWDED * MOST_SPLINES or motion.sudden
+    return many or runs_to_one_side(whitened(x - motion.at(t, 0)[0], motion.correlation, None))
 
 
 def _noises(
@@ -242,6 +259,43 @@ def _profiles(even: Weighed) -> list[tuple[Weighed, float]]:
         found.append((best, PROFILE_DOUBT + float(np.log(FOLLOWED))))
         if best.log_mean_evidence < before.log_mean_evidence + LEAST_GAIN:
             break
+    return found
+
+
+def _holds_motion(one: Weighed, whole: Projection, t: Array, x: Array) -> bool:
+    """Whether what is left of the samples runs to one side somewhere, as no noise does."""
+    left = whole.parts.whitened(x - np.mean(x))
+    kept = one.shape.together((one.shares @ one.kept) * one.values)
+    values = np.concatenate([one.data.values[:PENALISED], kept])
+    return runs_to_one_side(left - one.data.parts.over_samples @ values)
+
+
+def runs_to_one_side(left: Array) -> bool:
+    """Return whether residuals in SI, (n,), run to one side over some neighbours, as white noise
+    of their usual size hardly ever does.
+    """
+    spread = MEDIAN_TO_SIGMA * float(np.median(np.abs(left)))
+    sums = np.concatenate([[0.0], np.cumsum(left)])
+    most = max(
+        float(np.abs(sums[run:] - sums[:-run]).max()) / np.sqrt(run)
+        for run in RUNS
+        if run < len(left)
+    )
+    return bool(most > SUDDEN * spread)
+
+
+def _sudden(even: Weighed) -> list[tuple[Weighed, float]]:
+    """Profiles for a motion that is smooth but for a short while: found from a rough one on, that
+    follows the samples closely everywhere.
+    """
+    parts, data = even.data.parts, even.data
+    close = int(np.argmin(np.abs(even.kept.sum(1) - CLOSE * even.kept.shape[1])))
+    only = np.zeros(len(even.kept))
+    only[close] = 1.0
+    one, found = replace(even, log_evidence=np.log(only + np.finfo(float).tiny)), []
+    for _ in range(FOLLOWED):
+        one = weighed(data, profile(parts, _followed(one)))
+        found.append((one, PROFILE_DOUBT + float(np.log(FOLLOWED))))
     return found
 
 

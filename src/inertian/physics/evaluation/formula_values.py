@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 
 from inertian.motion.numerics.integrals import Rule, rule_error, running_weights
-from inertian.motion.numerics.local_polynomials import local_operator
 from inertian.motion.numerics.operators import (
     Operator,
     identity_operator,
@@ -17,7 +16,7 @@ from inertian.motion.numerics.operators import (
 )
 from inertian.motion.recording.frame import ANGLE, zero_key
 from inertian.motion.spans.spans import SpanKind
-from inertian.physics.definitions.derived_quantities import DerivedQuantityError
+from inertian.physics.definitions.derived_quantities import DerivedQuantity, DerivedQuantityError
 from inertian.physics.definitions.formula_resolution import FormulaName, ResolvedFormula, resolve
 from inertian.physics.definitions.reading_units import units_by_name
 from inertian.physics.definitions.requests import QuantityRef
@@ -25,7 +24,7 @@ from inertian.physics.evaluation.frame_facts import Motion
 from inertian.physics.evaluation.trial_context import NoValueError, QuantityValues, TrialContext
 from inertian.quantities.complex_step import slope
 from inertian.quantities.estimates import Array, ChannelId, Estimate, Rows
-from inertian.quantities.expressions import AREA, SIMPSON, STEPSUM
+from inertian.quantities.expressions import AREA, RATE, SIMPSON, STEPSUM
 from inertian.quantities.facts import FactId
 
 RULES = {AREA: Rule.TRAPEZOID, SIMPSON: Rule.SIMPSON, STEPSUM: Rule.STEP}
@@ -33,21 +32,24 @@ CENTRE_AT = {"x_c": ("centre x", 0), "y_c": ("centre y", 1)}
 SAME_CLOCK_SHARE = 0.8  # share of readings at the moments asked for; less means a clock of its own
 LEAST_QUIET_SAMPLES = 4  # samples in spans of rest, at least
 AREA_SAMPLES = 3000  # a running area hangs on all samples before it
-HIGHEST_ORDER = 2  # order of derivative that local fits give
+HIGHEST_ORDER = 3  # order of derivative that local fits give
 
 
 def resolved_formula(context: TrialContext, symbol: str, body: str) -> ResolvedFormula:
-    """Return a derived quantity as one expression for a body of a trial. Raises
-    NoValueError.
+    """Return a derived quantity, or the rate of an expression, as one expression for a body of a
+    trial. Raises NoValueError.
     """
-    if symbol not in context.derived:
-        raise NoValueError(f"There is no quantity {symbol} any more.")
+    asked = context.derived.get(symbol)
+    if asked is None:
+        if not symbol.startswith(f"{RATE}("):
+            raise NoValueError(f"There is no quantity {symbol} any more.")
+        asked = DerivedQuantity(symbol, symbol, "", symbol)
     axes = {b.name: b.axes for b in context.trial.bodies}
     sensors = {b.name: tuple(c.axis for c in b.sensors) for b in context.trial.bodies}
     try:
         readings = units_by_name(context.named.values())
         ready = resolve(
-            context.derived[symbol], context.derived, body, axes, sensors, readings=readings
+            asked, context.derived, body, axes, sensors, symbol in context.derived, readings
         )
     except DerivedQuantityError as error:
         raise NoValueError(str(error)) from None
@@ -57,7 +59,7 @@ def resolved_formula(context: TrialContext, symbol: str, body: str) -> ResolvedF
                 fact_of_name(context, needed)
         if any(n.kind == "local" and n.order == HIGHEST_ORDER for n in _inside_rates(part)):
             raise NoValueError(
-                f"{symbol}: the rate of an acceleration cannot be had from these samples."
+                f"{symbol}: the second rate of an acceleration cannot be had from these samples."
             )
     if ready.areas and len(context.trial.t) > AREA_SAMPLES:
         raise NoValueError(
@@ -195,8 +197,10 @@ def _read_out(
     terms += [term for name, one in taken.items() for term in _spread(context, one, slopes[name])]
     pulled = [(d, slopes[n], local[n]) for n, d in sampled.items() if d.kind == "local"]
     pulled += [(d, of_rates[n], rates[n]) for n, d in above.items() if d.kind == "local"]
+    sensed = [(d, slopes[n], local[n]) for n, d in sampled.items() if d.kind == "sensor"]
+    sensed += [(d, of_rates[n], rates[n]) for n, d in above.items() if d.kind == "sensor"]
     more = [
-        _bias_slopes(context, pulled, times, rows),
+        _bias_slopes(context, pulled + sensed, times, rows),
         _frame_slopes(context, pulled, operator, m),
         _zeroed(context, sampled, slopes),
     ]
@@ -335,10 +339,6 @@ def operator_of(
     usable = np.flatnonzero(np.isfinite(x))
     if rows is not None and reads_samples_as_they_are(x, needed, rows):
         return identity_operator(usable, rows)
-    if needed.kind == "sensor":
-        return local_operator(
-            context.trial.t, usable, times, context.walls(needed.body), needed.order
-        )
     return context.local_fits(needed.body, needed.axis).operator(times, needed.order)
 
 

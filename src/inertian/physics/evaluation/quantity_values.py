@@ -11,7 +11,6 @@ from collections.abc import Callable, Mapping
 import numpy as np
 
 from inertian.motion.derivatives.local_derivatives import mean_over_windows
-from inertian.motion.numerics.local_polynomials import local_operator
 from inertian.motion.numerics.operators import Operator, identity_operator
 from inertian.motion.recording.frame import ANGLE, CENTRE, zero_key
 from inertian.physics.definitions.requests import NEEDS_CENTRE, NEEDS_MASS, Quantity, QuantityRef
@@ -180,19 +179,15 @@ def _sensor_readout(
     context: TrialContext, shown: QuantityRef, body: str, times: Array, rows: Rows | None
 ) -> QuantityValues:
     x = context.sensor(body, shown.axis).si
-    usable = np.flatnonzero(np.isfinite(x))
-    if rows is not None:
-        operator = identity_operator(usable, rows)
-    else:
-        operator = local_operator(context.trial.t, usable, times, context.walls(body), 0)
+    operator = operator_at(context, body, shown.axis, 0, times, rows)
+    facts: dict[FactId, Array] = {}
+    if rows is None:
+        left_out = context.bias_at(body, shown.axis, 0, times)
+        facts[context.bias_fact(body, shown.axis, 0)] = left_out
+    if zero_key(body, shown.axis) in context.shared:
+        facts[context.shared[zero_key(body, shown.axis)][0]] = np.full(len(times), -1.0)
     key = context.trial.channel_id(body, shown.axis)
-    zero = context.shared.get(zero_key(body, shown.axis))
-    return QuantityValues(
-        times,
-        operator.applied(x),
-        ((key, operator),),
-        {zero[0]: np.full(len(times), -1.0)} if zero else {},
-    )
+    return QuantityValues(times, operator.applied(x), ((key, operator),), facts)
 
 
 def _require(context: TrialContext, shown: QuantityRef, body: str) -> None:

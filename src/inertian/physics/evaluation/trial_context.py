@@ -53,7 +53,8 @@ SPOILED = 0.6
 SPEAKS = 0.5  # of the noise in use: if a channel scatters less by itself, that is not the noise
 ON_THE_SPOT = 4.0  # samples a degree of freedom costs where noise is told from four neighbours
 BY_RULE = "what the rule may leave out of an area"
-SIGNS = {0: "position", 1: "velocity", 2: "acceleration"}
+SIGNS = {0: "position", 1: "velocity", 2: "acceleration", 3: "rate of the acceleration"}
+SENSOR_SIGNS = {0: "value", 1: "rate"}
 
 
 class NoValueError(Refusal):
@@ -98,10 +99,13 @@ class TrialContext:
         return self.known.of(channel, order, self.walls(body), self.window)
 
     def local_fits(self, body: str, axis: str) -> LocalFits:
-        """Return the local fits of a channel of positions."""
+        """Return the local fits of a channel of positions, or of a sensor."""
         return self.known.fits(self._samples(body, axis), self.walls(body), self.window)
 
     def _samples(self, body: str, axis: str) -> ChannelSamples:
+        if axis not in self.trial.body(body).axes:
+            sensor = self.sensor(body, axis)
+            return ChannelSamples(body, axis, self.trial.t, sensor.si, sensor.resolution)
         channel = self.trial.body(body).channel(axis)
         given = self.noise.reading if self.noise.given else 0.0
         variance = self.noise.variance(channel)
@@ -114,8 +118,9 @@ class TrialContext:
         """Return the name of what local fits may leave out of a derivative, an error of its own
         with u = 1.
         """
+        signs = SIGNS if axis in self.trial.body(body).axes else SENSOR_SIGNS
         return FactId(
-            LEFT_OUT.format(sign=SIGNS[order], axis=axis, body=body), f"trial {self.trial.id}"
+            LEFT_OUT.format(sign=signs[order], axis=axis, body=body), f"trial {self.trial.id}"
         )
 
     def bias_at(self, body: str, axis: str, order: int, times: Array) -> Array:
@@ -146,6 +151,12 @@ class TrialContext:
             for b in self.trial.followed
             for c in b.channels
             for k in SIGNS
+        ]
+        found += [
+            self.bias_fact(b.name, c.axis, k)
+            for b in self.trial.bodies
+            for c in b.sensors
+            for k in SENSOR_SIGNS
         ]
         return [*found, self.rule_bias_fact]
 

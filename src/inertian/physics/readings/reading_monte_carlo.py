@@ -29,6 +29,7 @@ from inertian.physics.evaluation.formula_values import (
     fact_of_name,
     integral_weights,
     operator_of,
+    reads_samples_as_they_are,
     resolved_formula,
     samples_of,
 )
@@ -194,12 +195,15 @@ class Draws:
         (count, m).
         """
         operator = operator_of(self.context, needed, times, rows)
-        value = operator.applied(samples_of(self.context, needed))
+        samples = samples_of(self.context, needed)
+        value = operator.applied(samples)
+        as_read = rows is not None and reads_samples_as_they_are(samples, needed, rows)
         _, zero = self.shared(zero_key(needed.body, needed.axis))
         return np.asarray(
             value
             + self.off(operator, needed.body, needed.axis)
             - (zero if needed.order == 0 else 0.0)
+            + (0.0 if as_read else self._bias(needed.body, needed.axis, needed.order, times))
         )
 
 

@@ -5,9 +5,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from inertian.motion.numerics.integrals import Rule, sample_weights, trapezoid_error
-from inertian.motion.numerics.local_polynomials import local_operator
 from inertian.motion.numerics.window_selection import LONG_RECORDING
 from inertian.motion.spans.spans import Span
+from inertian.physics.definitions.derived_quantities import SENSOR_SUFFIX
+from inertian.physics.definitions.reading_units import rate_unit
 from inertian.physics.definitions.requests import (
     AT_MOMENT,
     BETWEEN,
@@ -17,12 +18,23 @@ from inertian.physics.definitions.requests import (
     QuantityRef,
     ReadingKind,
 )
-from inertian.physics.evaluation.quantity_values import quantity_values
+from inertian.physics.evaluation.quantity_values import MAGNITUDE, quantity_values
 from inertian.physics.evaluation.trial_context import NoValueError, QuantityValues, TrialContext
 from inertian.quantities.estimates import Array, Estimate, Rows
+from inertian.quantities.expressions import RATE
 
 IN_A_WINDOW = 16  # moments in a window that a reading over a long span is taken of
 # What a slope is of
+EXPRESSIONS = {
+    Quantity.POSITION: "sqrt(x^2 + y^2)",
+    Quantity.VELOCITY: "v",
+    Quantity.ACCELERATION: "a",
+    Quantity.SPEED: "v",
+    Quantity.MOMENTUM: "m * v",
+    Quantity.KINETIC: "0.5 * m * v^2",
+    Quantity.ANGULAR_SPEED: "ω",
+    Quantity.RADIUS: "r",
+}
 STEEPER = {Quantity.POSITION: Quantity.VELOCITY, Quantity.VELOCITY: Quantity.ACCELERATION}
 
 
@@ -98,25 +110,40 @@ def at_moment_plan(
         return ReadingPlan(
             kind, shown, times, None, np.ones(1), quantity_values(context, shown, body, times)
         )
-    if body != TOTAL and shown.quantity in STEEPER and shown.axis in context.trial.body(body).axes:
-        steeper = QuantityRef(STEEPER[shown.quantity], shown.axis)
-        return ReadingPlan(
-            kind, steeper, times, None, np.ones(1), quantity_values(context, steeper, body, times)
-        )
-    rows = _near_rows(context, time)
-    around = quantity_values(context, shown, body, context.trial.t[rows], rows)
-    good = np.flatnonzero(np.isfinite(around.values))
-    local = local_operator(context.trial.t[rows], good, times, context.walls(body), 1)
-    if not local.pieces:
+    steeper = _rate_of(context, shown, body)
+    whole = quantity_values(context, steeper, body, times)
+    if not np.isfinite(whole.values).all():
         raise TooFewError("There are too few samples at that moment.")
-    c = np.zeros(len(rows))
-    c[local.usable] = local.matrix()[0]
-    return ReadingPlan(kind, shown, context.trial.t[rows], rows, c, around)
+    return ReadingPlan(kind, steeper, times, None, np.ones(1), whole)
 
 
-def _near_rows(context: TrialContext, time: float, most: int = 40) -> Rows:
-    place = int(np.searchsorted(context.trial.t, time))
-    return np.arange(max(place - most, 0), min(place + most, len(context.trial.t)))
+def _rate_of(context: TrialContext, shown: QuantityRef, body: str) -> QuantityRef:
+    """What the slope of a quantity is: the next derivative, or the rate of its expression by the
+    chain rule.
+    """
+    if body != TOTAL and shown.quantity in STEEPER and shown.axis in context.trial.body(body).axes:
+        return QuantityRef(STEEPER[shown.quantity], shown.axis)
+    if shown.quantity is Quantity.ANGLE:
+        return QuantityRef(Quantity.ANGULAR_SPEED)
+    if shown.quantity is Quantity.SENSOR:
+        expression = shown.axis + SENSOR_SUFFIX
+    elif shown.quantity is Quantity.DERIVED:
+        expression = shown.axis
+    else:
+        axis = "" if shown.axis == MAGNITUDE else shown.axis
+        expression = EXPRESSIONS[shown.quantity] + (f"_{axis}" if axis else "")
+        if body == TOTAL:
+            place = {one.name: k for k, one in enumerate(context.trial.bodies, 1)}
+            names = [f"_{place[name]}" for name in context.bodies_of(TOTAL)]
+            expression = " + ".join(_of_body(expression, name) for name in names)
+    return QuantityRef(Quantity.DERIVED, f"{RATE}({expression})", rate_unit(shown.unit))
+
+
+def _of_body(expression: str, suffix: str) -> str:
+    """An expression of masses and speeds for one of several bodies."""
+    mass, star, rest = expression.rpartition(" * ")
+    power = "^2" if rest.endswith("^2") else ""
+    return f"{mass}{suffix}{star}{rest.removesuffix(power)}{suffix}{power}"
 
 
 def over_span_plan(

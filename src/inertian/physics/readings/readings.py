@@ -3,13 +3,15 @@ fitted over spans.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from inertian.motion.fits.curve_shapes import CurveShape, shape_definition
 from inertian.motion.fits.curves import CurveFit, fit_curve
+from inertian.motion.noise.local_noise import POOLING_LIMITS
+from inertian.motion.noise.reading_noise import READINGS, STAMPS
 from inertian.motion.noise.stated_noise import contradicted
 from inertian.motion.spans.spans import Span
 from inertian.physics.definitions.reading_units import rate_unit
@@ -32,7 +34,7 @@ from inertian.physics.readings.reading_plan import (
     span_of,
 )
 from inertian.quantities.coverage import P95, Scalar, coverage_factor
-from inertian.quantities.estimates import Array, Estimate, JointScalars, Rows, joint_scalars
+from inertian.quantities.estimates import Array, Estimate, JointScalars, Pools, Rows, joint_scalars
 from inertian.quantities.propagation import Results
 
 WIDENED = "; the samples scatter more than the noise, so each ± is widened to their scatter"
@@ -89,12 +91,7 @@ def correlated_scalars(context: TrialContext, estimates: Mapping[str, Estimate])
 def scalars(context: TrialContext, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
     """Return estimates as values with u and degrees of freedom, by name."""
     together = correlated_scalars(context, estimates)
-    return {
-        name: Scalar(
-            float(together.values[i]), together.u(name), together.dof(name), together.shape(name)
-        )
-        for i, name in enumerate(together.names)
-    }
+    return {name: _scalar(together, name) for name in estimates}
 
 
 def between(
@@ -211,18 +208,17 @@ def fit_curve_request(context: TrialContext, request: CurveRequest) -> CurveResu
         estimates[parameter.symbol] = whole.estimate(c, float(fit.values[k]))
     raw = request.shown.quantity in (Quantity.POSITION, Quantity.SENSOR)
     chi = _chi_squared(context, request, whole, fit) if raw else None
-    wider = _wider(chi, fit)
-    found = {
-        name: _widened(one, wider, fit.dof) for name, one in scalars(context, estimates).items()
-    }
+    wider, dof = _scatter_over_noise(context, request, chi, fit)
+    together = _with_scatter(context, request, correlated_scalars(context, estimates), wider, dof)
+    found = {name: _scalar(together, name) for name in estimates}
     # Then nobody has said what the units of its parameters are
     own = request.shape is CurveShape.FORMULA
     units = {
         p.symbol: "" if own else _unit(request.shown.unit, p.power, p.seconds)
         for p in form.parameters
     }
-    remark = _remark(fit, raw) + (WIDENED if wider > 1.0 else "")
-    covariance = wider**2 * correlated_scalars(context, estimates).covariance
+    remark = _remark(fit, raw) + (WIDENED if contradicted(wider**2, fit.dof) else "")
+    covariance = together.covariance
     spread = wider * _sample_spread(context, request, fit) if raw else float("nan")
     return CurveResult(
         request, fit, tuple(found.items()), units, chi, remark, covariance, spread, estimates, wider
@@ -246,18 +242,56 @@ def _of_samples(
     return np.sqrt(own.of_one(len(context.trial.t)))[rows], stamp
 
 
-def _wider(chi: float | None, fit: CurveFit) -> float:
-    """√(χ²/ν) where residuals are clearly larger than the noise (Birge, Phys. Rev. 40 (1932)
-    207-227), else 1.
+def _scatter_over_noise(
+    context: TrialContext, request: CurveRequest, chi: float | None, fit: CurveFit
+) -> tuple[float, float]:
+    """By how much the noise in use is multiplied, and its degrees of freedom then.
+
+    Noise that is known is used unless residuals are clearly larger (Birge, Phys. Rev. 40 (1932)
+    207-227). Noise that was estimated from few samples is taken together with the residuals where
+    both agree within chance; else residuals tell. Patterns are no noise: they only ever widen.
     """
+    known = (
+        0.0 if chi is None else context.pools().relative.get((pool := _pool(request), pool), 0.0)
+    )
+    dof = 2.0 / known if known > 0.0 else float("inf")
     if chi is None or fit.dof < 1:
-        return 1.0
+        return 1.0, dof
     ratio = chi / fit.dof
-    return float(np.sqrt(ratio)) if contradicted(ratio, fit.dof) else 1.0
+    if not np.isfinite(dof) or fit.curves:
+        wide = contradicted(ratio, fit.dof)
+        return (float(np.sqrt(ratio)), float(fit.dof)) if wide else (1.0, dof)
+    apart = abs(np.log(max(ratio, np.finfo(float).tiny)))
+    if apart > POOLING_LIMITS * np.sqrt(2.0 / dof + 2.0 / fit.dof):
+        return float(np.sqrt(ratio)), float(fit.dof)
+    together = (dof + fit.dof * ratio) / (dof + fit.dof)
+    return float(np.sqrt(together)), max(dof, float(fit.dof))
 
 
-def _widened(one: Scalar, factor: float, dof: int) -> Scalar:
-    return one if factor == 1.0 else Scalar(one.value, factor * one.u, min(one.dof, float(dof)))
+def _pool(request: CurveRequest) -> str:
+    """The pool of degrees of freedom that the noise of what is fitted belongs to."""
+    sensor = request.shown.quantity is Quantity.SENSOR
+    return f"{request.body} {request.shown.axis}" if sensor else READINGS
+
+
+def _with_scatter(
+    context: TrialContext, request: CurveRequest, joint: JointScalars, wider: float, dof: float
+) -> JointScalars:
+    """The same with the noise of samples and time stamps multiplied, facts as they are."""
+    pools = {_pool(request), STAMPS}
+    parts = tuple(
+        replace(part, covariance=wider**2 * part.covariance) if part.source.pool in pools else part
+        for part in joint.parts
+    )
+    known = {key: one for key, one in joint.pools.relative.items() if not pools & set(key)}
+    if np.isfinite(dof):
+        known |= {(pool, pool): 2.0 / dof for pool in pools}
+    return replace(joint, parts=parts, pools=Pools(known))
+
+
+def _scalar(joint: JointScalars, name: str) -> Scalar:
+    value = float(joint.values[joint.index(name)])
+    return Scalar(value, joint.u(name), joint.dof(name), joint.shape(name))
 
 
 def _unit(unit: str, power: int, seconds: int) -> str:
