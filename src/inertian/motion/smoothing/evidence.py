@@ -82,8 +82,8 @@ class Profile:
 
 
 def profile(parts: Components, log_strength: Array | None = None) -> Profile:
-    """Return the profile of a motion as rough as `log_strength` says at the nodes, (r,); everywhere
-    alike by default.
+    """Return the profile of a motion as rough as `log_strength`, a pure number at the nodes, of
+    shape (r,), says; everywhere alike by default.
     """
     rough = parts.roughness[PENALISED:]
     even = log_strength is None or not log_strength.any()
@@ -103,8 +103,9 @@ class Weighed:
     """All amounts of smoothing for one profile of roughness, with the evidence for each.
 
     `kept` (g, k) are the shares of the components that smoothing keeps, `log_evidence` (g,),
-    `squares` (g,) the estimates of σ² in SI; `values` (k,) are the samples on the components of the
-    profile.
+    `squares` (g,) the estimates of σ² in SI, `log_shrunk` (g,) twice ln of how much smaller
+    smoothing makes the volume of all motions; `values` (k,) are the samples on the components of
+    the profile.
     """
 
     data: Projection
@@ -113,6 +114,7 @@ class Weighed:
     kept: Array
     log_evidence: Array
     squares: Array
+    log_shrunk: Array
 
     @property
     def log_mean_evidence(self) -> float:
@@ -156,7 +158,9 @@ def weighed(data: Projection, shape: Profile) -> Weighed:
     squared = np.square(shape.roughness)
     if not len(squared):
         none = np.empty((1, 0))
-        return Weighed(data, shape, values, none, np.zeros(1), np.full(1, data.left / data.dof))
+        return Weighed(
+            data, shape, values, none, np.zeros(1), np.full(1, data.left / data.dof), np.zeros(1)
+        )
     smoothing = np.exp(np.arange(*_range(data.parts, squared), SMOOTHING_STEP))
     cost = smoothing[:, None] * squared
     kept = 1.0 / (1.0 + cost)
@@ -164,7 +168,7 @@ def weighed(data: Projection, shape: Profile) -> Weighed:
     sums = np.maximum(sums, np.finfo(float).tiny)
     shrunk = (np.log(cost) - np.log1p(cost)).sum(1)
     log_evidence = 0.5 * (shrunk - data.dof * np.log(sums) - data.parts.log_scale)
-    return Weighed(data, shape, values, kept, log_evidence, sums / data.dof)
+    return Weighed(data, shape, values, kept, log_evidence, sums / data.dof, shrunk)
 
 
 def _range(parts: Components, squared: Array) -> tuple[float, float]:

@@ -9,6 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from inertian.motion.recording.trials import Trial
+from inertian.motion.spans.abrupt_changes import abrupt_changes
 from inertian.motion.spans.segmentation import SteadySegment
 from inertian.motion.spans.span_naming import (
     FoundEvent,
@@ -76,6 +77,7 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
             events.append(push)
             motions[body] = own[1:]
     events = _bounces(sorted(events, key=lambda e: e.start), motions)
+    events = _without_smooth(events, tracks)
     if len(tracks) == 2:
         for event in events:
             _shared_with_other_body(event, tracks, motions)
@@ -246,6 +248,25 @@ def _bounces(
     bounces.
     """
     return [replace(e, kind=SpanKind.BOUNCE) if _is_bounce(e, motions) else e for e in events]
+
+
+def _without_smooth(events: Sequence[FoundEvent], tracks: Sequence[Track]) -> list[FoundEvent]:
+    """Leave out changes that are not abrupt, where they were thought to be: of one body they are
+    part of its motion, of several an interaction.
+    """
+    walls = (SpanKind.CONTACT, SpanKind.BOUNCE, SpanKind.END_STOP)
+    abrupt: set[int] = set()
+    for track in tracks:
+        own = [e for e in events if e.kind in walls and track.body in e.bodies]
+        kept = abrupt_changes(track, [0.5 * (e.start + e.stop) for e in own])
+        abrupt |= {id(e) for e in own if 0.5 * (e.start + e.stop) in kept}
+    found = []
+    for event in events:
+        if event.kind not in walls or id(event) in abrupt:
+            found.append(event)
+        elif len(event.bodies) > 1:
+            found.append(replace(event, kind=SpanKind.INTERACTION))
+    return found
 
 
 def _is_bounce(event: FoundEvent, motions: Mapping[str, Sequence[FoundMotion]]) -> bool:
