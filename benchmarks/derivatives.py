@@ -1,165 +1,147 @@
 """Coverage and width of velocities and accelerations over simulated motions, and speed at a million
 samples.
 
-Run: python benchmarks/derivatives.py coverage [RUNS] | errors [MOTIONS] | speed
+Run: python benchmarks/derivatives.py coverage [RUNS] | errors [RUNS] | speed
 """
 
 import sys
 import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter, savgol_filter
+from scipy.signal import savgol_filter
 
-from inertian.motion.derivatives.local_derivatives import WindowRequest, local_estimates
-from inertian.motion.noise.local_noise import LocalNoise, NoiseSegment, noise_of_segments
+import inertian  # noqa: F401  before numpy, whose threads it limits
+from inertian.motion.derivatives.derive import BodyDerived, derive, noise_of_bodies
+from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowRequest
+from inertian.motion.noise.local_noise import LocalNoise
 from inertian.motion.numerics.sliding_fits import sliding_estimates
-from inertian.motion.numerics.window_selection import QUOTED_DEGREE, candidate_sizes
+from inertian.motion.numerics.window_selection import candidate_sizes
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.motion.spans.spans import Spans
 from inertian.quantities.coverage import P68, P95, coverage_factor
+from inertian.quantities.units import unit_of
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+from motions import MOTIONS, recorded
 
 Array = NDArray[np.float64]
-Motion = tuple[Callable[[Array], Array], ...]
-KINDS = ("swinging", "swinging and dying away", "repelled", "thrown", "slowed by the air")
-NOISES = ("white", "correlated 0.5", "correlated 0.7", "coarse steps", "time jitter")
 SIGMA = 1e-3
 KNOWN = LocalNoise(SIGMA, 0.0, 1e4, 0.0, 0.0)
+STEP = 5e-3
+CELLS = [
+    *((n, "even", noise) for n in (8, 15, 60) for noise in ("white", "0.5", "0.7", "steps")),
+    (60, "even", "jitter"),
+    (60, "uneven", "white"),
+    (60, "gap", "white"),
+    (300, "even", "white"),
+    (300, "even", "0.7"),
+    (2000, "even", "white"),
+]
+DEGREES = (1, 2, 3, 4)  # of the polynomials in fixed windows
 
 
-def motion(kind: str, rng: np.random.Generator) -> Motion:
-    """Return position, velocity and acceleration of a motion over two seconds, as functions of
-    time.
+def trial_of(t: Array, x: Array, step: float | None = None) -> Trial:
+    """Return a trial of one body along x, in m and s."""
+    channel = Channel("x", "x", unit_of("length", "m"), x, step=step)
+    return Trial("made", "made", "t", unit_of("time", "s"), t, (Body("body", (channel,)),))
+
+
+def best_window(t: Array, x: Array, order: int, true: Array) -> float:
+    """Return the root mean square error of the best polynomial in one window for all samples, in
+    hindsight.
     """
-    size = rng.uniform(0.1, 0.6)
-    if kind.startswith("swinging"):
-        decay = 1.0 / rng.uniform(0.8, 3.0) if kind.endswith("away") else 0.0
-        s = -decay + 2j * np.pi / rng.uniform(0.8, 3.0)
-        phase = size * np.exp(1j * rng.uniform(0.0, 2.0 * np.pi))
-        return tuple((lambda t, k=k: (phase * s**k * np.exp(s * t)).real) for k in range(3))
-    if kind == "repelled":
-        v, dv, tc, w = (
-            rng.uniform(0.2, 1.0),
-            rng.uniform(0.3, 1.5),
-            rng.uniform(0.7, 1.3),
-            rng.uniform(0.15, 0.35),
-        )
-        return (
-            lambda t: v * t - 0.5 * dv * w * np.logaddexp(0.0, 2.0 * (t - tc) / w),
-            lambda t: v - 0.5 * dv * (1.0 + np.tanh((t - tc) / w)),
-            lambda t: -0.5 * dv / w / np.cosh((t - tc) / w) ** 2,
-        )
-    if kind == "thrown":
-        v, a = rng.uniform(-1.0, 1.0), rng.uniform(-2.0, 2.0)
-        return lambda t: v * t + 0.5 * a * t * t, lambda t: v + a * t, lambda t: a + 0.0 * t
-    v, tau = rng.uniform(0.5, 2.0), rng.uniform(0.5, 2.0)
-    return (
-        lambda t: -v * tau * np.exp(-t / tau),
-        lambda t: v * np.exp(-t / tau),
-        lambda t: -v / tau * np.exp(-t / tau),
-    )
+    found = [
+        float(np.sqrt(np.mean((sliding_estimates(t, x, size, [(order, p)])[0][0] - true) ** 2)))
+        for p in DEGREES
+        if p >= order
+        for size in (5, 7, *candidate_sizes(len(t)))
+        if p < size <= len(t)
+    ]
+    return float(np.nanmin(found))
 
 
-def recorded(moving: Motion, t: Array, noise: str, rng: np.random.Generator) -> tuple[Array, float]:
-    """Return readings of a motion and the step of the recording."""
-    n = len(t)
-    if noise == "coarse steps":
-        step = 3.0 * SIGMA
-        return np.round(
-            (moving[0](t) + rng.uniform(0.0, step) + 0.2 * SIGMA * rng.normal(size=n)) / step
-        ) * step, step
-    if noise == "time jitter":
-        return moving[0](t + 0.003 * rng.normal(size=n)) + 0.3 * SIGMA * rng.normal(size=n), 0.0
-    rho = float(noise.split()[-1]) if noise != "white" else 0.0
-    errors = lfilter([1.0], [1.0, -rho], rng.normal(size=n + 100) * np.sqrt(1.0 - rho**2))[100:]
-    return moving[0](t) + SIGMA * errors, 0.0
-
-
-def cell(asked: tuple[int, bool, str, int]) -> tuple[tuple[int, bool, str], Array, Array]:
-    """Return coverage of 68 and 95 % on average and at the sharpest curvature, and the widths
-    against the best window.
-
-    One cell: number of samples, even spacing or not, noise, number of runs. Widths are root mean
-    squares of u, those of the best window the root mean square error of the best one window for all
-    samples of that motion.
+def one(asked: tuple[str, int, str, str, int]) -> dict[int, list[float]]:
+    """Return shares inside 68 and 95 %, on average, at the sharpest and at both ends, squared
+    errors and those of the best window, and widths, by order.
     """
-    n, even, noise, runs = asked
-    rng = np.random.default_rng(n + 7 * runs + 1000 * NOISES.index(noise) + 17 * even)
-    hits, widths = [], []
-    for run in range(runs):
-        if run % 10 == 0:
-            moving = motion(KINDS[(run // 10) % len(KINDS)], rng)
-        t = (
-            np.arange(n) * 2.0 / n
-            if even
-            else np.sort(rng.uniform(0.0, 0.8, n) + np.arange(n)) * 2.0 / n
-        )
-        x, step = recorded(moving, t, noise, rng)
-        known = noise_of_segments([[NoiseSegment(t, x)]], [step])[0]
-        k68, k95 = coverage_factor(P68, known.dof), coverage_factor(P95, known.dof)
-        own, width = [], []
-        for order, (value, u, _) in local_estimates(t, x, known).items():
-            off = np.abs(value - moving[order](t)) / u
-            inner = slice(n // 8, n - n // 8)
-            sharp = int(np.argmax(np.abs(moving[2](t))[inner])) + n // 8
-            own += [np.mean(off < k68), np.mean(off < k95), off[sharp] < k68, off[sharp] < k95]
-            width.append(float(np.mean(u[inner])))
-        hits.append(own)
-        widths.append(width)
-    return (n, even, noise), np.mean(hits, axis=0), np.mean(widths, axis=0)
+    kind, n, spacing, noise, seed = asked
+    rng = np.random.default_rng([seed, n, list(MOTIONS).index(kind)])
+    made = recorded(rng, kind, n, spacing, noise)
+    trial = trial_of(made.t, made.x, STEP if noise == "steps" else None)
+    (body,) = derive(trial)
+    d, found = body.axes["x"], {}
+    k68, k95 = (coverage_factor(p, body.noise.dof) for p in (P68, P95))
+    for order, (value, u) in {1: (d.v, d.u_v), 2: (d.a, d.u_a)}.items():
+        true = made.true[order]
+        off = np.abs(value - true) / u
+        sharp = int(np.argmax(np.abs(made.true[2] - np.median(made.true[2]))))
+        inside = [off < k for k in (k68, k95)]
+        found[order] = [
+            *(float(i.mean()) for i in inside),
+            *(float(i[sharp]) for i in inside),
+            *(0.5 * float(i[0]) + 0.5 * float(i[-1]) for i in inside),
+            float(np.mean((value - true) ** 2)),
+            best_window(made.t, made.x, order, true) ** 2,
+        ]
+    return found
 
 
 def coverage(runs: int) -> None:
-    """Print the table of coverage."""
-    cells = [
-        (n, e, noise, runs if n < 500 else runs // 5)
-        for n in (8, 60, 500)
-        for e in (True, False)
-        for noise in NOISES
-    ]
-    print(
-        "samples, spacing, noise | v 68 % | v 95 % | sharpest 68, 95 | a 68 % | a 95 % | "
-        "sharpest 68, 95"
-    )
+    """Print the table of coverage by cell, over all motions, and that of the motions."""
+    by_motion: dict[str, list[dict[int, list[float]]]] = {kind: [] for kind in MOTIONS}
+    print("samples, spacing, noise | v | sharpest | ends | a | sharpest | ends | worst motion")
     with ProcessPoolExecutor(2) as pool:
-        for (n, even, noise), hits, _ in pool.map(cell, cells):
-            numbers = " | ".join(f"{100.0 * h:.1f}" for h in hits)
-            print(f"{n}, {'even' if even else 'uneven'}, {noise} | {numbers}", flush=True)
+        for n, spacing, noise in CELLS:
+            count = runs if n < 300 else max(runs // 5, 4)
+            asked = [(kind, n, spacing, noise, k) for kind in MOTIONS for k in range(count)]
+            found = list(pool.map(one, asked, chunksize=8))
+            for (kind, *_), hits in zip(asked, found, strict=True):
+                if n == 60:
+                    by_motion[kind].append(hits)
+            worst = [
+                min(
+                    MOTIONS,
+                    key=lambda kind, o=o: np.mean(
+                        [h[o][1] for (k, *_), h in zip(asked, found, strict=True) if k == kind]
+                    ),
+                )
+                for o in (1, 2)
+            ]
+            print(f"{n}, {spacing}, {noise} | {_said(found)} | {', '.join(worst)}", flush=True)
+    for kind, hits in by_motion.items():
+        print(f"{kind} | {_said(hits)} | {_ratios(hits)}")
 
 
-def errors(motions: int) -> None:
-    """Print how the error of the windows by the data compares with that of the best one window of
-    each motion.
+def _said(found: list[dict[int, list[float]]]) -> str:
+    parts = []
+    for order in (1, 2):
+        means = 100.0 * np.mean([one[order][:6] for one in found], axis=0)
+        parts += [f"{means[k]:.0f}, {means[k + 1]:.0f}" for k in (0, 2, 4)]
+    return " | ".join(parts)
+
+
+def _ratios(found: list[dict[int, list[float]]]) -> str:
+    squares = {o: np.mean([one[o][6:8] for one in found], axis=0) for o in (1, 2)}
+    return " | ".join(f"{np.sqrt(s[0] / s[1]):.2f}" for s in squares.values())
+
+
+def errors(runs: int) -> None:
+    """Print root mean square errors over those of the best one window, by motion, of 60 even
+    samples with white noise.
     """
-    rng = np.random.default_rng(4)
-    ratios: dict[int, list[float]] = {1: [], 2: []}
-    for k in range(motions):
-        n = int(rng.choice([40, 60, 120, 300]))
-        moving, t = motion(KINDS[k % len(KINDS)], rng), np.arange(n) * 2.0 / n
-        sigma = 10.0 ** rng.uniform(-3.7, -2.5)
-        mine: dict[int, float] = {1: 0.0, 2: 0.0}
-        fixed: dict[tuple[int, int], float] = {}
-        for _ in range(8):
-            x = moving[0](t) + sigma * rng.normal(size=n)
-            found = local_estimates(t, x, noise_of_segments([[NoiseSegment(t, x)]], [0.0])[0])
-            for order in (1, 2):
-                truth = moving[order](t)
-                mine[order] += float(np.mean((found[order][0] - truth) ** 2))
-                for size in (7, *candidate_sizes(n)):
-                    value = sliding_estimates(t, x, size, [(order, QUOTED_DEGREE[order])])[0][0]
-                    fixed[order, size] = fixed.get((order, size), 0.0) + float(
-                        np.mean((value - truth) ** 2)
-                    )
-        for order in (1, 2):
-            ratios[order].append(
-                np.sqrt(mine[order] / min(e for (o, _), e in fixed.items() if o == order))
-            )
-    for order, name in ((1, "velocity"), (2, "acceleration")):
-        r = np.array(ratios[order])
-        print(
-            f"{name}: within 1.3 of the best window in {100 * np.mean(r <= 1.3):.0f} %, median "
-            f"{np.median(r):.2f}"
-        )
+    with ProcessPoolExecutor(2) as pool:
+        for kind in MOTIONS:
+            asked = [(kind, 60, "even", "white", k) for k in range(runs)]
+            print(f"{kind} | {_ratios(list(pool.map(one, asked, chunksize=8)))}", flush=True)
+
+
+def derived(trial: Trial, window: WindowRequest = BY_DATA) -> list[BodyDerived]:
+    """Derive a trial whose noise is known."""
+    return derive(trial, window=window, noises=[KNOWN])
 
 
 def _best(work: Callable[[], object], times: int = 5) -> float:
@@ -180,9 +162,10 @@ def speed() -> None:
     even, uneven = np.arange(n) * 0.001, np.cumsum(rng.uniform(0.0005, 0.0015, n))
     for name, t in (("even", even), ("uneven", uneven)):
         x = np.sin(t) + SIGMA * rng.normal(size=n)
-        by_hand = _best(lambda t=t, x=x: local_estimates(t, x, KNOWN, WindowRequest(samples=51)))
-        by_data = _best(lambda t=t, x=x: local_estimates(t, x, KNOWN), 3)
-        judged = _best(lambda t=t, x=x: noise_of_segments([[NoiseSegment(t, x)]], [0.0]), 3)
+        trial = trial_of(t, x)
+        by_hand = _best(lambda trial=trial: derived(trial, WindowRequest(samples=51)))
+        by_data = _best(lambda trial=trial: derived(trial), 3)
+        judged = _best(lambda trial=trial: noise_of_bodies(trial, Spans()), 3)
         if name == "even":
             reference = _best(lambda x=x: (savgol_filter(x, 51, 4, 1), savgol_filter(x, 51, 5, 2)))
         else:

@@ -6,19 +6,13 @@ window WIDER times larger, say how much that is, less what noise alone would mak
 100:2008, 4.3).
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from inertian.motion.noise.local_noise import LocalNoise
 from inertian.motion.numerics.local_polynomials import local_operator
-from inertian.motion.numerics.quantisation import (
-    harmonic_amplitudes,
-    harmonic_patterns,
-    harmonics_worth,
-    white_variance,
-)
 from inertian.motion.numerics.sliding_fits import (
     DerivativeRequest,
     equal_window_runs,
@@ -29,7 +23,6 @@ from inertian.motion.numerics.window_selection import (
     LONG_RECORDING,
     QUOTED_DEGREE,
     Misfits,
-    misfits,
     selected_windows,
 )
 from inertian.quantities.errors import InertianError, Refusal
@@ -108,57 +101,6 @@ def window_sizes(
     }
 
 
-def local_estimates(
-    t: Array,
-    x: Array,
-    noise: LocalNoise,
-    window: WindowRequest = BY_DATA,
-    share: Array | None = None,
-) -> dict[int, tuple[Array, Array, Rows]]:
-    """Return velocity (1) and acceleration (2) of one stretch: values, standard uncertainties,
-    windows; shape (n,).
-
-    The uncertainty is that of the readings, with their correlation and the pattern of coarse steps,
-    of the time stamps, and of what the polynomial may leave out. `share` is the variance of each
-    reading over σ², shape (n,).
-    """
-    known = window == BY_DATA and np.isfinite(noise.sigma)
-    chosen = window_sizes(
-        t, misfits(t, x, *noise_in_windows(t, x, noise, share)) if known else [], window
-    )
-    estimates = _at_windows(t, x, chosen, noise.correlation)
-    speed = np.nan_to_num(estimates[1][0])
-    rounded: tuple[Array, ...] = ()
-    if len(t) > 1 and harmonic_amplitudes(noise.step, noise.sigma):
-        level = sliding_with_sizes(t, x, chosen[1], [(0, QUOTED_DEGREE[0])])[0][0]
-        rounded = harmonic_patterns(
-            level,
-            t,
-            window_duration(t, chosen[1]),
-            noise.step,
-            noise.sigma,
-            harmonics_worth(len(t)),
-        )
-    found = {}
-    for order, (value, norm) in estimates.items():
-        used = chosen[order]
-        variance = white_variance(noise.step, noise.sigma, harmonics_worth(len(t))) * norm**2
-        if share is not None:
-            variance *= _share_of_windows(t, order, used, share)
-        for pattern in rounded:
-            variance += (
-                sliding_with_sizes(t, pattern, used, [(order, QUOTED_DEGREE[order])])[0][0] ** 2
-            )
-        if noise.stamp > 0.0:
-            variance += (norm * noise.stamp) ** 2 * _share_of_windows(t, order, used, speed**2)
-        found[order] = (
-            value,
-            np.sqrt(variance + possible_bias(t, x, order, used, noise, share) ** 2),
-            used,
-        )
-    return found
-
-
 def noise_in_windows(
     t: Array, x: Array, noise: LocalNoise, share: Array | None = None
 ) -> tuple[float, float, Array | None]:
@@ -177,25 +119,6 @@ def noise_in_windows(
     variance = noise.sigma**2 * (1.0 if share is None else share) + (noise.stamp * speed) ** 2
     sigma = float(np.sqrt(variance.mean()))
     return sigma, noise.correlation, variance / sigma**2
-
-
-def _at_windows(
-    t: Array, x: Array, chosen: Mapping[int, Rows], correlation: float
-) -> dict[int, tuple[Array, Array]]:
-    """Estimates with a window of its own for each sample; equal windows of both orders share one
-    pass.
-    """
-    if np.array_equal(chosen[1], chosen[2]) and np.ptp(chosen[1]) == 0:
-        both: list[DerivativeRequest] = [(order, QUOTED_DEGREE[order]) for order in (1, 2)]
-        return dict(
-            zip((1, 2), sliding_estimates(t, x, int(chosen[1][0]), both, correlation), strict=True)
-        )
-    return {
-        order: sliding_with_sizes(
-            t, x, chosen[order], [(order, QUOTED_DEGREE[order])], correlation
-        )[0]
-        for order in (1, 2)
-    }
 
 
 def sliding_with_sizes(
@@ -269,19 +192,6 @@ def _left_out_of_few(t: Array, x: Array, order: int) -> Array:
     ratio = (left - more) / (n - 2 - degree) / max(more, np.finfo(float).tiny)
     share = np.sqrt(max(ratio, 0.0) / (max(ratio, 0.0) + MISFIT_RATIO))
     return np.asarray(BIAS_ALLOWANCE * share * (lower - higher))
-
-
-def _share_of_windows(t: Array, order: int, sizes: Rows, share: Array) -> Array:
-    """Σw² share/Σw² of the estimates of a stretch, (n,); in long ones the mean share of the window
-    stands for it.
-    """
-    n = len(t)
-    if n <= LONG_RECORDING:
-        operator = local_operator(
-            t, np.arange(n, dtype=np.intp), t, (), order, sizes, QUOTED_DEGREE[order]
-        )
-        return np.asarray((operator.norm_under(share) / operator.norm) ** 2)
-    return mean_over_windows(share, sizes)
 
 
 def mean_over_windows(values: Array, sizes: Rows) -> Array:
