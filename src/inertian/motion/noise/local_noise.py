@@ -274,7 +274,7 @@ def _by_speed(noise: LocalNoise, left: Sequence[_Left]) -> _BySpeed | None:
     groups = [rows for rows in np.array_split(np.argsort(speed2), SPEED_GROUPS) if len(rows)]
     mean = np.array([float(np.sum(r[g] ** 2) / share[g].sum()) for g in groups])
     freedom = np.array([float(share[g].sum()) for g in groups]) * noise.dof / share.sum()
-    tiny = max(1e-6 * float(mean.max()), 1e-300)
+    tiny = max(1e-6 * float(mean.max()), 1e-150)  # its square is still a number
     return _BySpeed(
         np.array([float(speed2[g].mean()) for g in groups]), np.maximum(mean, tiny), freedom
     )

@@ -20,9 +20,9 @@ from inertian.motion.spans.tracks import Track
 from inertian.quantities.estimates import Array
 
 MORE_LIKELY = 1e4  # times, that an abrupt change must be than a smooth one
-MOST_SPLINES = 200  # in a stretch: eight for each of twenty swings, and some
-MOST_SAMPLES = 4_000  # of a stretch that is looked at; longer ones are as they were found
-MOST_CHANGES = 60  # that are looked at
+# Samples on either side that are looked at, and means of so many of them that they are summed up in
+REACH, POINTS = 320, 40
+MOST_CHANGES = 100  # that are looked at
 
 
 def abrupt_changes(track: Track, moments: Sequence[float]) -> list[float]:
@@ -33,14 +33,12 @@ def abrupt_changes(track: Track, moments: Sequence[float]) -> list[float]:
     likely enough.
     """
     kept = list(moments)
-    if not kept or len(track.t) > MOST_SAMPLES or len(kept) > MOST_CHANGES:
+    if len(kept) > MOST_CHANGES:
         return kept
     stretches = _Stretches(track)
-    if stretches.gain(0, len(track.t), [stretches.row(m) for m in kept]) <= 0.0:
-        return []
     while kept:
         edges = [0, *(stretches.row(m) for m in kept), len(track.t)]
-        gains = [stretches.gain(edges[k], edges[k + 2], [edges[k + 1]]) for k in range(len(kept))]
+        gains = [stretches.gain(*edges[k : k + 3]) for k in range(len(kept))]
         least = int(np.argmin(gains))
         if gains[least] > 0.0:
             break
@@ -49,31 +47,50 @@ def abrupt_changes(track: Track, moments: Sequence[float]) -> list[float]:
 
 
 class _Stretches:
-    """How likely stretches of a track are as smooth motion, each worked out once."""
+    """How much likelier changes of a track are to be abrupt, each worked out once."""
 
     def __init__(self, track: Track) -> None:
         self._track = track
-        self._known = lru_cache(maxsize=None)(self._worked_out)
+        self.gain = lru_cache(maxsize=None)(self._gain)
 
     def row(self, moment: float) -> int:
         """The first row after a moment in s."""
         return int(np.searchsorted(self._track.t, moment))
 
-    def gain(self, start: int, stop: int, cuts: Sequence[int]) -> float:
-        """By how much ln of the evidence is larger with changes at some rows than without, and than
+    def _gain(self, start: int, cut: int, stop: int) -> float:
+        """By how much ln of the evidence is larger with a change at a row than without, and than
         what an abrupt change has to be better by.
         """
-        edges = [start, *cuts, stop]
-        apart = sum(self._known(a, b) for a, b in pairwise(edges))
-        price = np.log(max(stop - start, 2)) + np.log(MORE_LIKELY)
-        return apart - self._known(start, stop) - len(cuts) * float(price)
+        left = self._points(cut, max(start, cut - REACH), -1)[::-1]
+        right = self._points(cut, min(stop, cut + REACH), 1)
+        found = -float(np.log(max(len(left) + len(right), 2)) + np.log(MORE_LIKELY))
+        for axis in range(len(self._track.x)):
+            before, after = self._means(axis, left), self._means(axis, right)
+            whole = np.concatenate([before, after], axis=1)
+            apart = _log_evidence(before) + _log_evidence(after)
+            found += apart - _log_evidence(whole)
+        return found
 
-    def _worked_out(self, start: int, stop: int) -> float:
-        track, total = self._track, 0.0
-        t = track.t[start:stop]
-        for x, weight in zip(track.x[:, start:stop], track.weight[:, start:stop], strict=True):
-            total += log_evidence_of_smooth(t, x, np.sqrt(weight), len(track.t))
-        return total
+    def _points(self, cut: int, end: int, way: int) -> list[slice]:
+        """Rows that are taken together, from a cut to an end before or after it."""
+        size = max(-(-abs(end - cut) // POINTS), 1)
+        edges = [*range(cut, end, way * size), end]
+        return [slice(min(a, b), max(a, b)) for a, b in pairwise(edges)]
+
+    def _means(self, axis: int, points: Sequence[slice]) -> Array:
+        """Times in s, means in SI and the roots of their weights, (3, m)."""
+        track = self._track
+        weights = [track.weight[axis, rows] for rows in points]
+        return np.array(
+            [
+                (track.t[rows].mean(), track.x[axis, rows] @ w / w.sum(), np.sqrt(w.sum()))
+                for rows, w in zip(points, weights, strict=True)
+            ]
+        ).T.reshape(3, -1)
+
+
+def _log_evidence(points: Array) -> float:
+    return log_evidence_of_smooth(points[0], points[1], points[2], 2 * POINTS)
 
 
 def log_evidence_of_smooth(t: Array, x: Array, root_weights: Array, of: int) -> float:
@@ -89,9 +106,7 @@ def log_evidence_of_smooth(t: Array, x: Array, root_weights: Array, of: int) -> 
         q, _ = np.linalg.qr(design)
         y = root_weights * x
         return -0.5 * float(np.sum((y - q @ (q.T @ y)) ** 2)) - 0.5 * size * float(np.log(of))
-    # As many to a second in a part as in the whole, so that no part is followed more closely
-    size = max(round(n * min(1.0, MOST_SPLINES / of)), LEAST_SAMPLES - 1)
-    space = SplineSpace(float(t[0]), float(t[-1] - t[0]), size)
+    space = SplineSpace(float(t[0]), float(t[-1] - t[0]), n)
     data = projection(components(space, t, 0.0, root_weights), x - x.mean())
     found = []
     for trend in (0.0, *TRENDS):

@@ -23,6 +23,7 @@ from inertian.physics.evaluation.trial_context import NoValueError, QuantityValu
 from inertian.quantities.estimates import Array, Estimate, Rows
 from inertian.quantities.expressions import RATE
 
+MOST_LOOKED_AT = 2_000  # moments that a least or greatest value is looked for at
 IN_A_WINDOW = 16  # moments in a window that a reading over a long span is taken of
 # What a slope is of
 EXPRESSIONS = {
@@ -162,6 +163,8 @@ def over_span_plan(
             np.array([-1.0, 1.0]),
             quantity_values(context, shown, body, ends),
         )
+    if kind in (ReadingKind.LEAST, ReadingKind.GREATEST):
+        return _extreme_plan(context, shown, body, span, kind)
     all_rows = span.rows(context.trial.t)
     rows = _thinned(context, shown, body, np.arange(all_rows.start, all_rows.stop), kind)
     t = context.trial.t[rows]
@@ -184,6 +187,41 @@ def over_span_plan(
             },
         )
     return ReadingPlan(kind, shown, t, rows, c, whole)
+
+
+def _extreme_plan(
+    context: TrialContext, shown: QuantityRef, body: str, span: Span, kind: ReadingKind
+) -> ReadingPlan:
+    """Return what the least or greatest value is taken of: the smooth motion where it is least or
+    greatest.
+
+    The least of noisy samples is too low by what their noise does to the lowest of so many.
+    """
+    all_rows = span.rows(context.trial.t)
+    rows = np.arange(all_rows.start, all_rows.stop)
+    if len(rows) > MOST_LOOKED_AT:
+        rows = rows[np.unique(np.linspace(0, len(rows) - 1, MOST_LOOKED_AT).astype(int))]
+    times = context.trial.t[rows]
+    values = quantity_values(context, shown, body, times).values
+    good = np.flatnonzero(np.isfinite(values))
+    if len(good) < 2:
+        raise NoValueError(f"“{span.name}” holds too few samples of it. Widen the span.")
+    sign = 1.0 if kind is ReadingKind.LEAST else -1.0
+    t, y = times[good], sign * values[good]
+    k = int(np.argmin(y))
+    best = np.array([_vertex(t[k - 1 : k + 2], y[k - 1 : k + 2]) if 0 < k < len(t) - 1 else t[k]])
+    whole = quantity_values(context, shown, body, best)
+    return ReadingPlan(kind, shown, best, None, np.ones(1), whole)
+
+
+def _vertex(t: Array, y: Array) -> float:
+    """When the parabola through three values, the middle one of which is the least, is least."""
+    left, right = (y[0] - y[1]) / (t[1] - t[0]), (y[2] - y[1]) / (t[2] - t[1])
+    if not left + right > 0.0:
+        return float(t[1])
+    bend = (left + right) / (t[2] - t[0])
+    slope = (right * (t[1] - t[0]) - left * (t[2] - t[1])) / (t[2] - t[0])
+    return float(np.clip(t[1] - 0.5 * slope / bend, t[0], t[2]))
 
 
 ALIKE = 0.5  # correlation of the two in simulated swings
@@ -248,6 +286,4 @@ def _coefficients(kind: ReadingKind, t: Array, y: Array) -> Array:
         return np.asarray(tau / (tau @ tau))
     if kind is ReadingKind.AREA:
         return sample_weights(t, Rule.TRAPEZOID)
-    c = np.zeros(n)
-    c[int(np.argmin(y) if kind is ReadingKind.LEAST else np.argmax(y))] = 1.0
-    return c
+    raise ValueError(f"{kind} is not a sum over samples")
