@@ -47,6 +47,37 @@ def test_what_happens_is_found_in_many_scenes():
     print("\n".join(judge.report(tally)))
 
 
+def _walls_in_swings(seeds):
+    """Recordings of swings, damped and not, with gaps and without, and in how many a wall is
+    seen.
+    """
+    count = seen = 0
+    for seed in seeds:
+        rng = np.random.default_rng([5, seed])
+        samples = int(rng.choice([8, 10, 12, 14, 20, 50]))
+        n, period = samples * int(rng.choice([1, 3, 8])) + 1, rng.uniform(0.5, 2.0)
+        t, size = np.arange(n) * period / samples, rng.uniform(0.05, 0.5)
+        decay = rng.choice([0.0, 1.5]) / t[-1]
+        x = size * np.exp(-decay * t) * np.sin(2.0 * np.pi * t / period + rng.uniform(0.0, 6.3))
+        x += size * rng.choice([0.002, 0.01, 0.03]) * rng.normal(size=n)
+        for _ in range(int(rng.choice([0, 1 + n // 60]))):
+            first = rng.integers(1, n - 2)
+            x[first : first + rng.integers(1, max(2, samples // 4))] = np.nan
+        kinds = {s.kind.value for s in find_spans(recording(t, {"bob": {"x": x}}))}
+        count, seen = count + 1, seen + bool(kinds & {"contact", "bounce", "end stop"})
+    return seen / count
+
+
+def test_a_swing_has_no_walls():
+    """Every second recording of ten to fourteen samples a period had bounces or contacts."""
+    assert _walls_in_swings(range(40)) <= 0.06
+
+
+@pytest.mark.slow
+def test_hardly_any_of_many_swings_has_a_wall():
+    assert _walls_in_swings(range(1000, 1300)) <= 0.06  # aim 0.02
+
+
 def test_an_impact_is_told_apart_with_eight_samples_on_each_side(demo):
     t = np.arange(17) / 12.0
     noise = np.random.default_rng(5).normal(0.0, 0.001, (2, 17))

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from conftest import recording
 from inertian.analysis.batch_treatment import treat_alike
 from inertian.analysis.evaluation import Evaluator
+from inertian.motion.derivatives.derive import noise_of_trial
 from inertian.motion.fits.curve_shapes import SHAPE_DEFINITIONS, CurveShape, shape_definition
 from inertian.motion.fits.curves import fit_curve
 from inertian.motion.noise.reading_noise import READINGS, InstrumentNoise
@@ -380,6 +381,25 @@ def test_intervals_of_readings_cover_the_truth_as_often_as_they_claim(name):
     limits = 3.29 * np.sqrt(np.array([0.6827 * 0.3173, 0.9545 * 0.0455]) / runs)
     assert np.abs(share - [0.6827, 0.9545]) == pytest.approx([0, 0], abs=max(limits)), share
     assert np.all(np.abs(share - [0.6827, 0.9545]) <= limits + 1e-12)
+
+
+def test_few_samples_of_a_sine_tell_their_noise_by_what_the_sine_leaves():
+    """Taken from local fits, the noise of fifteen samples was 24 times too large."""
+    rng, t, inside, widths, errors = np.random.default_rng(4), np.linspace(0.0, 2.0, 15), [], [], []
+    for _ in range(60):
+        period, phase = rng.uniform(0.8, 1.5), rng.uniform(0.0, 6.0)
+        x = 0.1 + 0.2 * np.sin(2.0 * np.pi * t / period + phase) + 2e-3 * rng.normal(size=15)
+        trial = recording(t, {"a": {"x": x}})
+        spans = Spans((Span("all", SpanKind.FREE, -0.01, 2.01),))
+        noise = noise_of_trial(trial, spans)
+        context = TrialContext(trial, spans, FILE_FRAME, noise, {"a": MASS}, {})
+        request = CurveRequest(QuantityRef(Quantity.POSITION, "x"), "a", "all", CurveShape.SINE)
+        found = dict(fit_curve_request(context, request).parameters)["A"]
+        inside.append(abs(found.value - 0.2) < found.k68 * found.u)
+        widths.append(found.u)
+        errors.append(abs(found.value - 0.2))
+    assert 0.5 < np.mean(inside) < 0.87
+    assert np.mean(np.square(widths)) < 2.0 * np.mean(np.square(errors))
 
 
 @pytest.mark.parametrize("shape", [CurveShape.PARABOLA, CurveShape.SINE])
