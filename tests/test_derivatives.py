@@ -28,6 +28,7 @@ from inertian.motion.numerics.sliding_fits import basis, sliding_estimates
 from inertian.motion.smoothing.smooth_motion import smooth_motion
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.quantities.coverage import P68, P95, coverage_factor
+from inertian.quantities.units import unit_of
 from motions import MOTIONS, recorded
 from test_cli import inertian
 
@@ -179,6 +180,16 @@ def test_a_body_at_rest_in_coarse_steps_may_creep_by_a_step():
     assert np.all(np.abs(d.v) < 1e-12)
     # M over s: a good part of a step in the second that was watched
     assert d.u_v[25] > 0.2 * 0.01 / 1.0
+
+
+@pytest.mark.parametrize(("step", "seen"), [(5.0, 5.0), (2.5, 2.5), (12.7, 12.7)])
+def test_the_step_of_a_recording_is_that_between_its_readings(step, seen):
+    t = np.arange(120) * 0.05
+    x = np.round((37.0 * t + 2.0 * np.sin(t)) / step) * step + 0.3
+    (body,) = recording(t, {"sled": {"x": np.round(x, 1)}}, unit=unit_of("length", "mm")).bodies
+    assert body.channels[0].resolution == pytest.approx(seen * 1e-3)
+    (exact,) = recording(t, {"sled": {"x": 9.0 * np.arange(120)}}).bodies
+    assert exact.channels[0].resolution == 1.0  # exactly even motion says nothing of a step
 
 
 def test_derive_writes_the_long_table_and_says_how(tmp_path):

@@ -15,6 +15,10 @@ KIND_OF_AXIS = {"x": "length", "y": "length", "F": "force", "a": "acceleration",
 STILL = 0.2  # share of readings unlike the one before, below which their scatter tells no noise
 
 
+LEAST_REPEATED = 0.05  # share of readings like the one before, from which their step is looked for
+BY_CHANCE = 1e4  # times that a step is less likely by chance
+
+
 class TrialError(InertianError):
     """A trial cannot be built from these numbers."""
 
@@ -93,12 +97,14 @@ class Channel:
     @cached_property
     def resolution(self) -> float:
         """The step of the recording in SI: the smallest power of ten that all raw values are
-        multiples of.
+        multiples of, or, where readings repeat, the step between them, such as 5 mm or a 1/16 inch.
 
         0 if there is no such step down to 1e-9 of the largest value.
         """
-        if self.step is not None:
-            return self.step
+        return self._decimal_step if self.step is None else self.step
+
+    @cached_property
+    def _decimal_step(self) -> float:
         values = self.raw[np.isfinite(self.raw)]
         if not values.size:
             return 0.0
@@ -111,8 +117,22 @@ class Channel:
             if step > 1e3 * top:
                 continue  # to such a step everything is zero
             if all(np.all(np.abs(v / step - np.round(v / step)) < 1e-6) for v in (some, values)):
-                return step * self.unit.factor
+                return step * _steps_taken(values, step) * self.unit.factor
         return 0.0
+
+
+def _steps_taken(values: Array, step: float) -> int:
+    """Of how many steps all differences of readings are multiples, where they repeat.
+
+    Exact motions have common divisors too, but their readings do not repeat. By chance all
+    differences of m distinct readings are multiples of g once in g^(m − 1) times.
+    """
+    repeated = float(np.mean(values[1:] == values[:-1])) if len(values) > 1 else 0.0
+    counts = np.unique(np.round((values - values.min()) / step))
+    if repeated < LEAST_REPEATED or len(counts) < 2 or counts[-1] > 2**53:
+        return 1
+    found = int(np.gcd.reduce(counts.astype(np.int64)))
+    return found if found > 1 and (len(counts) - 1) * np.log(found) > np.log(BY_CHANCE) else 1
 
 
 @dataclass(frozen=True, eq=False)
