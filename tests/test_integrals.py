@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from inertian.motion.numerics.integrals import (
     Rule,
+    halving_weights,
     rule_error,
     running_weights,
     sample_weights,
@@ -77,3 +78,18 @@ def test_simpson_is_exact_on_parabolas_and_trapezoids_on_lines(seed, n):
     assert running_weights(t, middle, Rule.TRAPEZOID) @ (a + b * t) == pytest.approx(
         a * middle + 0.5 * b * middle**2 - line[0], abs=1e-9
     )
+
+
+def test_two_trapezoids_tell_what_a_short_blow_between_quiet_ends_leaves_out():
+    """The slopes at the ends are those of nothing, and told that nothing is left out."""
+    rng, t = np.random.default_rng(6), np.arange(200) * 0.005
+    for width in (0.02, 0.03, 0.05):
+        inside = []
+        for _ in range(200):
+            start = rng.uniform(0.4, 0.6)
+            bow = np.cos((t - start) / width * np.pi / 2.0)
+            y = 40.0 * np.where(np.abs(t - start) < width, bow, 0.0)
+            off = abs(float(sample_weights(t, Rule.TRAPEZOID) @ y) - 40.0 * width * 4.0 / np.pi)
+            inside.append(off <= 2.0 * abs(float(halving_weights(t) @ y)))
+        assert np.mean(inside) > 0.85
+    assert halving_weights(t) @ (3.0 - 2.0 * t) == pytest.approx(0.0, abs=1e-12)

@@ -116,6 +116,23 @@ def trapezoid_error(t: Array, y: Array) -> float:
     return float(_left_out(t, y, np.zeros((0, 4)), Rule.TRAPEZOID)[-1])
 
 
+def halving_weights(t: Array) -> Array:
+    """Return what samples count for, in s, (n,), in half the difference of the two trapezoids
+    through every other sample.
+
+    The trapezoid through all is their mean; so far as those two err independently, this is what it
+    errs by. It sees what the slopes at quiet ends cannot: a short blow between them.
+    """
+    found = np.zeros(len(t))
+    if len(t) < 4:
+        return found
+    every = np.arange(len(t))
+    for sign, own in ((0.5, every[::2]), (-0.5, np.r_[0, every[1::2]])):
+        rows = own if own[-1] == every[-1] else np.r_[own, every[-1]]
+        found[rows] += sign * sample_weights(t[rows], Rule.TRAPEZOID)
+    return found
+
+
 def _left_out(t: Array, y: Array, weights: Array, rule: Rule) -> Array:
     """What a rule leaves out, by the first term of Euler and Maclaurin, from the ends; zero for
     Simpson.

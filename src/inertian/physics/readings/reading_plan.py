@@ -4,7 +4,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from inertian.motion.numerics.integrals import Rule, sample_weights, trapezoid_error
+from inertian.motion.numerics.integrals import (
+    Rule,
+    halving_weights,
+    sample_weights,
+    trapezoid_error,
+)
 from inertian.motion.numerics.window_selection import LONG_RECORDING
 from inertian.motion.spans.spans import Span
 from inertian.physics.definitions.derived_quantities import SENSOR_SUFFIX
@@ -178,7 +183,8 @@ def over_span_plan(
     c = np.zeros(len(rows))
     c[good] = _coefficients(kind, t[good], whole.values[good])
     if kind is ReadingKind.AREA:
-        left = _with_local_fits(context, whole, c, trapezoid_error(t[good], whole.values[good]))
+        rule = _left_out_by_rule(context, shown, body, rows[good], whole.values[good])
+        left = _with_local_fits(context, whole, c, rule)
         whole = replace(
             whole,
             facts={
@@ -222,6 +228,22 @@ def _vertex(t: Array, y: Array) -> float:
     bend = (left + right) / (t[2] - t[0])
     slope = (right * (t[1] - t[0]) - left * (t[2] - t[1])) / (t[2] - t[0])
     return float(np.clip(t[1] - 0.5 * slope / bend, t[0], t[2]))
+
+
+def _left_out_by_rule(
+    context: TrialContext, shown: QuantityRef, body: str, rows: Rows, y: Array
+) -> float:
+    """What trapezoids leave out: by the slopes at the ends, or by taking every other sample, less
+    what the noise of samples makes of that.
+    """
+    t = context.trial.t[rows]
+    at_ends, weights = trapezoid_error(t, y), halving_weights(t)
+    square = float(weights @ y) ** 2
+    if shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
+        key = context.trial.channel_id(body, shown.axis)
+        noise = context.clock_noise.reading[key][1]
+        square -= float(weights**2 @ noise.of_one(len(context.trial.t))[rows])
+    return float(np.sqrt(max(square, at_ends**2)))
 
 
 ALIKE = 0.5  # correlation of the two in simulated swings
