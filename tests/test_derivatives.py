@@ -273,6 +273,7 @@ CELLS = {
 }
 
 
+@pytest.mark.unsettled
 @pytest.mark.slow
 @pytest.mark.parametrize("cell", CELLS, ids=str)
 def test_intervals_of_velocity_and_acceleration_cover_as_the_methods_say(cell):
@@ -365,6 +366,7 @@ def test_a_jump_keeps_its_row_and_sways_nothing(tmp_path):
     assert all(abs(float(row[6]) - 0.8) < 0.1 for row in table[6:46] if row[6])
 
 
+@pytest.mark.unsettled
 @pytest.mark.slow
 @pytest.mark.parametrize(("n", "even"), [(60, True), (300, True), (300, False), (1500, True)])
 def test_jitter_of_the_clock_asks_for_wider_windows_where_the_body_is_fast_and_is_covered(n, even):

@@ -173,6 +173,7 @@ def test_derive_uses_the_column_unless_told_otherwise(tmp_path):
     assert "no column states" in body["remark"]
 
 
+@pytest.mark.unsettled
 @pytest.mark.slow
 @pytest.mark.parametrize("method", list(Method))
 def test_derived_uncertainties_follow_the_column(method):
@@ -219,6 +220,7 @@ def test_what_is_known_well_or_of_another_step_is_not_pooled():
 # -- in the window ---------------------------------------------------------------------------------
 
 
+@pytest.mark.unsettled
 @pytest.mark.slow
 def test_readings_of_a_trial_with_a_column_cover_their_truth():
     rng, t, runs = np.random.default_rng(5), np.arange(60) * 0.033, 300
@@ -253,6 +255,7 @@ def test_a_column_that_states_too_little_is_stretched_to_the_scatter():
     assert spread[0] == pytest.approx(3e-3, rel=0.3)
 
 
+@pytest.mark.unsettled
 @pytest.mark.slow
 def test_readings_in_coarse_steps_cover_their_truth():
     """A sled that creeps: without the pattern of rounding, means and speeds would cover about half
@@ -275,6 +278,7 @@ def test_readings_in_coarse_steps_cover_their_truth():
     assert np.all(shares < 0.95)
 
 
+@pytest.mark.unsettled
 @pytest.mark.slow
 def test_readings_that_err_alike_cover_their_truth():
     rng, t, runs, hits = np.random.default_rng(9), np.arange(120) * 0.0165, 300, []
@@ -293,6 +297,7 @@ def test_readings_that_err_alike_cover_their_truth():
     assert np.all(shares > 0.58)  # as white noise: 0.40 for the mean
 
 
+@pytest.mark.unsettled
 @pytest.mark.slow
 @pytest.mark.parametrize("kind", ["column", "steps", "alike"])
 def test_draws_agree_with_first_order(kind):
@@ -510,6 +515,7 @@ def test_a_typed_noise_is_held_against_the_scatter_also_where_nothing_is_marked(
         assert bool(noise.remark) is not used
 
 
+@pytest.mark.unsettled
 @pytest.mark.slow
 def test_a_sine_with_uncertain_times_is_fitted_along_both_axes_in_a_trial():
     rng, t, runs = np.random.default_rng(12), np.arange(100) * 0.03, 60
