@@ -278,7 +278,7 @@ def test_the_least_and_the_greatest_are_those_of_the_motion_and_not_of_its_noise
             found = over_span(context, shown, "bob", spans.named("s"), kind)
             one = scalars(context, {"": found})[""]
             inside.append(abs(one.value - wanted) < one.k95 * one.u)
-            assert abs(one.value - wanted) < 3e-3
+            assert abs(one.value - wanted) < 5e-3  # 2.5 σ of a reading
     assert np.mean(inside) > 0.75
 
 
