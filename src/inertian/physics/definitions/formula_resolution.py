@@ -25,6 +25,7 @@ from inertian.quantities.expressions import (
     CONSTANTS,
     INTEGRALS,
     OVER_TIME,
+    RATE,
     Formula,
     FormulaError,
     parse_formula,
@@ -182,6 +183,8 @@ def _made(
     }
     names = tuple(name for name in symbols_in(tree) if name not in CONSTANTS)
     formula = Formula(quantity.text, names, tree)
+    if any(_rates_in(node.argument) for node in _rates_in(tree)):
+        raise FormulaError(quantity.text, "a rate of a rate cannot be had; use an acceleration.")
     if set(formula.rates) & set(areas):
         raise FormulaError(
             quantity.text,
@@ -198,6 +201,11 @@ def _made(
         for n, one in areas.items()
     }
     return ResolvedFormula(formula, needed, dimension_of(formula, known), areas)
+
+
+def _rates_in(tree: Expression) -> list[Call]:
+    """The rates in an expression; some may come in with a quantity that is put in."""
+    return [node for node in walk(tree) if isinstance(node, Call) and node.function == RATE]
 
 
 def _without_areas(whole: Expression, parts: dict[str, Expression]) -> Expression:

@@ -117,10 +117,7 @@ def at_moment_plan(
             kind, shown, times, None, np.ones(1), quantity_values(context, shown, body, times)
         )
     steeper = _rate_of(context, shown, body)
-    try:
-        whole = quantity_values(context, steeper, body, times)
-    except KeyError:  # the quantity has a rate or an area in it
-        raise TooFewError("The slope of a rate or of an area cannot be had.") from None
+    whole = quantity_values(context, steeper, body, times)
     if not np.isfinite(whole.values).all():
         raise TooFewError("There are too few samples at that moment.")
     return ReadingPlan(kind, steeper, times, None, np.ones(1), whole)

@@ -52,6 +52,10 @@ def at_moment(
             plan = at_moment_plan(context, shown, body, time, kind)
         except TooFewError:
             continue
+        except NoValueError:  # a value may be had where its slope has no meaning, such as of a rate
+            if kind is ReadingKind.VALUE:
+                raise
+            continue
         if np.isfinite(plan.whole.values[plan.c != 0.0]).all():
             found[kind] = plan.estimate()
     return found
