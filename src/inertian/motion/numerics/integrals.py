@@ -116,21 +116,22 @@ def trapezoid_error(t: Array, y: Array) -> float:
     return float(_left_out(t, y, np.zeros((0, 4)), Rule.TRAPEZOID)[-1])
 
 
-def halving_weights(t: Array) -> Array:
-    """Return what samples count for, in s, (n,), in half the difference of the two trapezoids
-    through every other sample.
+def sudden_error(t: Array, y: Array, variance: Array) -> float:
+    """Return what trapezoids leave out where y changes suddenly, in its unit times s, less what
+    noise of a variance makes of it; shapes (n,), nothing missing.
 
-    The trapezoid through all is their mean; so far as those two err independently, this is what it
-    errs by. It sees what the slopes at quiet ends cannot: a short blow between them.
+    A jump J between two samples may be anywhere between them: the trapezoid then errs by a
+    rectangle of width J·h, of standard deviation J·h/√12, and second differences beside it are J
+    and −J. It sees what the slopes at quiet ends cannot: a short blow between them.
     """
-    found = np.zeros(len(t))
-    if len(t) < 4:
-        return found
-    every = np.arange(len(t))
-    for sign, own in ((0.5, every[::2]), (-0.5, np.r_[0, every[1::2]])):
-        rows = own if own[-1] == every[-1] else np.r_[own, every[-1]]
-        found[rows] += sign * sample_weights(t[rows], Rule.TRAPEZOID)
-    return found
+    if len(t) < 3:
+        return 0.0
+    wide = t[2:] - t[:-2]
+    before, after = (t[2:] - t[1:-1]) / wide, (t[1:-1] - t[:-2]) / wide
+    bends = 2.0 * (before * y[:-2] + after * y[2:] - y[1:-1])
+    by_noise = 4.0 * (before**2 * variance[:-2] + after**2 * variance[2:] + variance[1:-1])
+    square = float(np.sum((0.5 * wide) ** 2 * (bends**2 - by_noise)))
+    return float(np.sqrt(max(square, 0.0) / (2.0 * 12.0)))
 
 
 def _left_out(t: Array, y: Array, weights: Array, rule: Rule) -> Array:

@@ -6,8 +6,8 @@ import numpy as np
 
 from inertian.motion.numerics.integrals import (
     Rule,
-    halving_weights,
     sample_weights,
+    sudden_error,
     trapezoid_error,
 )
 from inertian.motion.numerics.window_selection import LONG_RECORDING
@@ -233,17 +233,14 @@ def _vertex(t: Array, y: Array) -> float:
 def _left_out_by_rule(
     context: TrialContext, shown: QuantityRef, body: str, rows: Rows, y: Array
 ) -> float:
-    """What trapezoids leave out: by the slopes at the ends, or by taking every other sample, less
-    what the noise of samples makes of that.
-    """
-    t = context.trial.t[rows]
-    at_ends, weights = trapezoid_error(t, y), halving_weights(t)
-    square = float(weights @ y) ** 2
+    """What trapezoids leave out: by the slopes at the ends, and where values change suddenly."""
+    variance = np.zeros(len(y))
     if shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
         key = context.trial.channel_id(body, shown.axis)
         noise = context.clock_noise.reading[key][1]
-        square -= float(weights**2 @ noise.of_one(len(context.trial.t))[rows])
-    return float(np.sqrt(max(square, at_ends**2)))
+        variance = noise.of_one(len(context.trial.t))[rows]
+    t = context.trial.t[rows]
+    return float(np.hypot(trapezoid_error(t, y), sudden_error(t, y, variance)))
 
 
 ALIKE = 0.5  # correlation of the two in simulated swings
