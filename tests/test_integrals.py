@@ -80,21 +80,33 @@ def test_simpson_is_exact_on_parabolas_and_trapezoids_on_lines(seed, n):
     )
 
 
-@pytest.mark.parametrize("shape", ["block", "half sine"])
-@pytest.mark.parametrize("width", [0.02, 0.03, 0.05])
-def test_what_a_short_blow_between_quiet_ends_costs_is_told(shape, width):
-    """The slopes at the ends are those of nothing, and told that nothing is left out."""
+@pytest.mark.parametrize("spacing", ["even", "uneven"])
+@pytest.mark.parametrize("shape", ["block", "half sine", "hill"])
+@pytest.mark.parametrize("width", [0.02, 0.05, 0.2])
+def test_what_a_short_blow_between_quiet_ends_costs_is_told(spacing, shape, width):
+    """The slopes at the ends are those of nothing, and told that nothing is left out: inside 18 and
+    37 %.
+    """
     rng, off, told = np.random.default_rng(6), [], []
-    t = np.arange(200) * 0.005
-    for _ in range(300):
+    for _ in range(400):
         own = width * rng.uniform(0.8, 1.2)  # no multiple of the step
-        away = (t - rng.uniform(0.4, 0.6)) / own
-        bow = np.cos(away * np.pi / 2.0) if shape == "half sine" else np.ones(200)
-        y = 40.0 * np.where(np.abs(away) < 1.0, bow, 0.0)
-        true = 80.0 * own * (2.0 / np.pi if shape == "half sine" else 1.0)
-        off.append(abs(float(sample_weights(t, Rule.TRAPEZOID) @ y) - true))
-        told.append(sudden_error(t, y, np.zeros(200)))
+        uneven = rng.uniform(0.0, 0.8, 300) if spacing == "uneven" else 0.0
+        t = np.sort(np.arange(300) + uneven) * 0.005
+        away = (t - rng.uniform(0.4, 1.0)) / own
+        inside = np.abs(away) < 1.0
+        y, area = {
+            "block": (1.0 * inside, 2.0),
+            "half sine": (np.cos(away * np.pi / 2.0) * inside, 4.0 / np.pi),
+            "hill": (np.exp(-4.0 * away**2), np.sqrt(np.pi) / 2.0),
+        }[shape]
+        y = rng.choice([-40.0, 40.0]) * y
+        noisy = y + 0.1 * rng.normal(size=300)
+        weights = sample_weights(t, Rule.TRAPEZOID)
+        off.append(abs(weights @ noisy - 40.0 * own * area * np.sign(y[np.argmax(np.abs(y))])))
+        by_noise = 0.1 * np.linalg.norm(weights)
+        told.append(np.hypot(sudden_error(t, noisy, np.full(300, 0.01)), by_noise))
     off, told = np.array(off), np.array(told)
-    assert np.mean(off <= 2.0 * told) > 0.94
-    assert np.sqrt(np.mean(told**2)) < (1.2 if shape == "block" else 4.0) * np.sqrt(np.mean(off**2))
-    assert sudden_error(t, 3.0 - 2.0 * t, np.zeros(200)) == pytest.approx(0.0, abs=1e-9)
+    assert 0.58 < np.mean(off <= told) < 0.82
+    assert 0.88 < np.mean(off <= 2.0 * told)
+    assert 0.85 < np.sqrt(np.mean(told**2) / np.mean(off**2)) < 1.3
+    assert sudden_error(t, 3.0 - 2.0 * t, np.zeros(300)) == pytest.approx(0.0, abs=1e-9)

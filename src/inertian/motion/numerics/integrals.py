@@ -121,17 +121,30 @@ def sudden_error(t: Array, y: Array, variance: Array) -> float:
     noise of a variance makes of it; shapes (n,), nothing missing.
 
     A jump J between two samples may be anywhere between them: the trapezoid then errs by a
-    rectangle of width J·h, of standard deviation J·h/√12, and second differences beside it are J
-    and −J. It sees what the slopes at quiet ends cannot: a short blow between them.
+    rectangle of width J·h, of variance J²h²/12, and what the samples beside it lie off the lines
+    between their neighbours has opposite signs: the products of neighbours tell jumps. A corner
+    errs by S²h⁴/720, S the change of slope, and the squares of second differences tell S²h²·2/3.
+    At uneven spacing h³y″/12 of each step does not add up to the slopes at the ends. All of these
+    see what those slopes cannot: a short blow between quiet ends.
     """
-    if len(t) < 3:
+    if len(t) < 4:
         return 0.0
+    h = np.diff(t)
     wide = t[2:] - t[:-2]
-    before, after = (t[2:] - t[1:-1]) / wide, (t[1:-1] - t[:-2]) / wide
-    bends = 2.0 * (before * y[:-2] + after * y[2:] - y[1:-1])
-    by_noise = 4.0 * (before**2 * variance[:-2] + after**2 * variance[2:] + variance[1:-1])
-    square = float(np.sum((0.5 * wide) ** 2 * (bends**2 - by_noise)))
-    return float(np.sqrt(max(square, 0.0) / (2.0 * 12.0)))
+    before, after = h[1:] / wide, h[:-1] / wide
+    off = before * y[:-2] + after * y[2:] - y[1:-1]
+    white = before**2 * variance[:-2] + after**2 * variance[2:] + variance[1:-1]
+    shared = after[:-1] * variance[2:-1] + before[1:] * variance[1:-2]
+    jumps = h[1:-1] ** 2 * (-off[1:] * off[:-1] - shared) / (after[:-1] * before[1:])
+    corners = wide**2 * (off**2 - white)
+    # y″ = 2·off/(h₁h₂), half of that of each end on each step
+    share = (h[:-1] ** 3 + h[1:] ** 3) / (12.0 * h[:-1] * h[1:])
+    pull = np.zeros(len(t))
+    for rows, part in ((slice(None, -2), before), (slice(2, None), after), (slice(1, -1), -1.0)):
+        pull[rows] += share * part
+    uneven = float(pull @ y) ** 2 - float(pull**2 @ variance)
+    squares = float(jumps.sum()) / 12.0, float(corners.sum()) / 480.0, uneven
+    return float(np.sqrt(sum(max(square, 0.0) for square in squares)))
 
 
 def _left_out(t: Array, y: Array, weights: Array, rule: Rule) -> Array:
