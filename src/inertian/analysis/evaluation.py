@@ -1,7 +1,7 @@
 """From a project to results: lazy, cached, and only what a change touches is computed anew."""
 
 import weakref
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Container, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import TypeVar, cast
@@ -11,16 +11,27 @@ import numpy as np
 from inertian.motion.derivatives.derive import noise_of_trial, stated_sigma
 from inertian.motion.derivatives.local_derivatives import parse_window
 from inertian.motion.derivatives.local_fit_cache import LocalFitCache
-from inertian.motion.fits.free_motion import BodyFit, FreeMotion, fit_body, shared_deceleration
-from inertian.motion.noise.reading_noise import InstrumentNoise, noise_of_free_motion
+from inertian.motion.fits.free_motion import (
+    BodyFit,
+    FreeMotion,
+    apart_from_others,
+    fit_body,
+    shared_deceleration,
+)
+from inertian.motion.noise.reading_noise import (
+    READINGS,
+    InstrumentNoise,
+    noise_of_free_motion,
+)
 from inertian.motion.recording.trials import Trial
-from inertian.motion.spans.spans import Span
+from inertian.motion.spans.spans import Span, SpanKind
 from inertian.physics.accounts.collision_inputs import (
     AccountError,
     CollisionFacts,
     CollisionInputs,
     read_collision,
 )
+from inertian.physics.accounts.interactions import interaction_of
 from inertian.physics.accounts.ledger import ENERGY, Accounts, build_accounts
 from inertian.physics.accounts.shared_decelerations import SharedDecelerations, shared_decelerations
 from inertian.physics.accounts.verdicts import Expectation
@@ -33,7 +44,7 @@ from inertian.physics.readings.readings import CurveResult, fit_curve_request, r
 from inertian.project.project import READING_NOISE, RESTITUTION, Entry, Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, Pools
 from inertian.quantities.memo import Memo, Recent, room
 
 # Results that are remembered, and samples they may rest on together: fewer of long recordings, but
@@ -49,7 +60,8 @@ class SeriesResult:
     """What the trials of a series tell together: fits per trial and side, noise, shared
     decelerations.
 
-    `refused` holds, by trial id, why a trial's spans could not be fitted.
+    `refused` holds, by trial id, why a trial's spans could not be fitted; `bent` are the trials
+    whose free motion is bent, by a force without touch or whatever else.
     """
 
     before: dict[str, tuple[BodyFit, ...]]
@@ -57,23 +69,12 @@ class SeriesResult:
     noise: InstrumentNoise
     glide: SharedDecelerations
     refused: dict[str, InertianError] = field(default_factory=dict)
+    bent: frozenset[str] = frozenset()
 
     @property
     def fitted(self) -> bool:
         """Whether there is free motion in the series that could tell the noise."""
         return bool(self.before or self.after)
-
-    def noise_of(self, trial: str) -> InstrumentNoise:
-        """Return the noise for one trial: the series', or its own scatter where a span holds more
-        than free motion.
-        """
-        own = [
-            float(np.sqrt(f.sum_of_squares / f.dof))
-            for b in self.fits(trial)
-            if b.stray
-            for f in b.fits.values()
-        ]
-        return replace(self.noise, reading=max([self.noise.reading, *own]))
 
     def fits(self, trial: str) -> tuple[BodyFit, ...]:
         """Return all fits of one trial, before and after."""
@@ -92,13 +93,25 @@ class SeriesCurve:
     together: Mapping[str, CombinedParameter]
 
 
-def _dependable(groups: list[tuple[BodyFit, ...]]) -> list[tuple[BodyFit, ...]]:
+def without_touch(entry: Entry) -> bool:
+    """Return whether what a trial is accounted around is an interaction without touch."""
+    contact = entry.spans.contact
+    return contact is not None and contact.kind is SpanKind.INTERACTION
+
+
+def _dependable(
+    groups: list[tuple[BodyFit, ...]], near: Container[str]
+) -> list[tuple[BodyFit, ...]]:
     """The spans that noise and decelerations are estimated from: those in which nothing happened,
-    if there are any.
+    if there are any, and those beside an interaction without touch, whose tails are reckoned with.
 
     One span that reaches across a hit must not spoil the numbers of the whole series.
     """
-    return [group for group in groups if not any(fit.stray for fit in group)] or groups
+    return [
+        group
+        for group in groups
+        if any(fit.trial.id in near for fit in group) or not any(fit.stray for fit in group)
+    ] or groups
 
 
 def _stated(entries: Sequence[Entry]) -> float:
@@ -165,23 +178,35 @@ class Evaluator:
         typed = project.fact(READING_NOISE, entries[0]) if entries else None
         given = typed[1].si if typed else None
         counted = [e.used_trial for e in entries]
+        near = {
+            e.trial.id: {body: fact.si for body, (_, fact) in project.masses(e).items()}
+            for e in entries
+            if without_touch(e)
+        }
         key = (
             name,
             settings.motion,
             given,
             tuple((weakref.ref(t), e.spans) for t, e in zip(counted, entries, strict=True)),
+            tuple((trial, *masses.items()) for trial, masses in near.items()),
         )
         self._size = sum(len(e.trial.t) for e in entries)
 
         def compute() -> SeriesResult:
-            return self._evaluate(entries, settings.motion, settings.scope, given)
+            return self._evaluate(entries, settings.motion, settings.scope, given, near)
 
         most = max(self._room(self._size) // REMEMBERED_FOR_ONE_SERIES, 2)
         return self._series.get(key, compute, most)
 
     def _evaluate(
-        self, entries: Sequence[Entry], model: FreeMotion, scope: str, given: float | None
+        self,
+        entries: Sequence[Entry],
+        model: FreeMotion,
+        scope: str,
+        given: float | None,
+        near: Mapping[str, Mapping[str, float]],
     ) -> SeriesResult:
+        """What a series tells; `near` are trials with an interaction without touch, with masses."""
         before: dict[str, tuple[BodyFit, ...]] = {}
         after: dict[str, tuple[BodyFit, ...]] = {}
         refused: dict[str, InertianError] = {}
@@ -198,7 +223,12 @@ class Evaluator:
             except InertianError as error:
                 refused[trial.id] = error
                 before.pop(trial.id, None)
-        groups = _dependable([*before.values(), *after.values()])
+        groups = _dependable([*before.values(), *after.values()], near)
+        every = [fit for side in (before, after) for group in side.values() for fit in group]
+        bent = {fit.trial.id for fit in every if fit.stray}
+        if model is FreeMotion.GLIDE:
+            for body in dict.fromkeys(f.body for f in every):
+                bent |= apart_from_others([f for f in every if f.body == body])
         values: dict[str, float] = {}
         if model is FreeMotion.GLIDE:
             for body in dict.fromkeys(f.body for group in groups for f in group):
@@ -212,9 +242,33 @@ class Evaluator:
         noise = replace(
             noise_of_free_motion(groups, values, resolution, given or stated or None), stated=stated
         )
-        return SeriesResult(
-            before, after, noise, shared_decelerations(groups, values, noise, scope), refused
+        if near or all(group[0].trial.id in bent for group in groups):  # what bends is no noise
+            noise = self._noise_without_tails(entries, noise)
+        tails = {**{trial: {} for trial in bent}, **near}
+        glide = shared_decelerations(groups, tuple(values), noise, scope, tails)
+        return SeriesResult(before, after, noise, glide, refused, frozenset(tails))
+
+    def _noise_without_tails(
+        self, entries: Sequence[Entry], noise: InstrumentNoise
+    ) -> InstrumentNoise:
+        """The noise of a series about smooth motion, unless it is known from elsewhere."""
+        own = [self._own_noise(e) for e in entries if e.trial.followed]
+        known = [one for one in own if np.isfinite(one.dof) and one.dof > 0.0]
+        if noise.given or not known:
+            return noise
+        weights = np.array([one.dof for one in known])
+        square, stamp = (
+            float(weights @ [kind**2 for kind in kinds] / weights.sum())
+            for kinds in ([one.reading for one in known], [one.stamp for one in known])
         )
+        dof = float(weights.sum())
+        pools = Pools({(READINGS, READINGS): 2.0 / dof})
+        return replace(noise, reading=square**0.5, stamp=stamp**0.5, dof=dof, pools=pools)
+
+    def _own_noise(self, entry: Entry) -> InstrumentNoise:
+        """The noise of a trial about its smooth motion."""
+        alone = partial(noise_of_trial, entry.used_trial, entry.spans)
+        return self._sure(("noise", entry.spans), entry.used_trial, alone)
 
     def collision_inputs(self, project: Project, trial: str) -> CollisionInputs | InertianError:
         """Return the readings at the contact of one trial, or the reason why there are none; masses
@@ -241,7 +295,7 @@ class Evaluator:
         )
 
         def compute() -> CollisionInputs:
-            return _read(entry, series, facts)
+            return _read(entry, series, facts, partial(self.trial_context, project, entry))
 
         return self._result(key, series, compute)
 
@@ -280,10 +334,9 @@ class Evaluator:
             entry.named,
             window,
         )
-        noise = series.noise_of(entry.trial.id)
+        noise = series.noise
         if not (np.isfinite(noise.dof) or series.fitted) and entry.trial.followed:
-            alone = partial(noise_of_trial, entry.used_trial, entry.spans)
-            noise = noise.or_scatter(self._sure(("noise", entry.spans), entry.used_trial, alone))
+            noise = noise.or_scatter(self._own_noise(entry))
         known = self._of_trial(entry.used_trial, "derivatives", LocalFitCache)
         made = partial(
             TrialContext,
@@ -387,7 +440,12 @@ class Evaluator:
         )
 
 
-def _read(entry: Entry, series: SeriesResult, facts: CollisionFacts) -> CollisionInputs:
+def _read(
+    entry: Entry,
+    series: SeriesResult,
+    facts: CollisionFacts,
+    context: Callable[[], TrialContext],
+) -> CollisionInputs:
     """Read one collision off the fits of its series. Raises InertianError with what is missing."""
     trial, spans = entry.used_trial, entry.spans
     contact = spans.contact
@@ -401,12 +459,17 @@ def _read(entry: Entry, series: SeriesResult, facts: CollisionFacts) -> Collisio
             trial.name,
             "No positions were recorded, so there is nothing to fit; sensors are shown only.",
         )
+    before, after = series.before[trial.id], series.after[trial.id]
+    interaction = None
+    if trial.id in series.bent:
+        interaction = interaction_of(context(), contact, before, after)
     return read_collision(
         trial,
         contact,
-        series.before[trial.id],
-        series.after[trial.id],
+        before,
+        after,
         facts=facts,
-        noise=series.noise_of(trial.id),
+        noise=series.noise,
         glide=series.glide,
+        interaction=interaction,
     )

@@ -247,6 +247,28 @@ class Estimate:
     sensitivities: Mapping[FactKey, float] = field(default_factory=dict)
 
 
+def added(a: SampleWeights, b: SampleWeights) -> SampleWeights:
+    """Return the sum of two runs of weights."""
+    start, stop = min(a.start, b.start), max(a.stop, b.stop)
+    total = np.zeros(max(stop - start, 0))
+    for one in (a, b):
+        total[one.start - start : one.stop - start] += one.values
+    return SampleWeights(start, total)
+
+
+def weighted_sum(terms: Sequence[tuple[float, Estimate]]) -> Estimate:
+    """Return Σ c · estimate of pairs (c, estimate), with all that is behind them; c in 1."""
+    weights: dict[ChannelId, SampleWeights] = {}
+    slopes: dict[FactKey, float] = {}
+    for c, one in terms:
+        for channel, own in one.weights.items():
+            scaled = SampleWeights(own.start, c * own.values)
+            weights[channel] = added(weights[channel], scaled) if channel in weights else scaled
+        for key, slope in one.sensitivities.items():
+            slopes[key] = slopes.get(key, 0.0) + c * slope
+    return Estimate(sum(c * one.value for c, one in terms), weights, slopes)
+
+
 class ErrorShape(NamedTuple):
     """The distribution of an error: standard deviation and ν of its t part, half-widths of its
     rectangular parts.

@@ -29,6 +29,9 @@ from inertian.quantities.estimates import Array, Estimate
 
 FEW_DOF = 8  # degrees of freedom: below it, the scatter of one body says little
 MOVING_Z = 5.0  # a body counts as moving when its speed exceeds this many of its own u
+NEXT_TO_NONE = 0.25  # of the mean speed: a body that only just stops at an end has none there
+APART_Z = 5.0  # normal deviates of a deceleration that is not the shared one
+CLEARLY = 2.0  # u of a deceleration
 
 
 class FreeMotion(StrEnum):
@@ -66,6 +69,16 @@ class BodyFit:
     def moving(self) -> bool:
         """Whether the body moved noticeably in this span."""
         return any(self.direction.values())
+
+    def stops(self, sigma: float) -> bool:
+        """Return whether the body clearly comes to rest, or sets off, inside the span, where its
+        readings err by sigma in m: by its own deceleration, its speed at one end is next to none.
+        """
+        if not (self.moving and self.information):
+            return False
+        own, half = self.pull / self.information, 0.5 * self.span.length
+        clear = max(abs(own) - CLEARLY * sigma / np.sqrt(self.information), 0.0)
+        return bool(self.speed() - clear * half < NEXT_TO_NONE * self.speed())
 
     def speed(self) -> float:
         """Return the fitted speed in the middle of the span, in m/s."""
@@ -218,6 +231,32 @@ def _direction(fits: Mapping[str, PolynomialFit], scatter: float) -> dict[str, f
     if speed <= MOVING_Z * u or speed == 0.0:
         return dict.fromkeys(fits, 0.0)
     return {axis: slope / speed for axis, slope in slopes.items()}
+
+
+def apart_from_others(fits: Sequence[BodyFit]) -> set[str]:
+    """Return the ids of trials in which the deceleration of a body, over all whose free spans of a
+    series `fits` are, is not the one that most of its spans show.
+
+    Each is held against the weighted median by the scatter about its own curvature.
+    """
+    moving = [f for f in fits if f.moving and f.information > 0.0]
+    dof = sum(sum(fit.dof for fit in f.fits.values()) - 1 for f in moving)
+    if len(moving) < 2 or dof < FEW_DOF:
+        return set()
+    left = sum(
+        sum(fit.sum_of_squares for fit in f.fits.values()) - f.pull**2 / f.information
+        for f in moving
+    )
+    variance = max(left, 0.0) / dof
+    own = sorted(moving, key=lambda f: f.pull / f.information)
+    weights = np.cumsum([f.information for f in own])
+    middle = own[int(np.searchsorted(weights, 0.5 * weights[-1]))]
+    usual = middle.pull / middle.information
+    return {
+        f.trial.id
+        for f in own
+        if (f.pull / f.information - usual) ** 2 * f.information > APART_Z**2 * variance
+    }
 
 
 def shared_deceleration(fits: Sequence[BodyFit]) -> float | None:

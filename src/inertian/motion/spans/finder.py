@@ -77,7 +77,7 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
             events.append(push)
             motions[body] = own[1:]
     events = _bounces(sorted(events, key=lambda e: e.start), motions)
-    events = _without_smooth(events, tracks)
+    events = _without_parts(_without_smooth(events, tracks))
     if len(tracks) == 2:
         for event in events:
             _shared_with_other_body(event, tracks, motions)
@@ -267,6 +267,18 @@ def _without_smooth(events: Sequence[FoundEvent], tracks: Sequence[Track]) -> li
         elif len(event.bodies) > 1:
             found.append(replace(event, kind=SpanKind.INTERACTION))
     return found
+
+
+def _without_parts(events: Sequence[FoundEvent]) -> list[FoundEvent]:
+    """Leave out contacts of one body inside an interaction of several: they are part of it."""
+    shared = [e for e in events if e.kind is SpanKind.INTERACTION and len(e.bodies) > 1]
+    return [
+        one
+        for one in events
+        if one.kind is not SpanKind.CONTACT
+        or len(one.bodies) > 1
+        or not any(e.start < one.start and one.stop < e.stop for e in shared)
+    ]
 
 
 def _is_bounce(event: FoundEvent, motions: Mapping[str, Sequence[FoundMotion]]) -> bool:

@@ -18,12 +18,14 @@ from inertian.motion.numerics.quantisation import (
 from inertian.motion.recording.frame import FILE_FRAME, Frame
 from inertian.motion.recording.trials import Channel, Trial
 from inertian.motion.spans.spans import Span
+from inertian.physics.accounts.interactions import Interaction
 from inertian.physics.accounts.laws import (
     ContactInput,
     Edge,
     EdgeValue,
     Encounter,
     MassOf,
+    RubbedInside,
 )
 from inertian.physics.accounts.shared_decelerations import SharedDecelerations
 from inertian.physics.evaluation.frame_facts import Motion
@@ -40,13 +42,14 @@ from inertian.quantities.estimates import (
     SparseRows,
     fact_part,
     joint_scalars,
+    weighted_sum,
 )
 from inertian.quantities.facts import Fact, FactId
 
 TIMER_Z = 5.0  # the contact is timed by a body whose change of speed exceeds this many of its own u
 
 
-InputKey = EdgeValue | MassOf | ContactInput
+InputKey = EdgeValue | MassOf | ContactInput | RubbedInside
 
 
 class AccountError(InertianError):
@@ -145,12 +148,14 @@ def read_collision(
     facts: CollisionFacts,
     noise: InstrumentNoise,
     glide: SharedDecelerations,
+    interaction: Interaction | None = None,
 ) -> CollisionInputs:
     """Return positions, velocities and accelerations of every body at both edges of the contact,
     and the masses.
 
-    Everything in SI; see `laws` for the names. `before` and `after` hold one fit per body. Raises
-    AccountError if the bodies were not followed along the same axes.
+    Everything in SI; see `laws` for the names. `before` and `after` hold one fit per body;
+    `interaction` what happens inside, where bodies do not touch. Raises AccountError if the bodies
+    were not followed along the same axes.
     """
     _require_same_axes(trial)
     named: dict[InputKey, Estimate] = {}
@@ -158,11 +163,20 @@ def read_collision(
         (Edge.OPENING, before, contact.start),
         (Edge.CLOSING, after, contact.stop),
     ):
-        for fit in fits:
-            named |= _edge_values(fit, edge, time, glide=glide, facts=facts)
+        plain = [_of_fit(fit, edge, time, glide) for fit in fits]
+        if interaction is not None:
+            plain = _without_tails(fits, plain, edge, facts.masses, interaction)
+        for own in plain:
+            named |= _in_frame(own, facts)
     known = [*facts.frame_facts.values(), *facts.offsets.values()]
     shared = [*glide.parts, *(fact_part(key, fact) for key, fact in known)]
     bodies = tuple(fit.body for fit in before)
+    sigma = clock_noise(trial, [*before, *after], noise, glide)
+    if interaction is not None:
+        shared += interaction.parts
+        sigma = interaction.noise
+        for b in bodies:
+            named |= _rubbed(b, interaction, glide)
     constants: list[tuple[InputKey, tuple[FactId, Fact]]] = [
         (MassOf(b), facts.masses[b]) for b in bodies if b in facts.masses
     ]
@@ -174,53 +188,115 @@ def read_collision(
     wait = FactId("moment of contact", f"trial {trial.id}")
     half = ErrorSource("moment of contact", "fact", "moment", True)
     shared.append(SharedPart.single(half, wait, contact.length / np.sqrt(12.0)))
-    sigma = clock_noise(trial, [*before, *after], noise, glide)
     inputs = joint_scalars(named, sigma, shared, noise.pools)
     timer = _timer(inputs, bodies, trial.axes)
     if timer is None:
         named[ContactInput.WAIT] = Estimate(0.0, {}, {wait: 1.0})
         inputs = joint_scalars(named, sigma, shared, noise.pools)
     return CollisionInputs(
-        Encounter(bodies, trial.axes, contact.start, contact.stop, timer), inputs
+        Encounter(bodies, trial.axes, contact.start, contact.stop, timer, interaction is None),
+        inputs,
     )
 
 
-def _edge_values(
-    fit: BodyFit, edge: Edge, time: float, *, glide: SharedDecelerations, facts: CollisionFacts
+def _of_fit(
+    fit: BodyFit, edge: Edge, time: float, glide: SharedDecelerations
+) -> dict[EdgeValue, Estimate]:
+    """Position, velocity and acceleration of a body at an instant, as its free motion has them."""
+    return {
+        EdgeValue(order, fit.body, axis, edge): fit.estimate(axis, time, order, glide.key(fit.body))
+        for axis in fit.fits
+        for order in range(3)
+    }
+
+
+def _without_tails(
+    fits: Sequence[BodyFit],
+    plain: Sequence[Mapping[EdgeValue, Estimate]],
+    edge: Edge,
+    masses: KnownFacts,
+    interaction: Interaction,
+) -> list[dict[EdgeValue, Estimate]]:
+    """The same with velocities of the smooth motion, which a tail does not bend.
+
+    Where all bodies move freely, the sum of their momenta is kept as the fits have it: no force
+    between them changes it, so that their fits, over the same samples, have it right however much
+    a tail bends each of them.
+    """
+    found = [dict(own) for own in plain]
+    same_rows = len({(f.span.start, f.span.stop) for f in fits}) == 1
+    known = all((f.body, edge) in interaction.steady and f.body in masses for f in fits)
+    free = same_rows and len(fits) > 1 and known and not interaction.touching
+    for axis in fits[0].fits:
+        keys = [EdgeValue(1, f.body, axis, edge) for f in fits]
+        lines = [own[key] for own, key in zip(plain, keys, strict=True)]
+        smooth = [interaction.velocities[key] for key in keys]
+        kept = _kept_sum([masses[f.body] for f in fits], lines, smooth) if free else Estimate(0.0)
+        for own, key, one in zip(found, keys, smooth, strict=True):
+            own[key] = weighted_sum([(1.0, one), (1.0, kept)])
+    return found
+
+
+def _kept_sum(
+    masses: Sequence[tuple[FactId, Fact]], lines: Sequence[Estimate], smooth: Sequence[Estimate]
+) -> Estimate:
+    """What all velocities have to be shifted by so that Σ m v is that of the lines."""
+    total = sum(fact.si for _, fact in masses)
+    shares = [fact.si / total for _, fact in masses]
+    terms = [(m, line) for m, line in zip(shares, lines, strict=True)]
+    shift = weighted_sum([*terms, *((-m, one) for m, one in zip(shares, smooth, strict=True))])
+    by_mass: dict[object, float] = {
+        key: (line.value - one.value - shift.value) / total
+        for (key, _), line, one in zip(masses, lines, smooth, strict=True)
+    }
+    return Estimate(shift.value, shift.weights, {**shift.sensitivities, **by_mass})
+
+
+def _rubbed(
+    body: str, interaction: Interaction, glide: SharedDecelerations
 ) -> dict[InputKey, Estimate]:
-    """Position, velocity and acceleration of a body at an instant, with their sensitivities to the
-    frame.
+    """What friction changes of a body's velocity and of its kinetic energy per kg inside."""
+    travel, turning = interaction.travels[body], interaction.turning(body)
+    shared = glide.key(body)
+
+    def one(amount: float, unsure: float) -> Estimate:
+        if shared is None:
+            return Estimate(0.0)
+        key, a = shared
+        return Estimate(-a * amount, {}, {key: -amount, turning: -a * unsure})
+
+    found: dict[InputKey, Estimate] = {
+        RubbedInside(body, axis): one(travel.lasting[axis], travel.turning[axis])
+        for axis in travel.lasting
+    }
+    found[RubbedInside(body, "")] = one(travel.path, travel.path_unsure)
+    return found
+
+
+def _in_frame(
+    plain: Mapping[EdgeValue, Estimate], facts: CollisionFacts
+) -> dict[InputKey, Estimate]:
+    """Values of one body at an instant with their sensitivities to the frame.
 
     Friction over the length of the contact, which scale and time base stretch too, is of second
     order and left out.
     """
-    plain = {
-        (axis, order): fit.estimate(axis, time, order, glide.key(fit.body))
-        for axis in fit.fits
-        for order in range(3)
-    }
-    found: dict[InputKey, Estimate] = {
-        EdgeValue(order, fit.body, axis, edge): one for (axis, order), one in plain.items()
-    }
-    clock = facts.offsets[fit.body][0] if fit.body in facts.offsets else None
-    if not facts.frame_facts and clock is None:
-        return found
-    for (axis, order), one in plain.items():
-        across = plain.get(("y" if axis == "x" else "x", order))
-        later = plain.get((axis, order + 1))
+    found: dict[InputKey, Estimate] = {}
+    body = next(iter(plain)).body
+    clock = facts.offsets[body][0] if body in facts.offsets else None
+    for key, one in plain.items():
+        across = plain.get(key._replace(axis="y" if key.axis == "x" else "x"))
+        later = plain.get(key._replace(order=key.order + 1))
         motion = Motion(
-            axis,
-            order,
+            key.axis,
+            key.order,
             one.value,
             across.value if across else None,
             later.value if later else None,
         )
-        slopes: dict[object, float] = {
-            key: float(s) for key, s in motion.slopes(facts.frame, facts.frame_facts, clock).items()
-        }
-        found[EdgeValue(order, fit.body, axis, edge)] = Estimate(
-            one.value, one.weights, {**one.sensitivities, **slopes}
-        )
+        moved = motion.slopes(facts.frame, facts.frame_facts, clock)
+        slopes: dict[object, float] = {fact: float(s) for fact, s in moved.items()}
+        found[key] = Estimate(one.value, one.weights, {**one.sensitivities, **slopes})
     return found
 
 

@@ -42,6 +42,15 @@ class MassOf(NamedTuple):
     body: str
 
 
+class RubbedInside(NamedTuple):
+    """An input: what friction changes of a body's velocity along an axis in an interaction without
+    touch; of its kinetic energy per kg where the axis is "".
+    """
+
+    body: str
+    axis: str
+
+
 class ContactInput(Enum):
     """Inputs of which there is one: the restitution that is given, and where in the span a contact
     is.
@@ -105,7 +114,7 @@ class Encounter:
 
     `timer` is the body whose velocity changed most clearly; its two free motions meet at the moment
     of contact. None: no change stands out, so the moment is the middle of the span plus the input
-    `wait`.
+    `wait`. An interaction without touch has no such moment: there, friction is given as measured.
     """
 
     bodies: tuple[str, ...]
@@ -113,6 +122,7 @@ class Encounter:
     opening: float
     closing: float
     timer: str | None
+    touching: bool = True
 
     @property
     def middle(self) -> float:
@@ -173,6 +183,11 @@ def _at_contact(q: Values, at: Encounter, moment: Any, body: str, axis: str) -> 
     return v1 + a1 * (moment - at.opening), v2 - a2 * (at.closing - moment)
 
 
+def _beside(q: Values, at: Encounter, moment: Any, body: str, axis: str) -> tuple[Any, Any]:
+    """The velocities just before and just after a contact; of an interaction those at its edges."""
+    return _at_contact(q, at, moment, body, axis) if at.touching else _velocities(q, body, axis)
+
+
 def momentum_account(q: Values, at: Encounter, axis: str) -> Results:
     """Return the momentum ledger along one axis, in kg·m/s: bodies, totals, impulse of outside
     forces, unaccounted.
@@ -180,13 +195,17 @@ def momentum_account(q: Values, at: Encounter, axis: str) -> Results:
     Outside forces act from the opening instant to the contact with the acceleration before it, and
     from there to the closing instant with the one after it.
     """
-    opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
+    opened, closed, outside = {}, {}, 0.0
+    moment = contact_moment(q, at) if at.touching else None
     for b in at.bodies:
         m = q[MassOf(b)]
         v1, v2 = _velocities(q, b, axis)
-        in1, in2 = _at_contact(q, at, moment, b, axis)
         opened[AmountOf(Edge.OPENING, b)] = momentum(m, v1)
         closed[AmountOf(Edge.CLOSING, b)] = momentum(m, v2)
+        if moment is None:
+            outside = outside + momentum(m, q[RubbedInside(b, axis)])
+            continue
+        in1, in2 = _at_contact(q, at, moment, b, axis)
         outside = outside + momentum(m, in1 - v1) + momentum(m, v2 - in2)
     return _account(opened, closed, {FRICTION: outside})
 
@@ -196,23 +215,24 @@ def energy_account(q: Values, at: Encounter, given_e: bool) -> Results:
     entry.
 
     The work of outside forces is the change of ½mv² along the free motions, opening → contact and
-    contact → closing.
+    contact → closing; in an interaction without touch it is that along the path.
     """
-    opened, closed, outside, moment = {}, {}, 0.0, contact_moment(q, at)
+    opened, closed = {}, {}
+    outside: Any = 0.0
+    moment = contact_moment(q, at) if at.touching else None
     for b in at.bodies:
         m = q[MassOf(b)]
         squares: list[Any] = [0.0, 0.0, 0.0, 0.0]
         for axis in at.axes:
             v1, v2 = _velocities(q, b, axis)
-            squares = [
-                s + v * v
-                for s, v in zip(
-                    squares, (v1, v2, *_at_contact(q, at, moment, b, axis)), strict=True
-                )
-            ]
+            inside = (v1, v2) if moment is None else _at_contact(q, at, moment, b, axis)
+            squares = [s + v * v for s, v in zip(squares, (v1, v2, *inside), strict=True)]
         e1, e2, in1, in2 = (kinetic_energy(m, s) for s in squares)
         opened[AmountOf(Edge.OPENING, b)], closed[AmountOf(Edge.CLOSING, b)] = e1, e2
-        outside = outside + (in1 - e1) + (e2 - in2)
+        if moment is None:
+            outside = outside + m * q[RubbedInside(b, "")]
+        else:
+            outside = outside + (in1 - e1) + (e2 - in2)
     entries = {FRICTION: outside}
     if given_e:
         m1, m2 = (q[MassOf(b)] for b in at.bodies)
@@ -240,7 +260,7 @@ def _closing_speed(q: Values, at: Encounter) -> tuple[Any, Any]:
     after the contact.
     """
     first, second = at.bodies
-    moment = contact_moment(q, at)
+    moment: Any = contact_moment(q, at) if at.touching else at.opening
     line, length2 = {}, 0.0
     for axis in at.axes:
         ends = []
@@ -253,8 +273,8 @@ def _closing_speed(q: Values, at: Encounter) -> tuple[Any, Any]:
     before: Any = 0.0
     after: Any = 0.0
     for axis in at.axes:
-        a1, a2 = _at_contact(q, at, moment, first, axis)
-        b1, b2 = _at_contact(q, at, moment, second, axis)
+        a1, a2 = _beside(q, at, moment, first, axis)
+        b1, b2 = _beside(q, at, moment, second, axis)
         cosine = line[axis] / np.sqrt(length2)
         before, after = before + (b1 - a1) * cosine, after + (b2 - a2) * cosine
     return before, after

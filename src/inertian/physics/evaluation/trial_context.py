@@ -43,6 +43,7 @@ from inertian.quantities.estimates import (
     ReadingNoise,
     SampleWeights,
     SharedPart,
+    added,
     fact_part,
 )
 from inertian.quantities.facts import Fact, FactId
@@ -315,17 +316,9 @@ class QuantityValues:
         weights: dict[ChannelId, SampleWeights] = {}
         for channel, operator in self.terms:
             more = operator.gathered(c)
-            weights[channel] = _added(weights[channel], more) if channel in weights else more
+            weights[channel] = added(weights[channel], more) if channel in weights else more
         known = np.where(c != 0.0, self.values, 0.0)
         total = float(c @ known) if value is None else value
         return Estimate(
             total, weights, {k: float(c @ np.nan_to_num(s)) for k, s in self.facts.items()}
         )
-
-
-def _added(a: SampleWeights, b: SampleWeights) -> SampleWeights:
-    start, stop = min(a.start, b.start), max(a.stop, b.stop)
-    total = np.zeros(max(stop - start, 0))
-    for one in (a, b):
-        total[one.start - start : one.stop - start] += one.values
-    return SampleWeights(start, total)
