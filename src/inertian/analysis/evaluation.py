@@ -23,6 +23,7 @@ from inertian.motion.noise.reading_noise import (
     InstrumentNoise,
     noise_of_free_motion,
 )
+from inertian.motion.numerics.window_selection import LONG_RECORDING
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.spans import Span, SpanKind
 from inertian.physics.accounts.collision_inputs import (
@@ -76,6 +77,18 @@ class SeriesResult:
         """Whether there is free motion in the series that could tell the noise."""
         return bool(self.before or self.after)
 
+    def noise_of(self, trial: str) -> InstrumentNoise:
+        """Return the noise for one trial: the series', or its own scatter where a span of a long
+        recording holds more than free motion.
+        """
+        own = [
+            float(np.sqrt(f.sum_of_squares / f.dof))
+            for b in self.fits(trial)
+            if b.stray and trial not in self.bent
+            for f in b.fits.values()
+        ]
+        return replace(self.noise, reading=max([self.noise.reading, *own]))
+
     def fits(self, trial: str) -> tuple[BodyFit, ...]:
         """Return all fits of one trial, before and after."""
         return (*self.before.get(trial, ()), *self.after.get(trial, ()))
@@ -94,9 +107,12 @@ class SeriesCurve:
 
 
 def without_touch(entry: Entry) -> bool:
-    """Return whether what a trial is accounted around is an interaction without touch."""
+    """Return whether what a trial is accounted around is an interaction without touch; that of a
+    long recording, which is not smoothed, counts as a contact.
+    """
     contact = entry.spans.contact
-    return contact is not None and contact.kind is SpanKind.INTERACTION
+    gradual = contact is not None and contact.kind is SpanKind.INTERACTION
+    return gradual and len(entry.trial.t) <= LONG_RECORDING
 
 
 def _dependable(
@@ -225,6 +241,7 @@ class Evaluator:
                 before.pop(trial.id, None)
         groups = _dependable([*before.values(), *after.values()], near)
         every = [fit for side in (before, after) for group in side.values() for fit in group]
+        smoothed = {e.trial.id for e in entries if len(e.trial.t) <= LONG_RECORDING}
         bent = {fit.trial.id for fit in every if fit.stray}
         if model is FreeMotion.GLIDE:
             for body in dict.fromkeys(f.body for f in every):
@@ -244,7 +261,7 @@ class Evaluator:
         )
         if near or all(group[0].trial.id in bent for group in groups):  # what bends is no noise
             noise = self._noise_without_tails(entries, noise)
-        tails = {**{trial: {} for trial in bent}, **near}
+        tails = {**{trial: {} for trial in bent & smoothed}, **near}
         glide = shared_decelerations(groups, tuple(values), noise, scope, tails)
         return SeriesResult(before, after, noise, glide, refused, frozenset(tails))
 
@@ -334,7 +351,7 @@ class Evaluator:
             entry.named,
             window,
         )
-        noise = series.noise
+        noise = series.noise_of(entry.trial.id)
         if not (np.isfinite(noise.dof) or series.fitted) and entry.trial.followed:
             noise = noise.or_scatter(self._own_noise(entry))
         known = self._of_trial(entry.used_trial, "derivatives", LocalFitCache)
@@ -469,7 +486,7 @@ def _read(
         before,
         after,
         facts=facts,
-        noise=series.noise,
+        noise=series.noise_of(trial.id),
         glide=series.glide,
         interaction=interaction,
     )

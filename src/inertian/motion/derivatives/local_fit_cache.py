@@ -29,7 +29,12 @@ from inertian.motion.derivatives.smoothed_stretch import (
     smoothed_stretch,
 )
 from inertian.motion.noise.local_noise import LocalNoise, NoiseSegment, noise_of_segments
-from inertian.motion.numerics.local_polynomials import FitSegment, fit_segments, local_operator
+from inertian.motion.numerics.local_polynomials import (
+    FitSegment,
+    fit_segments,
+    local_operator,
+    nearest,
+)
 from inertian.motion.numerics.operators import Operator, Piece
 from inertian.motion.numerics.quantisation import (
     harmonic_amplitudes,
@@ -177,6 +182,29 @@ class LocalFits:
                     for kind in (value, norm, missed):
                         kind[rows[size == bad]] = np.nan
         return DerivativeAtSamples(locked(value), locked(norm), locked(missed))
+
+    def left_out(self, times: Array, order: int) -> tuple[dict[tuple[int, int], Array], Array]:
+        """Return what fits may leave out of a derivative at some times in s, (m,), in SI: errors
+        shared by all times and derivatives, by part and number, each of u = 1, and u of the rest.
+        """
+        if not len(self.usable):
+            return {}, np.zeros(len(times))
+        rows = self.usable[nearest(self.channel.t[self.usable], times)]
+        rest = np.nan_to_num(self.estimated(order).bias[rows])
+        shared: dict[tuple[int, int], Array] = {}
+        starts = [part.start for part in self.parts]
+        places = np.searchsorted(self.usable, rows)
+        for part in np.unique(np.searchsorted(starts, places, "right") - 1):
+            start = starts[part]
+            if start not in self.smoothed:
+                continue
+            here = np.flatnonzero((places >= start) & (places < self.parts[part].stop))
+            found, rest[here] = self.smoothed[start].left_out(times[here], order)
+            for k, one in enumerate(found):
+                if one.any():
+                    shared[start, k] = np.zeros(len(times))
+                    shared[start, k][here] = one
+        return shared, rest
 
     def variance(self, order: int, noise: ReadingNoise) -> Array:
         """Return the variance of a derivative at all samples that a noise of readings gives it, in

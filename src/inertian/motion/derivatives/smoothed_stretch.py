@@ -12,6 +12,7 @@ from inertian.motion.numerics.operators import OneWindow, Piece
 from inertian.motion.smoothing.evidence import NOTHING_KNOWN, Prior
 from inertian.motion.smoothing.smooth_motion import (
     LEAST_SAMPLES,
+    MOST_MODES,
     MOST_SPLINES,
     SURE,
     SmoothMotion,
@@ -24,6 +25,9 @@ MOST_SAMPLES = 2_000  # smoothed at a time
 OVERLAP = 3.0  # details that neighbouring pieces share on either side
 # Σw² of the value in the middle of a window of n samples by a quartic is this over n
 QUARTIC_SHARE = 225.0 / 64.0
+
+
+MOST_SHARED = 4  # parts of a stretch, up to which what is left out is told apart
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,6 +60,22 @@ class SmoothedStretch:
             rows = motion.space.at(times[here], order) @ motion.factors[1].T
             norm[here] = np.linalg.norm(rows, axis=1)
         return value, norm, missing
+
+    def left_out(self, times: Array, order: int) -> tuple[Array, Array]:
+        """Return what may be left out of a derivative at some times in s, (m,), in SI: by errors
+        that all times and derivatives share, (j, m), each of u = 1, and u of what is not among
+        them, (m,).
+        """
+        rows, total = [], np.square(self.at(times, order)[2])
+        for part, here in self._shared_out(times) if len(self.parts) <= MOST_SHARED else ():
+            modes = part.motion.space.at(times[here], order) @ part.motion.left_out_modes
+            own = np.zeros((MOST_MODES, len(times)))
+            own[: modes.shape[1], here] = modes.T
+            rows.append((self.parts.index(part), own))
+        shared = np.zeros((len(self.parts) * MOST_MODES if rows else 0, len(times)))
+        for place, own in rows:
+            shared[place * MOST_MODES : (place + 1) * MOST_MODES] = own
+        return shared, np.sqrt(np.maximum(total - np.sum(shared**2, axis=0), 0.0))
 
     def reading_variance(self, times: Array, order: int) -> Array:
         """Return the variance that the readings give a derivative at some times in s, (m,), in SI

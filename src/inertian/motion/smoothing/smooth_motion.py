@@ -47,6 +47,7 @@ FOLLOWED = 4  # times that the profile of roughness follows what was found
 LEAST_GAIN = 0.2  # of ln of the evidence, below which it has followed far enough
 STRIDE = 2.0  # times what is found is it changed by: plain repeating gets there, but slowly
 PROFILE_DOUBT = 2.0  # ln of what speaks against a profile that was drawn from the samples
+MOST_MODES, LEAST_MODE = 16, 1e-6  # of what may be left out; share of the largest
 LEAST_SHARE = 1e-3  # of what is probable, below which something is left out
 HOPELESS = 7.0  # ln of evidence against a ρ from which larger ones are not tried: 1 to 1000
 CORRELATED_SHARE = 0.02  # of what is probable, from which a ρ is looked at with all profiles
@@ -94,6 +95,16 @@ class SmoothMotion:
         rows = self.space.at(times, order)
         value = rows @ self.coefficients + (self.level if order == 0 else 0.0)
         return value, _diagonal(rows, self.noise), _diagonal(rows, self.missing)
+
+    @cached_property
+    def left_out_modes(self) -> Array:
+        """Errors that make up most of what may be left out, each of u = 1: columns (k, j) of
+        coefficients, the largest first.
+        """
+        squares, modes = np.linalg.eigh(self.missing)
+        used = squares > LEAST_MODE * max(float(squares[-1]), 0.0)
+        used[:-MOST_MODES] = False
+        return np.asarray((modes * np.sqrt(np.maximum(squares, 0.0)))[:, used][:, ::-1])
 
     @cached_property
     def factors(self) -> tuple[Array, Array]:

@@ -22,6 +22,7 @@ from inertian.quantities.estimates import Array
 MORE_LIKELY = 1e4  # times, that an abrupt change must be than a smooth one
 # Samples on either side that are looked at, and means of so many of them that they are summed up in
 REACH, POINTS = 320, 40
+FARTHER, SCALES = 4, 4  # from one reach to the next, and how many are tried
 MOST_CHANGES = 100  # that are looked at
 
 
@@ -59,10 +60,25 @@ class _Stretches:
 
     def _gain(self, start: int, cut: int, stop: int) -> float:
         """By how much ln of the evidence is larger with a change at a row than without, and than
-        what an abrupt change has to be better by.
+        what an abrupt change has to be better by; where samples are dense, as far around as shows
+        it best.
         """
-        left = self._points(cut, max(start, cut - REACH), -1)[::-1]
-        right = self._points(cut, min(stop, cut + REACH), 1)
+        widest = max(cut - start, stop - cut)
+        reaches = [REACH]
+        while reaches[-1] < widest and len(reaches) < SCALES:
+            reaches.append(FARTHER * reaches[-1])
+        found = -np.inf
+        for reach in reaches:
+            found = max(
+                found, self._gain_within(max(start, cut - reach), cut, min(stop, cut + reach))
+            )
+            if found > 0.0:
+                break
+        return found
+
+    def _gain_within(self, start: int, cut: int, stop: int) -> float:
+        left = self._points(cut, start, -1)[::-1]
+        right = self._points(cut, stop, 1)
         found = -float(np.log(max(len(left) + len(right), 2)) + np.log(MORE_LIKELY))
         for axis in range(len(self._track.x)):
             before, after = self._means(axis, left), self._means(axis, right)

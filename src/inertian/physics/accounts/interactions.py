@@ -14,7 +14,7 @@ import numpy as np
 from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.spans.spans import Span, SpanKind
 from inertian.physics.accounts.laws import Edge, EdgeValue
-from inertian.physics.evaluation.trial_context import TrialContext
+from inertian.physics.evaluation.trial_context import TrialContext, left_out_parts
 from inertian.quantities.estimates import (
     Array,
     ClockNoise,
@@ -25,7 +25,6 @@ from inertian.quantities.estimates import (
 from inertian.quantities.facts import FactId
 
 PLACES = 200  # inside, at which the direction of motion is looked at
-LEFT_OUT = "what smoothing may leave out of the velocity of {body} along {axis} at the {edge}"
 TURNING = "when {body} starts, stops or turns"
 NOTICED = 2.0  # u that a velocity differs from 0 by, to count as motion
 RECTANGLE = sqrt(12.0)  # width of a rectangular distribution over its standard deviation
@@ -84,12 +83,8 @@ def interaction_of(
         rows = {}
         for axis in body.axes:
             for edge, time in zip(Edge, outside, strict=True):
-                unsure = FactId(LEFT_OUT.format(body=body.name, axis=axis, edge=edge), scope)
-                velocities[EdgeValue(1, body.name, axis, edge)] = _velocity(
-                    context, body.name, axis, time, unsure
-                )
-                source = ErrorSource(unsure.name, "local fits", f"local fits {unsure.name}")
-                parts.append(SharedPart.single(source, unsure, 1.0))
+                made = _velocity(context, body.name, axis, time)
+                velocities[EdgeValue(1, body.name, axis, edge)] = made
             rows[axis] = _inside(context, body.name, axis, span)
         travels[body.name] = _travel(rows, span.length / (PLACES - 1), body.name in resting)
         turning = FactId(TURNING.format(body=body.name), scope)
@@ -105,7 +100,7 @@ def interaction_of(
         velocities,
         travels,
         context.clock_noise,
-        tuple(parts),
+        (*left_out_parts(velocities.values()), *parts),
         scope,
         frozenset(steady),
         touching,
@@ -125,14 +120,14 @@ def _keeps_moving(context: TrialContext, fit: BodyFit) -> bool:
     return bool(np.nanmin(squares / unsure) > NOTICED**2)
 
 
-def _velocity(context: TrialContext, body: str, axis: str, time: float, unsure: FactId) -> Estimate:
+def _velocity(context: TrialContext, body: str, axis: str, time: float) -> Estimate:
     """The velocity of the smooth motion at a time, as an estimate."""
     fits, one = context.local_fits(body, axis), np.ones(1)
     operator = fits.operator(np.array([time]), 1)
     value = float(operator.applied(fits.channel.x)[0])
-    bias = float(context.bias_at(body, axis, 1, np.array([time]))[0])
+    left_out = context.left_out(body, axis, 1, np.array([time]))
     weights = {context.trial.channel_id(body, axis): operator.gathered(one)}
-    return Estimate(value, weights, {unsure: abs(bias)})
+    return Estimate(value, weights, {key: float(one[0]) for key, one in left_out.items()})
 
 
 def _inside(context: TrialContext, body: str, axis: str, span: Span) -> Array:

@@ -356,9 +356,9 @@ def _bias_slopes(
     found: dict[FactId, Array] = {}
     for needed, s, _ in pulled:
         if rows is None or not reads_samples_as_they_are(samples_of(context, needed), needed, rows):
-            key = context.bias_fact(needed.body, needed.axis, needed.order)
-            more = s * context.bias_at(needed.body, needed.axis, needed.order, times)
-            found[key] = found.get(key, np.zeros(len(times))) + more
+            left_out = context.left_out(needed.body, needed.axis, needed.order, times)
+            for key, one in left_out.items():
+                found[key] = found.get(key, np.zeros(len(times))) + s * one
     return found
 
 

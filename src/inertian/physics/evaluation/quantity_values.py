@@ -61,18 +61,18 @@ def quantity_values(
             (context.trial.channel_id(name, axis), operators[axis, k].scaled(s))
             for (axis, k), s in slopes.items()
         ]
-        bias = {
-            context.bias_fact(name, axis, k): s * context.bias_at(name, axis, k, times)
-            for (axis, k), s in slopes.items()
-            if k > 0 or rows is None
-        }
+        for (axis, k), s in slopes.items():
+            for key, one in (
+                context.left_out(name, axis, k, times).items() if k > 0 or rows is None else ()
+            ):
+                facts[key] = facts.get(key, np.zeros(len(times))) + s * one
 
         def across(key: ChannelKey, name: str = name) -> Array:
             operator = operator_at(context, name, *key, times, rows)
             return operator.applied(_samples(context, name, key[0]))
 
         of_facts = _fact_slopes(context, shown, name, y, local, slopes, across)
-        for key, s in {**bias, **of_facts}.items():
+        for key, s in of_facts.items():
             facts[key] = facts.get(key, np.zeros(len(times))) + s
     return QuantityValues(times, values, tuple(terms), facts)
 
@@ -182,8 +182,7 @@ def _sensor_readout(
     operator = operator_at(context, body, shown.axis, 0, times, rows)
     facts: dict[FactId, Array] = {}
     if rows is None:
-        left_out = context.bias_at(body, shown.axis, 0, times)
-        facts[context.bias_fact(body, shown.axis, 0)] = left_out
+        facts |= context.left_out(body, shown.axis, 0, times)
     if zero_key(body, shown.axis) in context.shared:
         facts[context.shared[zero_key(body, shown.axis)][0]] = np.full(len(times), -1.0)
     key = context.trial.channel_id(body, shown.axis)

@@ -2,7 +2,7 @@
 them.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -18,7 +18,6 @@ from inertian.motion.derivatives.local_fit_cache import (
 from inertian.motion.noise.local_noise import NOTICED, LocalNoise
 from inertian.motion.noise.reading_noise import READINGS, STAMP_SOURCE, InstrumentNoise
 from inertian.motion.noise.stated_noise import least_noise
-from inertian.motion.numerics.local_polynomials import nearest
 from inertian.motion.numerics.operators import Operator
 from inertian.motion.numerics.outliers import robust_scatter
 from inertian.motion.numerics.quantisation import (
@@ -48,18 +47,35 @@ from inertian.quantities.estimates import (
 )
 from inertian.quantities.facts import Fact, FactId
 
-LEFT_OUT = "what local fits may leave out of the {sign} of {body} along {axis}"
+LEFT_OUT = "what local fits may leave out of {body} along {axis}"
 # Of the scatter about local fits: if neighbours scatter less, there are jumps in the fits
 SPOILED = 0.6
 SPEAKS = 0.5  # of the noise in use: if a channel scatters less by itself, that is not the noise
 ON_THE_SPOT = 4.0  # samples a degree of freedom costs where noise is told from four neighbours
 BY_RULE = "what the rule may leave out of an area"
-SIGNS = {0: "position", 1: "velocity", 2: "acceleration", 3: "rate of the acceleration"}
-SENSOR_SIGNS = {0: "value", 1: "rate"}
 
 
 class NoValueError(Refusal):
     """A quantity cannot be had of this trial; the text says what is missing."""
+
+
+@dataclass(frozen=True)
+class LeftOut(FactId):
+    """The name of an error with u = 1 that local fits, or a rule, leave out, and which it is."""
+
+    place: tuple[int, int] = (0, 0)
+
+
+class _Uncertainties(dict[FactId, float]):
+    """u of facts by name; that of what is left out is 1."""
+
+    def __missing__(self, key: FactId) -> float:
+        if isinstance(key, LeftOut):
+            return 1.0
+        raise KeyError(key)
+
+    def __contains__(self, key: object) -> bool:
+        return isinstance(key, LeftOut) or super().__contains__(key)
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,60 +131,33 @@ class TrialContext:
             body, axis, self.trial.t, channel.si, channel.resolution, given, share
         )
 
-    def bias_fact(self, body: str, axis: str, order: int) -> FactId:
-        """Return the name of what local fits may leave out of a derivative, an error of its own
-        with u = 1.
+    def left_out(self, body: str, axis: str, order: int, times: Array) -> dict[FactId, Array]:
+        """Return what local fits may leave out of a derivative at some times in s, (m,), in SI:
+        by errors with u = 1, most of which all times and all derivatives share.
         """
-        signs = SIGNS if axis in self.trial.body(body).axes else SENSOR_SIGNS
-        return FactId(
-            LEFT_OUT.format(sign=signs[order], axis=axis, body=body), f"trial {self.trial.id}"
-        )
-
-    def bias_at(self, body: str, axis: str, order: int, times: Array) -> Array:
-        """Return what local fits may leave out of a derivative, in SI, with its sign, at some times
-        in s; (m,).
-        """
-        fits = self.local_fits(body, axis)
-        if not len(fits.usable):
-            return np.zeros(len(times))
-        rows = fits.usable[nearest(self.trial.t[fits.usable], times)]
-        return np.nan_to_num(fits.estimated(order).bias[rows])
+        shared, rest = self.local_fits(body, axis).left_out(times, order)
+        name, scope = LEFT_OUT.format(body=body, axis=axis), f"trial {self.trial.id}"
+        found: dict[FactId, Array] = {
+            LeftOut(name, scope, place): own for place, own in shared.items()
+        }
+        if rest.any() or not found:
+            found[LeftOut(name, scope, (-1, order))] = rest
+        return found
 
     def facts(self) -> dict[FactId, Fact]:
         """Return all facts that values may hang on."""
         return dict((*self.masses.values(), *self.shared.values(), *self.setup.values()))
 
-    def us(self) -> dict[FactId, float]:
+    def us(self) -> Mapping[FactId, float]:
         """Return the standard uncertainty of every error that values share: facts, and what local
         fits leave out.
         """
-        return {key: fact.u for key, fact in self.facts().items()} | dict.fromkeys(
-            self._bias_facts(), 1.0
-        )
-
-    def _bias_facts(self) -> list[FactId]:
-        found = [
-            self.bias_fact(b.name, c.axis, k)
-            for b in self.trial.followed
-            for c in b.channels
-            for k in SIGNS
-        ]
-        found += [
-            self.bias_fact(b.name, c.axis, k)
-            for b in self.trial.bodies
-            for c in b.sensors
-            for k in SENSOR_SIGNS
-        ]
-        return [*found, self.rule_bias_fact]
-
-    def is_bias_fact(self, key: FactId) -> bool:
-        """Whether a name is that of something local fits may leave out."""
-        return key in self._bias_facts() and key != self.rule_bias_fact
+        return _Uncertainties({key: fact.u for key, fact in self.facts().items()})
 
     @property
     def rule_bias_fact(self) -> FactId:
         """The name of what a rule may leave out of an area, an error of its own with u = 1."""
-        return FactId(BY_RULE, f"trial {self.trial.id}")
+        return LeftOut(BY_RULE, f"trial {self.trial.id}")
 
     def bodies_of(self, body: str) -> tuple[str, ...]:
         """Return the bodies behind one name: all of them for the total."""
@@ -289,13 +278,28 @@ class TrialContext:
         """Return the same trial without a named reading, so that none hangs on itself."""
         return replace(self, named={k: n for k, n in self.named.items() if k != name})
 
-    def fact_parts(self) -> list[SharedPart]:
-        """Return the parts of the covariance that come from facts."""
-        bias_fact = [
-            SharedPart.single(ErrorSource(k.name, "local fits", f"local fits {k.name}"), k, 1.0)
-            for k in self._bias_facts()
-        ]
-        return bias_fact + [fact_part(key, fact) for key, fact in self.facts().items()]
+    def fact_parts(self, estimates: Iterable[Estimate]) -> list[SharedPart]:
+        """Return the parts of the covariance of some estimates that come from facts, and from what
+        local fits leave out.
+        """
+        facts = [fact_part(key, fact) for key, fact in self.facts().items()]
+        return [*left_out_parts(estimates), *facts]
+
+
+def left_out_parts(estimates: Iterable[Estimate]) -> list[SharedPart]:
+    """Return the parts of the covariance of some estimates that come from what local fits leave
+    out.
+    """
+    names: dict[str, list[FactId]] = {}
+    for key in dict.fromkeys(key for one in estimates for key in one.sensitivities):
+        if isinstance(key, LeftOut):
+            names.setdefault(key.name, []).append(key)
+    return [
+        SharedPart(
+            ErrorSource(name, "local fits", f"local fits {name}"), tuple(keys), np.eye(len(keys))
+        )
+        for name, keys in names.items()
+    ]
 
 
 @dataclass(frozen=True, eq=False)

@@ -73,7 +73,9 @@ def _most_likely(
     }
     us = context.us()
     return errors, {
-        key: us[key] ** 2 * slope / u for key, slope in estimate.sensitivities.items() if key in us
+        key: us[key] ** 2 * slope / u
+        for key, slope in estimate.sensitivities.items()
+        if isinstance(key, FactId) and key in us
     }
 
 

@@ -187,8 +187,8 @@ class Draws:
         return np.asarray(found)
 
     def _bias(self, body: str, axis: str, order: int, times: Array) -> Array:
-        key = self.context.bias_fact(body, axis, order)
-        return self.fact(key, 1.0, False) * self.context.bias_at(body, axis, order, times)
+        left_out = self.context.left_out(body, axis, order, times)
+        return np.asarray(sum(self.fact(key, 1.0, False) * one for key, one in left_out.items()))
 
     def sensor(self, needed: FormulaName, times: Array, rows: Rows | None) -> Array:
         """Return what a sensor would have read, in SI, at times in s of shape (m,); shape

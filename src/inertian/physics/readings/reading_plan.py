@@ -24,7 +24,12 @@ from inertian.physics.definitions.requests import (
     ReadingKind,
 )
 from inertian.physics.evaluation.quantity_values import MAGNITUDE, quantity_values
-from inertian.physics.evaluation.trial_context import NoValueError, QuantityValues, TrialContext
+from inertian.physics.evaluation.trial_context import (
+    LeftOut,
+    NoValueError,
+    QuantityValues,
+    TrialContext,
+)
 from inertian.quantities.estimates import Array, Estimate, Rows
 from inertian.quantities.expressions import RATE
 
@@ -184,7 +189,7 @@ def over_span_plan(
     c[good] = _coefficients(kind, t[good], whole.values[good])
     if kind is ReadingKind.AREA:
         rule = _left_out_by_rule(context, shown, body, rows[good], whole.values[good])
-        left = _with_local_fits(context, whole, c, rule)
+        left = _with_local_fits(whole, c, rule)
         whole = replace(
             whole,
             facts={
@@ -246,11 +251,11 @@ def _left_out_by_rule(
 ALIKE = 0.5  # correlation of the two in simulated swings
 
 
-def _with_local_fits(context: TrialContext, whole: QuantityValues, c: Array, left: float) -> float:
+def _with_local_fits(whole: QuantityValues, c: Array, left: float) -> float:
     """What the rule leaves out of an area, and what it shares with local fits: both grow with
     curvature.
     """
-    bias_fact = [key for key in whole.facts if context.is_bias_fact(key)]
+    bias_fact = [key for key in whole.facts if isinstance(key, LeftOut)]
     local = float(
         np.sqrt(sum(float(c @ np.nan_to_num(whole.facts[key])) ** 2 for key in bias_fact))
     )

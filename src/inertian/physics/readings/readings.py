@@ -89,7 +89,8 @@ def _window(context: TrialContext, body: str, rows: Rows) -> int:
 
 def correlated_scalars(context: TrialContext, estimates: Mapping[str, Estimate]) -> JointScalars:
     """Return estimates of one trial as correlated scalars."""
-    return joint_scalars(estimates, context.clock_noise, context.fact_parts(), context.pools())
+    parts = context.fact_parts(estimates.values())
+    return joint_scalars(estimates, context.clock_noise, parts, context.pools())
 
 
 def scalars(context: TrialContext, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
