@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from inertian.motion.fits.correlated_residuals import COUNTED
 from inertian.motion.noise.reading_noise import component_variances
 from inertian.motion.noise.stated_noise import (
     SCATTER_USED,
@@ -35,9 +36,6 @@ from inertian.quantities.estimates import Array, Mask
 MOST_SAMPLES_WATCHED, PIECE_SAMPLES = (6_000, 1_000)
 # Normal deviate from which a correlation is said: of white errors, one in twenty exceeds it
 NOTICED = 1.645
-# From which it is reckoned with: it then gains more than it costs (Akaike, IEEE Trans. Autom.
-# Control 19 (1974) 716-723)
-COUNTED = 2.0**0.5
 GLARING_SIGMAS = 5.0  # robust σ beyond which a residual is no part of the noise
 JITTER_Z = 3.0  # of its own u that a variance of time stamps must be
 SPEED_GROUPS = 12

@@ -12,8 +12,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from inertian.motion.fits.correlated_residuals import NOT_NOTICED, correlation_of
 from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.noise.stated_noise import SCATTER_USED, contradicted, least_noise
+from inertian.motion.numerics.quantisation import harmonic_amplitudes
 from inertian.motion.recording.trials import Channel
 from inertian.quantities.estimates import Array, ErrorSource, Pools
 
@@ -37,6 +39,7 @@ class InstrumentNoise:
     remark: str = ""
     # Root mean square of what columns of the files state, where these are used; else 0
     stated: float = 0.0
+    correlation: float = 0.0  # ρ of neighbouring readings
 
     def or_scatter(self, scatter: "InstrumentNoise") -> "InstrumentNoise":
         """Return a given noise, or what the samples of a trial scatter by, where none was given or
@@ -179,7 +182,11 @@ def noise_of_free_motion(
     tiny = max(floor, 1e-24)
     sums = np.array([(g.speed2, g.squares, g.freedom) for g in groups])
     a, b, covariance = component_variances(sums[:, 0], sums[:, 1], sums[:, 2], tiny)
+    alike = NOT_NOTICED
+    if not harmonic_amplitudes(resolution, a**0.5):  # the pattern of coarse steps has its own place
+        alike = correlation_of([fit for fits in spans for fit in fits])
     relative = {(READINGS, READINGS): float(covariance[0, 0]) / a**2}
+    a *= alike.ratio
     if b > 0.0:
         relative[STAMPS, STAMPS] = float(covariance[1, 1]) / b**2
         relative[READINGS, STAMPS] = relative[STAMPS, READINGS] = float(covariance[0, 1]) / (a * b)
@@ -187,8 +194,14 @@ def noise_of_free_motion(
     if given is not None:
         if not contradicted(a / given**2, 2.0 / relative[READINGS, READINGS]):
             pools = Pools({k: r for k, r in relative.items() if READINGS not in k})
-            return InstrumentNoise(given, b**0.5, float("inf"), pools, True)
+            return InstrumentNoise(given, b**0.5, float("inf"), pools, True, correlation=alike.rho)
         remark = SCATTER_USED
     return InstrumentNoise(
-        a**0.5, b**0.5, 2.0 / relative[READINGS, READINGS], Pools(relative), False, remark
+        a**0.5,
+        b**0.5,
+        2.0 / relative[READINGS, READINGS],
+        Pools(relative),
+        False,
+        remark,
+        correlation=alike.rho,
     )

@@ -84,7 +84,7 @@ def _reading_noise(
     if any(float(fit.root.max(initial=0.0)) > 1.0 for fit in fits):
         return ReadingNoise(sigma**2)
     if not harmonic_amplitudes(channel.resolution, sigma):
-        return ReadingNoise(variance)
+        return ReadingNoise(variance, noise.correlation)
     runs = []
     for fit in fits:
         own = t[fit.start : fit.start + len(fit.root)]

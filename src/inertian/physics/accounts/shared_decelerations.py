@@ -16,6 +16,7 @@ import numpy as np
 from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.noise.reading_noise import READINGS, STAMP_SOURCE, InstrumentNoise
 from inertian.physics.definitions.fact_names import deceleration_key
+from inertian.quantities.correlation import correlated
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.estimates import (
     Array,
@@ -90,7 +91,7 @@ def shared_decelerations(
     fits = [f for group in groups for f in group]
     keys = {body: FactId(deceleration_key(body), scope) for body in order}
     alone = np.array([f.pull / f.information for f in fits])
-    variance = np.array([noise.reading**2 / f.information for f in fits])
+    variance = np.array([noise.reading**2 * _wider(f, noise) / f.information for f in fits])
     shares = _shares(groups, order, alone, variance, near or {})
     found = shares.weights @ alone
     values = {body: float(a) for body, a in zip(order, found, strict=True)}
@@ -114,6 +115,14 @@ def shared_decelerations(
         matrix = noise.stamp**2 * _by_stamps(groups, order, shares.weights, values)
         parts.append(SharedPart(STAMP_SOURCE, tuple(keys.values()), matrix))
     return SharedDecelerations(values, tuple(parts), scope)
+
+
+def _wider(fit: BodyFit, noise: InstrumentNoise) -> float:
+    """By how much the variance of a deceleration is larger for readings that err alike."""
+    if not noise.correlation:
+        return 1.0
+    alike = sum(float(own @ correlated(own, noise.correlation)) for own in fit.bent.values())
+    return alike / fit.information
 
 
 def _by_stamps(

@@ -15,7 +15,7 @@ from inertian.motion.derivatives.local_fit_cache import (
     LocalFitCache,
     LocalFits,
 )
-from inertian.motion.noise.local_noise import NOTICED, LocalNoise
+from inertian.motion.noise.local_noise import LocalNoise
 from inertian.motion.noise.reading_noise import READINGS, STAMP_SOURCE, InstrumentNoise
 from inertian.motion.noise.stated_noise import least_noise
 from inertian.motion.numerics.operators import Operator
@@ -223,7 +223,7 @@ class TrialContext:
         from elsewhere.
         """
         found = self.known.noise(self._samples(body, axis))
-        speaks = found.alike > NOTICED and found.sigma > SPEAKS * self.noise.reading
+        speaks = found.sigma > SPEAKS * self.noise.reading
         return found.correlation if speaks else 0.0
 
     def reading_part(self, body: str, axis: str, order: int) -> Array:

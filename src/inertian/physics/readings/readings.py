@@ -8,6 +8,11 @@ from typing import Any
 
 import numpy as np
 
+from inertian.motion.fits.correlated_residuals import (
+    NOT_NOTICED,
+    Correlation,
+    correlation_about,
+)
 from inertian.motion.fits.curve_shapes import CurveShape, shape_definition
 from inertian.motion.fits.curves import CurveFit, fit_curve
 from inertian.motion.noise.local_noise import POOLING_LIMITS
@@ -34,7 +39,15 @@ from inertian.physics.readings.reading_plan import (
     span_of,
 )
 from inertian.quantities.coverage import P95, Scalar, coverage_factor
-from inertian.quantities.estimates import Array, Estimate, JointScalars, Pools, Rows, joint_scalars
+from inertian.quantities.estimates import (
+    Array,
+    ClockNoise,
+    Estimate,
+    JointScalars,
+    Pools,
+    Rows,
+    joint_scalars,
+)
 from inertian.quantities.propagation import Results
 
 WIDENED = "; the samples scatter more than the noise, so each ± is widened to their scatter"
@@ -213,8 +226,16 @@ def fit_curve_request(context: TrialContext, request: CurveRequest) -> CurveResu
         estimates[parameter.symbol] = whole.estimate(c, float(fit.values[k]))
     raw = request.shown.quantity in (Quantity.POSITION, Quantity.SENSOR)
     chi = _chi_squared(context, request, whole, fit) if raw else None
-    wider, dof = _scatter_over_noise(context, request, chi, fit)
-    together = _with_scatter(context, request, correlated_scalars(context, estimates), wider, dof)
+    alike = _correlation_about(context, request, fit) if raw else NOT_NOTICED
+    chi_with_it = None if chi is None else chi * alike.ratio
+    wider, dof = _scatter_over_noise(context, request, chi_with_it, fit)
+    joint = joint_scalars(
+        estimates,
+        _with_correlation(context, request, alike.rho),
+        context.fact_parts(estimates.values()),
+        context.pools(),
+    )
+    together = _with_scatter(context, request, joint, wider, dof)
     found = {name: _scalar(together, name) for name in estimates}
     # Then nobody has said what the units of its parameters are
     own = request.shape is CurveShape.FORMULA
@@ -228,6 +249,26 @@ def fit_curve_request(context: TrialContext, request: CurveRequest) -> CurveResu
     return CurveResult(
         request, fit, tuple(found.items()), units, chi, remark, covariance, spread, estimates, wider
     )
+
+
+def _correlation_about(context: TrialContext, request: CurveRequest, fit: CurveFit) -> Correlation:
+    """How far the samples about a curve err alike; coarse steps have their own pattern for that."""
+    key = context.trial.channel_id(request.body, request.shown.axis)
+    if context.clock_noise.reading[key][1].rounding:
+        return NOT_NOTICED
+    free = [k for k, row in enumerate(fit.operator) if row.any()]
+    slopes = fit.slopes(fit.t)[free][:, fit.counted]
+    return correlation_about(fit.residuals[fit.counted], slopes)
+
+
+def _with_correlation(context: TrialContext, request: CurveRequest, rho: float) -> ClockNoise:
+    """The noise of a trial, with readings of the channel of a curve that err alike about it."""
+    noise = context.clock_noise
+    key = context.trial.channel_id(request.body, request.shown.axis)
+    if not rho:
+        return noise
+    source, own = noise.reading[key]
+    return replace(noise, reading={**noise.reading, key: (source, replace(own, alike=rho))})
 
 
 def _of_samples(
