@@ -3,7 +3,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test test-slow test-unsettled lint bench shots clean
+.PHONY: demo test test-slow lint bench shots clean
 demo: $(READY)
 	@$(BIN)/inertian demo
 
@@ -11,10 +11,7 @@ test: $(READY)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 -m "not slow"
 
 test-slow: $(READY)
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 --dist loadgroup -m "slow and not unsettled" -rP
-
-test-unsettled: $(READY)
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 --dist loadgroup -m unsettled -rP
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n 2 --dist loadgroup -m "slow" -rP
 
 lint: $(READY)
 	$(BIN)/ruff check .

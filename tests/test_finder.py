@@ -37,7 +37,6 @@ def test_what_happens_is_found_in_scenes_never_seen_before():
     judged(64)
 
 
-@pytest.mark.unsettled
 @pytest.mark.slow
 def test_what_happens_is_found_in_many_scenes():
     tally = judged(504)

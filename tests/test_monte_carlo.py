@@ -205,7 +205,6 @@ ASKED = {
 }
 
 
-@pytest.mark.unsettled
 @pytest.mark.slow
 @pytest.mark.parametrize("name", ASKED)
 def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
@@ -238,7 +237,6 @@ def test_draws_of_a_reading_agree_with_first_order_where_it_does(name):
         draw_reading(context, named, first, progress=lambda _share: False)
 
 
-@pytest.mark.unsettled
 @pytest.mark.slow
 @pytest.mark.parametrize("away", [0.0, 0.0007, 0.0014])
 def test_a_kinetic_energy_near_rest_is_mapped_and_covers(away):

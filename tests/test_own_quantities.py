@@ -175,7 +175,6 @@ def _whole(trial):
     return Span("whole", SpanKind.FREE, float(trial.t[5]), float(trial.t[-6]))
 
 
-@pytest.mark.unsettled
 @pytest.mark.slow
 @pytest.mark.parametrize("symbol", ["E_i", "E_mi", "P"])
 def test_energies_on_an_incline_cover_the_truth(symbol):
@@ -348,7 +347,6 @@ def _sled(rng, n=120, sigma=0.05):
     return trial, t, (1.0 - np.cos(w * t)) / w, (t - np.sin(w * t) / w) / w
 
 
-@pytest.mark.unsettled
 @pytest.mark.slow
 def test_an_accelerometer_gives_velocity_and_distance_that_cover_the_truth():
     rng = np.random.default_rng(11)
@@ -538,7 +536,6 @@ def test_a_named_reading_is_a_name_in_formulas_with_all_it_shares_with_the_sampl
         read_named(context, ring)
 
 
-@pytest.mark.unsettled
 @pytest.mark.slow
 def test_a_towed_sled_with_an_offset_and_a_drift_is_levelled_by_its_spans_of_rest():
     rng, hits, t = np.random.default_rng(12), [], np.linspace(0.0, 5.0, 151)

@@ -400,7 +400,6 @@ def test_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order)
     check_moved_walls(times, seed, order)
 
 
-@pytest.mark.unsettled
 @pytest.mark.slow
 @given(*WALLS)
 @settings(max_examples=40)

@@ -55,7 +55,6 @@ def swings(rng, periods, sigma=1e-3):
     return Project("p", tuple(Entry(t, "s", SPAN) for t in trials), (Series("s"),))
 
 
-@pytest.mark.unsettled
 @pytest.mark.slow
 def test_a_period_that_trials_share_covers_its_truth_and_is_known_better_than_from_one():
     rng, runs, hits, gains = np.random.default_rng(4), 150, [], []

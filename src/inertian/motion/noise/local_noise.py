@@ -39,6 +39,8 @@ NOTICED = 1.645
 GLARING_SIGMAS = 5.0  # robust σ beyond which a residual is no part of the noise
 JITTER_Z = 3.0  # of its own u that a variance of time stamps must be
 SPEED_GROUPS = 12
+# σ of a reading that are tried, from that share of the largest scatter there is
+READINGS_TRIED, LEAST_READING = 100, 0.01
 MOST_GLARING = 0.05  # of the samples of a stretch
 CORRELATED_REMARK = "neighbouring readings err alike; the uncertainties reckon with it"
 # Degrees of freedom of one body in one trial above which others have nothing to add
@@ -235,11 +237,13 @@ class _BySpeed:
     freedom: Array
 
     def reading(self, stamp: float) -> float:
-        """Return σ_x² if the variance of a time stamp is `stamp` in s²; the quiet groups count
-        most.
+        """Return σ_x² if the variance of a time stamp is `stamp` in s²: every σ_x as far as the
+        groups make it probable. The likeliest alone is often next to nothing, and never right then.
         """
-        weight = self.freedom / self.mean**2
-        return float(weight @ (self.mean - stamp * self.speed2) / weight.sum())
+        sigma = np.linspace(LEAST_READING, 1.0, READINGS_TRIED) * np.sqrt(self.mean.max())
+        variance = sigma[:, None] ** 2 + stamp * self.speed2
+        logs = -0.5 * (np.log(variance) + self.mean / variance) @ self.freedom
+        return float(shares(list(logs)) @ sigma**2)
 
 
 def _with_jitter(noises: Sequence[LocalNoise], left: Sequence[Sequence[_Left]]) -> list[LocalNoise]:
@@ -257,7 +261,7 @@ def _with_jitter(noises: Sequence[LocalNoise], left: Sequence[Sequence[_Left]]) 
     result = []
     for noise, own in zip(noises, groups, strict=True):
         reading = own.reading(stamp) if own is not None else noise.sigma**2
-        reading = max(reading, least_noise(noise.step) ** 2, 1e-4 * noise.sigma**2)
+        reading = max(reading, least_noise(noise.step) ** 2)
         result.append(replace(noise, sigma=float(np.sqrt(reading)), stamp=float(np.sqrt(stamp))))
     return result
 

@@ -4,7 +4,8 @@ Restricted likelihood: of what no polynomial that costs nothing can explain (Wah
 (1985) 1378-1402; Harville, J. Am. Stat. Assoc. 72 (1977) 320-338). σ is integrated out exactly.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -65,12 +66,19 @@ class Profile:
 
     `turned` (k, k) takes values on the rough components to values on these; `roughness` is theirs,
     (k,). `log_strength` is the logarithm of the mean square of the penalised derivative at the
-    nodes, (r,).
+    nodes, (r,); `trend` is its slope where it is a steady one.
     """
 
     turned: Array | None
     roughness: Array
     log_strength: Array
+    trend: float | None = None
+
+    def over(self, parts: Components) -> "Profile":
+        """Return the same profile over other components."""
+        return (
+            profile(parts, self.log_strength) if self.trend is None else trended(parts, self.trend)
+        )
 
     def apart(self, values: Array) -> Array:
         """Return values (k,) in SI on the rough components as such on those of the profile."""
@@ -88,7 +96,7 @@ def profile(parts: Components, log_strength: Array | None = None) -> Profile:
     rough = parts.roughness[PENALISED:]
     even = log_strength is None or not log_strength.any()
     if log_strength is None or even or not len(rough):
-        return Profile(None, rough, np.zeros(len(parts.nodes)))
+        return Profile(None, rough, np.zeros(len(parts.nodes)), 0.0)
     cost = parts.rough_parts * np.exp(-0.5 * log_strength)[:, None]
     root = np.linalg.qr(cost, mode="r")
     # Prior of a component: rough · root⁻¹ of white ones; largest first
@@ -96,6 +104,19 @@ def profile(parts: Components, log_strength: Array | None = None) -> Profile:
     squares, turned = np.linalg.eigh(spread @ spread.T)
     squares = np.maximum(squares[::-1], np.finfo(float).eps ** 2 * squares[-1])
     return Profile(turned[:, ::-1], 1.0 / np.sqrt(squares), log_strength)
+
+
+def trended(parts: Components, trend: float) -> Profile:
+    """Return the profile of a motion whose roughness grows steadily, its logarithm by `trend`, a
+    pure number, from start to end; remembered with the components.
+    """
+    key = (len(parts.roughness), trend)
+    if key not in parts.profiles:
+        log_strength = trend * (parts.nodes - 0.5)
+        parts.profiles[key] = replace(profile(parts, log_strength), trend=trend)
+    found = parts.profiles[key]
+    assert isinstance(found, Profile)
+    return found
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,13 +137,13 @@ class Weighed:
     squares: Array
     log_shrunk: Array
 
-    @property
+    @cached_property
     def log_mean_evidence(self) -> float:
         """The logarithm of the evidence, all amounts of smoothing taken together."""
         top = float(self.log_evidence.max())
         return top + float(np.log(np.mean(np.exp(self.log_evidence - top))))
 
-    @property
+    @cached_property
     def shares(self) -> Array:
         """How probable each amount of smoothing is; (g,)."""
         found = np.exp(self.log_evidence - self.log_evidence.max())

@@ -21,12 +21,12 @@ from inertian.motion.smoothing.evidence import (
     Weighed,
     profile,
     projection,
+    trended,
     weighed,
 )
 from inertian.motion.smoothing.spline_space import (
     DEGREE,
     PENALISED,
-    Components,
     SplineSpace,
     components,
     whitened,
@@ -42,7 +42,7 @@ CLOSE = 0.5  # of all components, that a smoothing keeps which follows sudden mo
 SURE = 1e4  # degrees of freedom of a σ that is known
 CORRELATIONS = (0.0, 0.25, 0.5, 0.7, 0.85)  # ρ of neighbouring errors that are tried
 # ln of the roughness at the end over that at the start, for motions that calm down or start up
-TRENDS = (-12.0, -6.0, 6.0, 12.0)
+TRENDS = (-6.0, -12.0, 6.0, 12.0)
 FOLLOWED = 4  # times that the profile of roughness follows what was found
 LEAST_GAIN = 0.2  # of ln of the evidence, below which it has followed far enough
 STRIDE = 2.0  # times what is found is it changed by: plain repeating gets there, but slowly
@@ -151,7 +151,7 @@ def smooth_motion(
         data = one.data.within(size)
         for k in likely:
             like, doubt = profiles[k]
-            members.append(weighed(data, profile(data.parts, like.shape.log_strength)))
+            members.append(weighed(data, like.shape.over(data.parts)))
             logs.append(members[-1].log_mean_evidence - doubt)
     mixed = _mixed(best.data.parts.space, level, members, shares(logs))
     likeliest = profiles[int(np.argmax([one.log_mean_evidence - doubt for one, doubt in profiles]))]
@@ -227,26 +227,12 @@ def weighed_correlations(
     found: list[Weighed] = []
     top = -np.inf
     for rho in correlations:
-        parts = _components(space, t, rho, root_weights)
+        parts = components(space, t, rho, root_weights)
         found.append(weighed(projection(parts, x, prior), profile(parts)))
         top = max(top, found[-1].log_mean_evidence)
         if found[-1].log_mean_evidence < top - HOPELESS:
             break
     return found
-
-
-def _components(
-    space: SplineSpace, t: Array, correlation: float, root_weights: Array | None
-) -> Components:
-    """Components, shared by all channels that were read at the same times."""
-    if root_weights is not None:
-        return components(space, t, correlation, root_weights)
-    return _shared_components(space, t.tobytes(), correlation)
-
-
-@lru_cache(maxsize=32)
-def _shared_components(space: SplineSpace, times: bytes, correlation: float) -> Components:
-    return components(space, np.frombuffer(times), correlation)
 
 
 def shares(logs: Sequence[float]) -> Array:
@@ -261,9 +247,12 @@ def _profiles(even: Weighed) -> list[tuple[Weighed, float]]:
     found = [(even, 0.0)]
     if len(parts.roughness) - PENALISED < 2:
         return found
-    for trend in TRENDS:
-        made = weighed(data, profile(parts, trend * (parts.nodes - 0.5)))
-        found.append((made, float(np.log(len(TRENDS)))))
+    for trends in (TRENDS[: len(TRENDS) // 2], TRENDS[len(TRENDS) // 2 :]):
+        for trend in trends:
+            made = weighed(data, trended(parts, trend))
+            found.append((made, float(np.log(len(TRENDS)))))
+            if made.log_mean_evidence < even.log_mean_evidence - HOPELESS:
+                break  # a steeper one is worse still
     best = max((one for one, _ in found), key=lambda one: one.log_mean_evidence)
     for _ in range(FOLLOWED):
         before, best = best, weighed(data, profile(parts, _followed(best)))

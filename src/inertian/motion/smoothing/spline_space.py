@@ -7,7 +7,7 @@ first (Box, Jenkins & Reinsel, *Time Series Analysis*, 4th ed., 2008, 3.2).
 """
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 import numpy as np
@@ -21,9 +21,10 @@ NODES = DEGREE - PENALISED + 1  # of Gauss per interval: exact for squares of br
 LEAST_SMOOTHING = 1e-2  # of the penalty over the samples, both in their largest parts
 # Components that even the least smoothing shrinks to less than the square of this are left out
 LEAST_SEEN = 1e-2
+EVEN = 1e-12  # of a stretch, that even times may be off by rounding
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True)
 class SplineSpace:
     """Splines over a stretch of time, from `start` for `duration` seconds, with evenly spread
     knots.
@@ -88,6 +89,8 @@ class Components:
     coefficients: Array
     roughness: Array
     rough_parts: Array
+    # What was made of them before, by how many of them are used; shared by all copies
+    profiles: dict[tuple[int, float], object] = field(default_factory=dict)
 
     def whitened(self, values: Array) -> Array:
         """Return columns over the samples, (n,) or (n, j), so that errors of them are white."""
@@ -125,7 +128,28 @@ def components(
 ) -> Components:
     """Return the components of a space over samples at times t in s, (n,), rising, whose errors
     are correlated as ρ^k and have the variance 1/root_weights².
+
+    Those of even weights are remembered: all channels read at the same times share them, and all
+    that are read as evenly.
     """
+    if root_weights is not None:
+        return _components(space, t, correlation, root_weights)
+    scaled = (t - space.start) / space.duration
+    even = np.linspace(0.0, 1.0, len(t))
+    if np.abs(scaled - even).max() < EVEN:
+        scaled = even
+    found = _remembered(space.size, scaled.tobytes(), correlation)
+    return replace(found, space=space)
+
+
+@lru_cache(maxsize=64)
+def _remembered(size: int, scaled: bytes, correlation: float) -> Components:
+    return _components(SplineSpace(0.0, 1.0, size), np.frombuffer(scaled), correlation, None)
+
+
+def _components(
+    space: SplineSpace, t: Array, correlation: float, root_weights: Array | None
+) -> Components:
     own = whitened(space.at(t), correlation, root_weights)
     nodes, rough, triangle = _rough(space.size)
     least = LEAST_SMOOTHING * float(np.linalg.norm(own) / np.linalg.norm(rough))

@@ -13,7 +13,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from inertian.motion.smoothing.evidence import profile, projection, weighed
+from inertian.motion.smoothing.evidence import projection, trended, weighed
 from inertian.motion.smoothing.smooth_motion import LEAST_SAMPLES, TRENDS
 from inertian.motion.smoothing.spline_space import PENALISED, SplineSpace, components
 from inertian.motion.spans.tracks import Track
@@ -122,11 +122,14 @@ def log_evidence_of_smooth(t: Array, x: Array, root_weights: Array, of: int) -> 
         q, _ = np.linalg.qr(design)
         y = root_weights * x
         return -0.5 * float(np.sum((y - q @ (q.T @ y)) ** 2)) - 0.5 * size * float(np.log(of))
-    space = SplineSpace(float(t[0]), float(t[-1] - t[0]), n)
-    data = projection(components(space, t, 0.0, root_weights), x - x.mean())
+    space, x = SplineSpace(float(t[0]), float(t[-1] - t[0]), n), x - x.mean()
+    if np.ptp(root_weights) == 0.0:  # then the components are remembered
+        data = projection(components(space, t), root_weights * x)
+    else:
+        data = projection(components(space, t, 0.0, root_weights), x)
     found = []
     for trend in (0.0, *TRENDS):
-        one = weighed(data, profile(data.parts, trend * (data.parts.nodes - 0.5)))
+        one = weighed(data, trended(data.parts, trend))
         known = 0.5 * one.log_shrunk - 0.5 * one.squares * data.dof
         top = float(known.max())
         found.append(top + float(np.log(np.mean(np.exp(known - top)))))
