@@ -13,6 +13,7 @@ from scipy.stats import binom
 from inertian.analysis.evaluation import Evaluator
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
+from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.accounts.verdicts import Verdict
 from inertian.project.project import Entry, Project, Series, mass_key
 from inertian.quantities.coverage import P68, P95

@@ -383,12 +383,13 @@ def test_intervals_of_readings_cover_the_truth_as_often_as_they_claim(name):
     share, wide = inside / runs, np.sqrt(squares[0] / squares[1])
     print(name, share, wide)
     # 99.9 % for the test itself
-    limits = 3.29 * np.sqrt(np.array([0.6827 * 0.3173, 0.9545 * 0.0455]) / runs)
-    assert np.all(share >= [0.6827, 0.9545] - limits)
+    claimed = np.array([0.6827, 0.9545])
+    limits = 3.29 * np.sqrt(claimed * (1.0 - claimed) / runs)
+    assert np.all(share >= claimed - limits)
     if name in AT_MOMENTS:  # a parabola is smoother than smooth motion may take it for
         assert wide < 1.5
     else:
-        assert np.all(share <= [0.6827, 0.9545] + limits)
+        assert np.all(share <= claimed + limits)
 
 
 def test_few_samples_of_a_sine_tell_their_noise_by_what_the_sine_leaves():
