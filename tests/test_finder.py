@@ -13,6 +13,7 @@ import span_judge as judge
 from conftest import recording
 from inertian.motion.numerics.outliers import outlier_rows, robust_scatter
 from inertian.motion.spans.finder import find_spans
+from inertian.motion.spans.spans import SpanKind
 from inertian.rink.scenes import Course, record, stones_meet
 
 UNSEEN = 200_000  # seeds that neither tuning nor the table in the documents used
@@ -153,3 +154,45 @@ def test_a_course_is_continuous():
     )
     t = np.linspace(0.0, course.t, 20_001)
     assert np.abs(np.diff(course.position(t)[:, 0])).max() < 1.3e-4
+
+
+def swinging(rng, per_period, periods, damping):
+    n = int(per_period * periods)
+    t = np.arange(n) / per_period
+    wave = np.exp(-damping * t) * np.cos(2.0 * np.pi * t + rng.uniform(0.0, 6.3))
+    return t, 0.2 * wave + rng.normal(0.0, 0.002, n)
+
+
+@pytest.mark.parametrize("per_period", [10, 14, 40, 200])
+def test_a_pendulum_is_one_swing_with_its_moments(per_period):
+    """It was taken for sixteen spans, four of them interactions."""
+    rng = np.random.default_rng(per_period)
+    for periods, damping in ((2.5, 0.0), (5.0, 0.1), (15.0, 0.0)):
+        t, x = swinging(rng, per_period, periods, damping)
+        found = find_spans(recording(t, {"bob": {"x": x}}))
+        swings = [f for f in found if f.kind is SpanKind.SWING]
+        assert len(swings) == 1
+        assert swings[0].t1 - swings[0].t0 > 0.9 * t[-1]
+        others = {f.kind for f in found} - {SpanKind.SWING}
+        assert others <= {SpanKind.TURN, SpanKind.MIDDLE}
+        if periods <= 6.0:
+            assert abs(sum(f.kind is SpanKind.TURN for f in found) - 2 * periods) <= 1.0
+
+
+def test_a_pendulum_that_hangs_still_first_swings_afterwards():
+    rng, t = np.random.default_rng(3), np.arange(300) * 0.02
+    x = 0.2 * np.where(t < 2.0, 1.0, np.cos(4.0 * (t - 2.0))) + rng.normal(0.0, 0.001, 300)
+    kinds = [f.kind for f in find_spans(recording(t, {"bob": {"x": x}}))]
+    assert kinds.count(SpanKind.REST) == kinds.count(SpanKind.SWING) == 1
+    assert SpanKind.INTERACTION not in kinds
+
+
+@pytest.mark.parametrize("rate", [0.5, 1.0, 2.0])
+def test_a_glide_slowed_by_air_is_one_span_and_one_slowed_by_friction_stays_steady(rate):
+    rng, t = np.random.default_rng(int(10 * rate)), np.arange(150) * 0.02
+    noise = rng.normal(0.0, 0.001, 150)
+    found = find_spans(recording(t, {"sled": {"x": np.log1p(1.5 * rate * t) / rate + noise}}))
+    assert [f.kind for f in found] == [SpanKind.GLIDE]
+    found = find_spans(recording(t, {"sled": {"x": 1.5 * t - 0.2 * rate * t * t + noise}}))
+    assert SpanKind.GLIDE not in [f.kind for f in found]
+    assert SpanKind.SWING not in [f.kind for f in found]

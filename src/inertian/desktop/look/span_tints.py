@@ -13,6 +13,7 @@ PATTERNS = {
     SpanKind.INTERACTION: Qt.BrushStyle.FDiagPattern,
     SpanKind.PUSH: Qt.BrushStyle.FDiagPattern,
     SpanKind.TURN: Qt.BrushStyle.VerPattern,
+    SpanKind.MIDDLE: Qt.BrushStyle.VerPattern,
     SpanKind.REST: Qt.BrushStyle.HorPattern,
 }
 

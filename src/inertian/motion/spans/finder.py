@@ -10,6 +10,12 @@ import numpy as np
 
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.abrupt_changes import abrupt_changes
+from inertian.motion.spans.pieces_under_one_law import (
+    SAME_TIME,
+    TURN_HALF,
+    under_one_law,
+    whole_swing,
+)
 from inertian.motion.spans.segmentation import SteadySegment
 from inertian.motion.spans.span_naming import (
     FoundEvent,
@@ -42,8 +48,6 @@ LONGEST_STEP_FOLLOWED = 0.06  # s between samples, beyond which a push may be ov
 # A push under way at the start is so many times stronger than what follows, gains most of its
 # speed in it, and goes over into a glide without a jump of half of that speed
 PUSH_STRONGER, PUSH_FROM, PUSH_GOES_ON = 3.0, 0.6, 0.5
-SAME_TIME = 1.5  # steps that spans of two bodies may lie apart and still be one
-TURN_HALF = 1.5  # steps on each side of a turning point that its span holds
 # Steps, and share of the shorter piece, that a turning point may lie off where two pieces meet
 TURN_ROOM, TURN_ROOM_SHARE = 4, 0.3
 RETURN_SIGMAS = 6.0  # σ of a reading that a body must move on each side of a turning point
@@ -61,8 +65,11 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
         for body in trial.followed
         if (track := track_of(trial, body)) is not None and track.segments
     ]
+    swings = {track.body: one for track in tracks if (one := whole_swing(track)) is not None}
+    told = [span for own in swings.values() for span in own]
+    tracks = [track for track in tracks if track.body not in swings]
     if not tracks:
-        return []
+        return with_names(told)
     joints = [segment_joints(track) for track in tracks]
     edged = [
         (change, *_edges(change, float(trial.t[0]))) for change in velocity_changes(tracks, joints)
@@ -81,7 +88,12 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
     if len(tracks) == 2:
         for event in events:
             _shared_with_other_body(event, tracks, motions)
+    curved: list[FoundSpan] = []
+    for track in tracks:
+        more, events = under_one_law(track, events, motions)
+        curved += more
     found = [FoundSpan(e.kind, "", e.start, e.stop, e.bodies, reason_of_event(e)) for e in events]
+    found += [*curved, *told]
     bouncing = {body for e in events if e.kind is SpanKind.BOUNCE for body in e.bodies}
     for track in tracks:
         own, turns = (

@@ -5,16 +5,21 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from inertian.motion.spans.curved_motion import Swing
 from inertian.motion.spans.spans import SpanKind
 from inertian.quantities.estimates import Array
 from inertian.quantities.rounding import write_estimate, write_number
 
 MAIN_EVENTS = (SpanKind.CONTACT, SpanKind.INTERACTION)
+FADES = 0.05  # e-folds of an amplitude that are worth a word
 PLAIN_NAMES = {
     SpanKind.REST: "rest",
     SpanKind.VELOCITY: "glide",
     SpanKind.ACCELERATION: "glide",
+    SpanKind.GLIDE: "glide",
+    SpanKind.SWING: "swing",
     SpanKind.TURN: "turning point",
+    SpanKind.MIDDLE: "middle",
     SpanKind.BOUNCE: "bounce",
     SpanKind.PUSH: "push",
     SpanKind.END_STOP: "end stop",
@@ -107,6 +112,15 @@ def reason_of_motion(motion: FoundMotion) -> str:
     return f"{many} scatter about a parabola of {bend}"
 
 
+def reason_of_swing(body: str, swing: Swing) -> str:
+    """Say why a motion is thought to be a swing."""
+    period, amplitude = write_number(swing.period), write_number(swing.amplitude, 2)
+    fading = ""
+    if swing.damping * (swing.stop - swing.start) > FADES:
+        fading = f", which fades to half in {write_number(np.log(2.0) / swing.damping, 2)} s"
+    return f"{body}: a sine with a period of {period} s and an amplitude of {amplitude} m{fading}"
+
+
 def with_names(found: Sequence[FoundSpan]) -> list[FoundSpan]:
     """Return the spans with names: before, contact, after; what lies between several; else what
     happens, numbered.
@@ -123,7 +137,7 @@ def with_names(found: Sequence[FoundSpan]) -> list[FoundSpan]:
 def _name(one: FoundSpan, found: Sequence[FoundSpan], events: Sequence[FoundSpan]) -> str:
     if one.kind in MAIN_EVENTS:
         return PLAIN_NAMES[one.kind]
-    if one.kind not in (SpanKind.REST, SpanKind.VELOCITY, SpanKind.ACCELERATION):
+    if not one.kind.steady:
         return PLAIN_NAMES[one.kind]
     mine = [e for e in events if set(e.bodies) & set(one.bodies)]
     steady = [f for f in found if f.kind.steady and set(f.bodies) & set(one.bodies)]
@@ -138,11 +152,11 @@ def _name(one: FoundSpan, found: Sequence[FoundSpan], events: Sequence[FoundSpan
     if one.kind is SpanKind.ACCELERATION and any(
         abs(0.5 * (t.t0 + t.t1) - one.t1) < t.t1 - t.t0 for t in turns
     ):
-        return "there"
+        return "up"
     if one.kind is SpanKind.ACCELERATION and any(
         abs(0.5 * (t.t0 + t.t1) - one.t0) < t.t1 - t.t0 for t in turns
     ):
-        return "back"
+        return "down"
     bounces = [f for f in found if f.kind is SpanKind.BOUNCE and set(f.bodies) & set(one.bodies)]
     return "flight" if bounces and one.kind is SpanKind.ACCELERATION else PLAIN_NAMES[one.kind]
 

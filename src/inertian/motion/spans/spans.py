@@ -17,9 +17,12 @@ class SpanKind(StrEnum):
     REST = "rest"
     VELOCITY = "steady velocity"
     ACCELERATION = "steady acceleration"
+    GLIDE = "glide"  # slowed by what grows with the speed
+    SWING = "swing"
     CONTACT = "contact"
     INTERACTION = "interaction"
     TURN = "turning point"
+    MIDDLE = "middle"  # of a swing: the lowest point of a pendulum
     BOUNCE = "bounce"
     PUSH = "push"
     END_STOP = "end stop"
@@ -27,7 +30,13 @@ class SpanKind(StrEnum):
     @property
     def steady(self) -> bool:
         """Whether a body moves freely in such a span, so that it can be fitted."""
-        return self in (SpanKind.FREE, SpanKind.REST, SpanKind.VELOCITY, SpanKind.ACCELERATION)
+        return self in (
+            SpanKind.FREE,
+            SpanKind.REST,
+            SpanKind.VELOCITY,
+            SpanKind.ACCELERATION,
+            SpanKind.GLIDE,
+        )
 
     @property
     def event(self) -> bool:
