@@ -59,6 +59,12 @@ class SpanBands(pg.GraphicsObject):
             )
             if box.width() <= 0:
                 continue
+            live_here = self._live is not None and self._live.span == span.name
+            if span.kind.moment and not live_here:
+                painter.setPen(QPen(QColor(self._theme.edge), 1, Qt.PenStyle.DotLine))
+                middle = 0.5 * (left + right)
+                painter.drawLine(QPointF(middle, high), QPointF(middle, low))
+                continue
             tint, event = tint_of(self._theme, span.kind), span.kind.event
             tint.setAlpha(46 if event else 20)
             painter.fillRect(box, tint)

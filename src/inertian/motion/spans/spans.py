@@ -50,6 +50,11 @@ class SpanKind(StrEnum):
         )
 
     @property
+    def moment(self) -> bool:
+        """Whether such a span only says when something is: it is drawn as one line."""
+        return self in (SpanKind.TURN, SpanKind.MIDDLE)
+
+    @property
     def walled(self) -> bool:
         """Whether nothing is fitted across its edges: bodies touch something hard."""
         return self in (SpanKind.CONTACT, SpanKind.BOUNCE, SpanKind.END_STOP)
