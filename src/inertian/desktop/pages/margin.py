@@ -354,12 +354,12 @@ class Margin(QScrollArea):
 
     def _show_notes(self, notes: tuple[Diagnostic, ...]) -> None:
         self.second_look.setVisible(bool(notes))
-        bodies: dict[tuple[str, str], list[str]] = {}
+        bodies: dict[tuple[str, str, int], list[str]] = {}
         for note in notes:
-            bodies.setdefault((note.kind, note.span), []).append(note.body)
+            bodies.setdefault((note.kind, note.span, note.count), []).append(note.body)
         said = [
-            words.NOTES[k].format(body=words.JOINED.join(names), span=s)
-            for (k, s), names in bodies.items()
+            words.NOTES[k].format(body=words.JOINED.join(names), span=s, count=n)
+            for (k, s, n), names in bodies.items()
         ]
         self.notes.setText("\n\n".join(said))
 

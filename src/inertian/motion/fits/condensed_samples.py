@@ -11,17 +11,20 @@ thousand.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from inertian.motion.recording.trials import Trial
-from inertian.quantities.estimates import Array, Mask
+from inertian.quantities.estimates import Array, Mask, Rows
 from inertian.quantities.memo import Memo
 
 BLOCK, NODES = 1024, 4  # fits up to parabolas, times their velocities, squared: degree 6
 LEAST_WHOLE = 0.7  # of the blocks that have to be without gaps; else they would hardly help
 LEAST_ROWS = 16 * BLOCK  # rows in a span from which blocks are worth it
+FAR_OFF_Z = 4.9  # normal deviates of a sample that is no part of the noise: one in a million
+MOST_FAR_OFF = 0.05  # of the samples of a span
+FEW = 8  # samples, up to which none is told to be far off
 ChannelKey = tuple[str, str]  # body and axis
 
 
@@ -207,3 +210,55 @@ def _ends(trial: Trial, body: str, rows: slice) -> dict[str, tuple[float, float]
             (float(t[first] - trial.t[0]), float(t[last] - trial.t[0])) if len(t) else (0.0, 0.0)
         )
     return found
+
+
+def without_far_off(samples: SpanSamples) -> tuple[SpanSamples, int]:
+    """Return the samples without those few that lie far off a parabola through the others, in SI
+    of shape (n,) by axis, and how many these are; samples that stand for many are left as they are.
+
+    One reading that is no part of the noise would make every ± of a series larger.
+    """
+    if samples.rest is not None:
+        return samples, 0
+    roots, left_out = {}, 0
+    for axis, root in samples.root.items():
+        used = np.flatnonzero(root > 0.0)
+        roots[axis] = root
+        if len(used) <= FEW:
+            continue
+        scaled = (samples.t[used] - samples.t[used[0]]) / (np.ptp(samples.t) or 1.0)
+        bad = _far_off(np.vander(scaled, 3), samples.x[axis][used])
+        if bad.size:
+            roots[axis] = root.copy()
+            roots[axis][used[bad]] = 0.0
+            left_out += len(bad)
+    if not left_out:
+        return samples, 0
+    x = {axis: np.where(roots[axis] > 0.0, own, 0.0) for axis, own in samples.x.items()}
+    return replace(samples, root=roots, x=x), left_out
+
+
+def _far_off(design: Array, x: Array) -> Rows:
+    """Rows of samples that are far off the best combination of columns through all others.
+
+    One after the other, by the residual over what the others scatter (Cook & Weisberg, *Residuals
+    and Influence in Regression*, 1982, 2.2), as a normal deviate (Wallace, Ann. Math. Stat. 30
+    (1959) 1121-1130).
+    """
+    kept = np.arange(len(x))
+    while len(x) - len(kept) < max(MOST_FAR_OFF * len(x), 1.0):
+        q, _ = np.linalg.qr(design[kept])
+        r = x[kept] - q @ (q.T @ x[kept])
+        free = np.maximum(1.0 - np.sum(q**2, axis=1), 1e-6)
+        dof = len(kept) - design.shape[1] - 1
+        squares = r**2 / free
+        worst = int(np.argmax(squares))
+        others = (float(r @ r) - squares[worst]) / dof
+        if not others > 0.0:
+            break
+        t2 = squares[worst] / others
+        z = np.sqrt(dof * np.log1p(t2 / dof)) * (8.0 * dof + 1.0) / (8.0 * dof + 3.0)
+        if z < FAR_OFF_Z:
+            break
+        kept = np.delete(kept, worst)
+    return np.setdiff1d(np.arange(len(x)), kept)

@@ -15,7 +15,7 @@ from functools import cached_property
 
 import numpy as np
 
-from inertian.motion.fits.condensed_samples import BlockResiduals, samples_of
+from inertian.motion.fits.condensed_samples import BlockResiduals, samples_of, without_far_off
 from inertian.motion.fits.polynomial_fits import (
     PolynomialFit,
     TooFewSamplesError,
@@ -48,9 +48,10 @@ class BodyFit:
     them.
 
     `stray` says that the samples follow a pattern even about a parabola: something happened inside
-    the span. `direction` holds the cosines of the path (zeros at rest); `bend` is −½ c τ² per axis,
-    `bent` what the line fit leaves of it, zero where samples are missing. `information` is Σ bent²
-    and `pull` is Σ bent·x over the axes.
+    the span; `left_out` samples are so far off that they do not count. `direction` holds the
+    cosines of the path (zeros at rest); `bend` is −½ c τ² per axis, `bent` what the line fit
+    leaves of it, zero where samples are missing. `information` is Σ bent² and `pull` is Σ bent·x
+    over the axes.
     """
 
     trial: Trial
@@ -64,6 +65,7 @@ class BodyFit:
     pull: float
     stray: bool
     rest: BlockResiduals | None = None
+    left_out: int = 0
 
     @property
     def moving(self) -> bool:
@@ -171,7 +173,7 @@ def fit_body(
     """
     rows = span.rows(trial.t)
     degree = 2 if model is FreeMotion.PARABOLA else 1
-    samples = samples_of(trial, body, rows, condensed)
+    samples, left_out = without_far_off(samples_of(trial, body, rows, condensed))
     axes = trial.body(body).axes
     counts = [round(float(root @ root)) for root in samples.root.values()]
     if min(counts) < degree + 2:
@@ -189,7 +191,18 @@ def fit_body(
     information = float(sum(b @ b for b in bent.values()))
     pull = float(sum(bent[a] @ fits[a].x for a in fits))
     return BodyFit(
-        trial, body, span, fits, direction, bend, bent, information, pull, stray, samples.rest
+        trial,
+        body,
+        span,
+        fits,
+        direction,
+        bend,
+        bent,
+        information,
+        pull,
+        stray,
+        samples.rest,
+        left_out,
     )
 
 

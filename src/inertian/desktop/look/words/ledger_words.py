@@ -46,6 +46,10 @@ NOTES = {
         "something there? "
         "Shorten the span, or choose another free motion."
     ),
+    "far off": (
+        "{body}, “{span}”: {count} of the samples lie far off all others and do not count. Set "
+        "them aside under Tidy, with the reason, or see what happened there."
+    ),
     "noise": (
         "The reading noise that was given is smaller than the scatter about the fits, so the "
         "scatter is used."
