@@ -33,6 +33,7 @@ from inertian.physics.evaluation.trial_context import (
 from inertian.quantities.estimates import Array, Estimate, Rows
 from inertian.quantities.expressions import RATE
 
+MOST_COMPARED = 200  # moments at which a value may be the least or greatest
 MOST_LOOKED_AT = 2_000  # moments that a least or greatest value is looked for at
 IN_A_WINDOW = 16  # moments in a window that a reading over a long span is taken of
 # What a slope is of
@@ -203,8 +204,8 @@ def over_span_plan(
 def _extreme_plan(
     context: TrialContext, shown: QuantityRef, body: str, span: Span, kind: ReadingKind
 ) -> ReadingPlan:
-    """Return what the least or greatest value is taken of: the smooth motion where it is least or
-    greatest.
+    """Return what the least or greatest value is taken of: the smooth motion where it may be least
+    or greatest, each value as far as it is likely to be that.
 
     The least of noisy samples is too low by what their noise does to the lowest of so many.
     """
@@ -220,9 +221,38 @@ def _extreme_plan(
     sign = 1.0 if kind is ReadingKind.LEAST else -1.0
     t, y = times[good], sign * values[good]
     k = int(np.argmin(y))
-    best = np.array([_vertex(t[k - 1 : k + 2], y[k - 1 : k + 2]) if 0 < k < len(t) - 1 else t[k]])
-    whole = quantity_values(context, shown, body, best)
-    return ReadingPlan(kind, shown, best, None, np.ones(1), whole)
+    best = _vertex(t[k - 1 : k + 2], y[k - 1 : k + 2]) if 0 < k < len(t) - 1 else float(t[k])
+    some = good[np.unique(np.linspace(0, len(good) - 1, MOST_COMPARED).astype(int))]
+    moments = np.union1d(times[some], [best])
+    whole = quantity_values(context, shown, body, moments)
+    c = _likely(context, whole, int(np.searchsorted(moments, best)))
+    middle = float(c @ whole.values)
+    apart = float(np.sqrt(c @ (whole.values - middle) ** 2))
+    facts = {**whole.facts, context.rule_bias_fact: np.full(len(moments), apart)}
+    return ReadingPlan(kind, shown, moments, None, c, replace(whole, facts=facts))
+
+
+def _likely(context: TrialContext, whole: QuantityValues, k: int) -> Array:
+    """How likely each value is to be the extreme that the k-th seems to be, (m,): by how many u it
+    is away from that.
+
+    Of values that are all alike the lowest is too low by what their errors do to the lowest of so
+    many; then all of them are taken.
+    """
+    variance = np.zeros(len(whole.values))
+    for channel, operator in whole.terms:
+        weights = operator.matrix()
+        one = float(np.mean(context.clock_noise.reading[channel][1].of_one(len(context.trial.t))))
+        variance += one * np.sum((weights - weights[k]) ** 2, axis=1)
+    for key, slopes in whole.facts.items():
+        if isinstance(key, LeftOut):
+            variance += np.nan_to_num(slopes - slopes[k]) ** 2
+    away = np.where(np.isfinite(whole.values), whole.values - whole.values[k], np.inf)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        found = np.exp(-0.5 * away**2 / variance)
+    found[k] = 1.0
+    found = np.nan_to_num(found)
+    return np.asarray(found / found.sum())
 
 
 def _vertex(t: Array, y: Array) -> float:
