@@ -347,7 +347,7 @@ TRUE = {  # x = 0.2 + 0.9 t − 0.25 t², over 0.2 … 1.0 s
 }
 
 
-AT_MOMENTS = ("slope", "ratio", "difference")
+AT_MOMENTS = ("slope", "ratio", "difference", "change")
 
 
 def named_of(name):

@@ -114,7 +114,8 @@ def swing_of(track: Track, start: float, stop: float) -> Swing | None:
     points = own.x.size
     missed = np.sqrt(squares / points) * own.sigma * np.sqrt(n / (_count(track, start, stop)))
     usual = amplitude * float(np.sqrt(np.mean(np.exp(-2.0 * max(best[1], 0.0) * tau))))
-    if abs(best[1]) * 2.0 * np.pi > FASTEST_FADING * best[0]:
+    too_few = best[0] * length < 2.0 * np.pi * LEAST_PERIODS
+    if too_few or abs(best[1]) * 2.0 * np.pi > FASTEST_FADING * best[0]:
         return None
     if usual < CLEAR * own.sigma or missed > np.hypot(MISFIT * usual, NOISE_LEFT * own.sigma):
         return None

@@ -14,7 +14,11 @@ import numpy as np
 from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.spans.spans import Span, SpanKind
 from inertian.physics.accounts.laws import Edge, EdgeValue
-from inertian.physics.evaluation.trial_context import TrialContext, left_out_parts
+from inertian.physics.evaluation.trial_context import (
+    NoValueError,
+    TrialContext,
+    left_out_parts,
+)
 from inertian.quantities.estimates import (
     Array,
     ClockNoise,
@@ -25,6 +29,10 @@ from inertian.quantities.estimates import (
 from inertian.quantities.facts import FactId
 
 PLACES = 200  # inside, at which the direction of motion is looked at
+NO_SMOOTH_MOTION = (
+    "The free motion of {body} bends beside “{span}”, and there are too few samples to follow it. "
+    "Shorten the spans before and after, or take more samples."
+)
 TURNING = "when {body} starts, stops or turns"
 NOTICED = 2.0  # u that a velocity differs from 0 by, to count as motion
 RECTANGLE = sqrt(12.0)  # width of a rectangular distribution over its standard deviation
@@ -69,7 +77,8 @@ def interaction_of(
     """Return what the smooth motion of all bodies of a trial says of an interaction between free
     motions, one fit for each body.
 
-    Bodies that rest before are held by friction until the force is larger.
+    Bodies that rest before are held by friction until the force is larger. Raises NoValueError
+    where there are too few samples.
     """
     resting = [fit.body for fit in before if not fit.moving]
     velocities: dict[EdgeValue, Estimate] = {}
@@ -86,6 +95,10 @@ def interaction_of(
                 made = _velocity(context, body.name, axis, time)
                 velocities[EdgeValue(1, body.name, axis, edge)] = made
             rows[axis] = _inside(context, body.name, axis, span)
+            edges = [velocities[EdgeValue(1, body.name, axis, edge)] for edge in Edge]
+            known = [(one.value, *one.sensitivities.values()) for one in edges]
+            if not (np.isfinite(known[0] + known[1]).all() and np.isfinite(rows[axis]).all()):
+                raise NoValueError(NO_SMOOTH_MOTION.format(body=body.name, span=span.name))
         travels[body.name] = _travel(rows, span.length / (PLACES - 1), body.name in resting)
         turning = FactId(TURNING.format(body=body.name), scope)
         source = ErrorSource(turning.name, "fact", turning.name)
@@ -117,7 +130,8 @@ def _keeps_moving(context: TrialContext, fit: BodyFit) -> bool:
         squares = squares + found.value[rows] ** 2
         spread = np.hypot(context.noise.reading * found.norm, np.nan_to_num(found.bias))
         unsure = unsure + spread[rows] ** 2
-    return bool(np.nanmin(squares / unsure) > NOTICED**2)
+    known = np.isfinite(squares) & (unsure > 0.0)
+    return bool(known.any() and np.all(squares[known] > NOTICED**2 * unsure[known]))
 
 
 def _velocity(context: TrialContext, body: str, axis: str, time: float) -> Estimate:
@@ -136,6 +150,8 @@ def _inside(context: TrialContext, body: str, axis: str, span: Span) -> Array:
     found = fits.estimated(1)
     t = context.trial.t
     good = np.isfinite(found.value)
+    if not good.any():
+        return np.full((2, PLACES), np.nan)
     u = np.hypot(context.noise.reading * found.norm, np.nan_to_num(found.bias))
     places = np.linspace(span.start, span.stop, PLACES)
     return np.array([np.interp(places, t[good], kind[good]) for kind in (found.value, u)])
