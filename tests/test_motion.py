@@ -6,7 +6,8 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.motion.derivatives.local_fit_cache import ChannelSamples, LocalFitCache
+from inertian.motion.derivatives.local_fit_cache import LocalFitCache
+from inertian.motion.derivatives.local_fits import ChannelSamples
 from inertian.motion.fits.condensed_samples import SpanSamples
 from inertian.motion.fits.free_motion import FreeMotion, fit_body, shared_deceleration
 from inertian.motion.fits.polynomial_fits import TooFewSamplesError, fit_samples

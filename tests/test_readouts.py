@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from conftest import recording
 from inertian.motion.derivatives.local_derivatives import WindowRequest
-from inertian.motion.derivatives.local_fit_cache import ChannelSamples, LocalFitCache
+from inertian.motion.derivatives.local_fit_cache import LocalFitCache
+from inertian.motion.derivatives.local_fits import ChannelSamples
 from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.numerics.circles import CircleError, fit_circle
 from inertian.motion.numerics.local_polynomials import local_operator

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from inertian.analysis.diagnostics import second_look
-from inertian.analysis.evaluation import Evaluator, SeriesResult
+from inertian.analysis.evaluation import Evaluator
+from inertian.analysis.series_results import SeriesResult
 from inertian.motion.recording.frame import Frame
 from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import StepKind

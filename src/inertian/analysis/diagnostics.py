@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from inertian.analysis.evaluation import SeriesResult, without_touch
+from inertian.analysis.series_results import SeriesResult, without_touch
 from inertian.motion.numerics.residuals import PATTERN_Z
 from inertian.project.project import Entry
 

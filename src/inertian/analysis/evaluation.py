@@ -1,31 +1,21 @@
 """From a project to results: lazy, cached, and only what a change touches is computed anew."""
 
 import weakref
-from collections.abc import Callable, Container, Hashable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Hashable, Mapping
+from dataclasses import dataclass
 from functools import partial
 from typing import TypeVar, cast
 
 import numpy as np
 
-from inertian.motion.derivatives.derive import noise_of_trial, stated_sigma
+from inertian.analysis.series_results import SeriesResult, series_result, without_touch
+from inertian.motion.derivatives.derive import noise_of_trial
 from inertian.motion.derivatives.local_derivatives import parse_window
 from inertian.motion.derivatives.local_fit_cache import LocalFitCache
-from inertian.motion.fits.free_motion import (
-    BodyFit,
-    FreeMotion,
-    apart_from_others,
-    fit_body,
-    shared_deceleration,
-)
-from inertian.motion.noise.reading_noise import (
-    READINGS,
-    InstrumentNoise,
-    noise_of_free_motion,
-)
-from inertian.motion.numerics.window_selection import LONG_RECORDING
+from inertian.motion.fits.free_motion import BodyFit, FreeMotion, fit_body
+from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.recording.trials import Trial
-from inertian.motion.spans.spans import Span, SpanKind
+from inertian.motion.spans.spans import Span
 from inertian.physics.accounts.collision_inputs import (
     AccountError,
     CollisionFacts,
@@ -34,7 +24,6 @@ from inertian.physics.accounts.collision_inputs import (
 )
 from inertian.physics.accounts.interactions import interaction_of
 from inertian.physics.accounts.ledger import ENERGY, Accounts, build_accounts
-from inertian.physics.accounts.shared_decelerations import SharedDecelerations, shared_decelerations
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.requests import TOTAL, CurveRequest, QuantityRef
 from inertian.physics.evaluation.quantity_values import at_all_samples
@@ -45,7 +34,7 @@ from inertian.physics.readings.readings import CurveResult, fit_curve_request, r
 from inertian.project.project import READING_NOISE, RESTITUTION, Entry, Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
-from inertian.quantities.estimates import Array, Pools
+from inertian.quantities.estimates import Array
 from inertian.quantities.memo import Memo, Recent, room
 
 # Results that are remembered, and samples they may rest on together: fewer of long recordings, but
@@ -54,44 +43,6 @@ MOST_REMEMBERED, REMEMBERED_SAMPLES, LEAST_REMEMBERED = 256, 20_000_000, 4
 REMEMBERED_FOR_ONE_SERIES = 8  # results of trials that are remembered for each one of a series
 
 Result = TypeVar("Result")
-
-
-@dataclass(frozen=True, eq=False)
-class SeriesResult:
-    """What the trials of a series tell together: fits per trial and side, noise, shared
-    decelerations.
-
-    `refused` holds, by trial id, why a trial's spans could not be fitted; `bent` are the trials
-    whose free motion is bent, by a force without touch or whatever else.
-    """
-
-    before: dict[str, tuple[BodyFit, ...]]
-    after: dict[str, tuple[BodyFit, ...]]
-    noise: InstrumentNoise
-    glide: SharedDecelerations
-    refused: dict[str, InertianError] = field(default_factory=dict)
-    bent: frozenset[str] = frozenset()
-
-    @property
-    def fitted(self) -> bool:
-        """Whether there is free motion in the series that could tell the noise."""
-        return bool(self.before or self.after)
-
-    def noise_of(self, trial: str) -> InstrumentNoise:
-        """Return the noise for one trial: the series', or its own scatter where a span of a long
-        recording holds more than free motion.
-        """
-        own = [
-            float(np.sqrt(f.sum_of_squares / f.dof))
-            for b in self.fits(trial)
-            if b.stray and trial not in self.bent
-            for f in b.fits.values()
-        ]
-        return replace(self.noise, reading=max([self.noise.reading, *own]))
-
-    def fits(self, trial: str) -> tuple[BodyFit, ...]:
-        """Return all fits of one trial, before and after."""
-        return (*self.before.get(trial, ()), *self.after.get(trial, ()))
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,41 +55,6 @@ class SeriesCurve:
     symbols: tuple[str, ...]
     units: Mapping[str, str]
     together: Mapping[str, CombinedParameter]
-
-
-def without_touch(entry: Entry) -> bool:
-    """Return whether what a trial is accounted around is an interaction without touch; that of a
-    long recording, which is not smoothed, counts as a contact.
-    """
-    contact = entry.spans.contact
-    gradual = contact is not None and contact.kind is SpanKind.INTERACTION
-    return gradual and len(entry.trial.t) <= LONG_RECORDING
-
-
-def _dependable(
-    groups: list[tuple[BodyFit, ...]], near: Container[str]
-) -> list[tuple[BodyFit, ...]]:
-    """The spans that noise and decelerations are estimated from: those in which nothing happened,
-    if there are any, and those beside an interaction without touch, whose tails are reckoned with.
-
-    One span that reaches across a hit must not spoil the numbers of the whole series.
-    """
-    return [
-        group
-        for group in groups
-        if any(fit.trial.id in near for fit in group) or not any(fit.stray for fit in group)
-    ] or groups
-
-
-def _stated(entries: Sequence[Entry]) -> float:
-    """The root mean square of what columns state of positions, in m; 0 unless all bodies that were
-    followed have them.
-
-    It stands for σ of the series, which is spread over the readings as the columns say.
-    """
-    sigmas = [stated_sigma(body) for entry in entries for body in entry.used_trial.followed]
-    known = [sigma for sigma in sigmas if sigma is not None]
-    return float(np.sqrt(np.mean(np.square(known)))) if known and len(known) == len(sigmas) else 0.0
 
 
 class Evaluator:
@@ -209,81 +125,13 @@ class Evaluator:
         self._size = sum(len(e.trial.t) for e in entries)
 
         def compute() -> SeriesResult:
-            return self._evaluate(entries, settings.motion, settings.scope, given, near)
+            return series_result(self, entries, settings.motion, settings.scope, given, near)
 
         most = max(self._room(self._size) // REMEMBERED_FOR_ONE_SERIES, 2)
         return self._series.get(key, compute, most)
 
-    def _evaluate(
-        self,
-        entries: Sequence[Entry],
-        model: FreeMotion,
-        scope: str,
-        given: float | None,
-        near: Mapping[str, Mapping[str, float]],
-    ) -> SeriesResult:
-        """What a series tells; `near` are trials with an interaction without touch, with masses."""
-        before: dict[str, tuple[BodyFit, ...]] = {}
-        after: dict[str, tuple[BodyFit, ...]] = {}
-        refused: dict[str, InertianError] = {}
-        for entry in entries:
-            trial, spans = entry.used_trial, entry.spans
-            try:
-                for side, place in ((before, "before"), (after, "after")):
-                    own = [(b.name, getattr(spans.of(b.name), place)) for b in trial.followed]
-                    if own and all(span is not None for _, span in own):
-                        alone = any(span is not own[0][1] for _, span in own)
-                        side[trial.id] = tuple(
-                            self.fit(trial, body, span, model, alone) for body, span in own
-                        )
-            except InertianError as error:
-                refused[trial.id] = error
-                before.pop(trial.id, None)
-        groups = _dependable([*before.values(), *after.values()], near)
-        every = [fit for side in (before, after) for group in side.values() for fit in group]
-        smoothed = {e.trial.id for e in entries if len(e.trial.t) <= LONG_RECORDING}
-        bent = {fit.trial.id for fit in every if fit.stray}
-        if model is FreeMotion.GLIDE:
-            for body in dict.fromkeys(f.body for f in every):
-                bent |= apart_from_others([f for f in every if f.body == body])
-        values: dict[str, float] = {}
-        if model is FreeMotion.GLIDE:
-            for body in dict.fromkeys(f.body for group in groups for f in group):
-                found = shared_deceleration(
-                    [f for g in groups for f in g if f.body == body and f.moving]
-                )
-                if found is not None:
-                    values[body] = found
-        resolution = max((self.resolution(e.trial) for e in entries), default=0.0)
-        stated = 0.0 if given is not None else _stated(entries)
-        noise = replace(
-            noise_of_free_motion(groups, values, resolution, given or stated or None), stated=stated
-        )
-        if near or all(group[0].trial.id in bent for group in groups):  # what bends is no noise
-            noise = self._noise_without_tails(entries, noise)
-        tails = {**{trial: {} for trial in bent & smoothed}, **near}
-        glide = shared_decelerations(groups, tuple(values), noise, scope, tails)
-        return SeriesResult(before, after, noise, glide, refused, frozenset(tails))
-
-    def _noise_without_tails(
-        self, entries: Sequence[Entry], noise: InstrumentNoise
-    ) -> InstrumentNoise:
-        """The noise of a series about smooth motion, unless it is known from elsewhere."""
-        own = [self._own_noise(e) for e in entries if e.trial.followed]
-        known = [one for one in own if np.isfinite(one.dof) and one.dof > 0.0]
-        if noise.given or not known:
-            return noise
-        weights = np.array([one.dof for one in known])
-        square, stamp = (
-            float(weights @ [kind**2 for kind in kinds] / weights.sum())
-            for kinds in ([one.reading for one in known], [one.stamp for one in known])
-        )
-        dof = float(weights.sum())
-        pools = Pools({(READINGS, READINGS): 2.0 / dof})
-        return replace(noise, reading=square**0.5, stamp=stamp**0.5, dof=dof, pools=pools)
-
-    def _own_noise(self, entry: Entry) -> InstrumentNoise:
-        """The noise of a trial about its smooth motion."""
+    def own_noise(self, entry: Entry) -> InstrumentNoise:
+        """Return the noise of a trial about its smooth motion."""
         alone = partial(noise_of_trial, entry.used_trial, entry.spans)
         return self._sure(("noise", entry.spans), entry.used_trial, alone)
 
@@ -353,7 +201,7 @@ class Evaluator:
         )
         noise = series.noise_of(entry.trial.id)
         if not (np.isfinite(noise.dof) or series.fitted) and entry.trial.followed:
-            noise = noise.or_scatter(self._own_noise(entry))
+            noise = noise.or_scatter(self.own_noise(entry))
         known = self._of_trial(entry.used_trial, "derivatives", LocalFitCache)
         made = partial(
             TrialContext,

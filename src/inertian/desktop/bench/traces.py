@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from inertian.analysis.evaluation import SeriesResult
+from inertian.analysis.series_results import SeriesResult
 from inertian.desktop.look import words
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState, channels_of

@@ -10,7 +10,7 @@ from enum import StrEnum
 import numpy as np
 
 from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowRequest
-from inertian.motion.derivatives.local_fit_cache import (
+from inertian.motion.derivatives.local_fits import (
     ChannelSamples,
     local_fits,
     reading_noise_of,

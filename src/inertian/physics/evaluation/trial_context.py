@@ -9,12 +9,8 @@ from functools import cached_property
 import numpy as np
 
 from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowRequest, window_duration
-from inertian.motion.derivatives.local_fit_cache import (
-    ChannelSamples,
-    DerivativeAtSamples,
-    LocalFitCache,
-    LocalFits,
-)
+from inertian.motion.derivatives.local_fit_cache import LocalFitCache
+from inertian.motion.derivatives.local_fits import ChannelSamples, DerivativeAtSamples, LocalFits
 from inertian.motion.noise.local_noise import LocalNoise
 from inertian.motion.noise.reading_noise import READINGS, STAMP_SOURCE, InstrumentNoise
 from inertian.motion.noise.stated_noise import least_noise
