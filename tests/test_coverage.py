@@ -36,7 +36,7 @@ SPEEDS = (  # one of these ranges for the heavy and the light stone, m/s
     ((1.6, 2.2), (0.5, 0.8)),
     ((1.0, 1.6), (-1.6, -1.0)),
 )
-COLLISIONS, TRIALS = 400, 3
+COLLISIONS, TRIALS = 250, 3
 
 
 def _series(rng, camera, weighed):

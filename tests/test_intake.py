@@ -157,7 +157,7 @@ def test_intervals_cover_when_scale_and_time_base_are_known_within_their_u():
     """The true scale and time base differ from the stated ones by draws from their u, trial by
     trial.
     """
-    rng, hits, n = np.random.default_rng(8), 0, 400
+    rng, hits, n = np.random.default_rng(8), 0, 250
     for _ in range(n):
         scale = Stated((1 + rng.normal(0, 0.01)) / 412, 0.01 / 412, "standard")
         base = Stated((1 + rng.normal(0, 0.005)) / 12, 0.005 / 12, "standard")
@@ -269,7 +269,7 @@ def test_intervals_cover_when_a_clock_offset_is_known_within_its_u():
     """Positions at the contact of the body on the second clock, its offset off by draws from the
     stated u.
     """
-    rng, hits, n, u = np.random.default_rng(9), 0, 400, 0.01
+    rng, hits, n, u = np.random.default_rng(9), 0, 250, 0.01
     for _ in range(n):
         t1, t2 = np.arange(0, 2.4, 0.02), np.arange(0, 2.4, 0.025)
         heavy, _light = motions(t1, rng)

@@ -403,7 +403,7 @@ def test_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order)
 
 @pytest.mark.slow
 @given(*WALLS)
-@settings(max_examples=40)
+@settings(max_examples=25)
 def test_many_moved_walls_change_what_they_touch_and_nothing_else(times, seed, order):
     check_moved_walls(times, seed, order)
 
