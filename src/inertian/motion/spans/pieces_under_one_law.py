@@ -83,7 +83,14 @@ def _told(track: Track, start: float, stop: float) -> list[FoundSpan]:
             (SpanKind.MIDDLE, "goes through the middle", swing.middles),
         ):
             found += [
-                FoundSpan(kind, "", t - half, t + half, (body,), f"here the sine {why}")
+                FoundSpan(
+                    kind,
+                    "",
+                    max(t - half, start),
+                    min(t + half, stop),
+                    (body,),
+                    f"here the sine {why}",
+                )
                 for t in times
             ]
     return found
