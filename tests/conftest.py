@@ -3,12 +3,13 @@
 import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# As the program does before NumPy is loaded: two processes with two threads each hinder each other
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import numpy as np
 import pytest
 from hypothesis import settings
 
-import inertian  # noqa: F401  before numpy, whose threads it limits
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.quantities.units import unit_of
 

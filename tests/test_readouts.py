@@ -93,7 +93,7 @@ def angle_between(context, times):
         lambda p: abs(p[0] - p[1]) > 0.05
     ),
 )
-@settings(max_examples=40)
+@settings(max_examples=20)
 def test_a_change_of_an_angle_counts_every_turn_in_either_direction(omega, faster, times):
     trial, _ = circling(omega=omega, turns_in=faster)
     context = context_of(trial, Frame(centre=(1.2, -0.3)))
@@ -211,7 +211,7 @@ def test_scale_and_time_base_stretch_each_quantity_by_its_dimensions(shown, leng
 
 
 @given(st.floats(-3.0, 3.0), st.sampled_from(["x", "y"]), st.sampled_from([(), ("x",), ("y",)]))
-@settings(max_examples=30)
+@settings(max_examples=20)
 def test_the_angle_of_the_axes_moves_components_as_turning_them_does(theta, axis, flipped):
     # Of no decimal step, which would be an error of its own
     trial = recording(T, {"heavy": {"x": np.sqrt(0.8) * T, "y": np.sqrt(0.011) * T}})

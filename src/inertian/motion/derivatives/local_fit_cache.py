@@ -1,7 +1,8 @@
 """Local fits of the channels of a trial, remembered while they may be asked for again.
 
 What a channel says of its windows, noise and misfits, does not hang on where contacts are marked,
-so that it is worked out once; a wall that moves then only changes which windows there may be.
+so that it is worked out once; a wall that moves then only changes which windows there may be. How
+windows are chosen is told in docs/methods.md.
 """
 
 from collections.abc import Sequence

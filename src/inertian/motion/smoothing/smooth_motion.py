@@ -37,6 +37,8 @@ LEAST_SAMPLES = DEGREE + 2  # a spline and something left over
 MOST_SPLINES = 100
 CROWDED = 0.6  # of the splines in use, from which a stretch is smoothed in halves
 RUNS = (3, 5, 9, 17)  # neighbouring residuals that are looked at together
+ROUNDING = 1e-10  # of the largest value, that splines are off by through rounding
+LEAST_NOISE = 1e-12  # of the largest value: below it there is nothing but rounding
 SUDDEN = 5.0  # normal deviates that those of noise do not reach
 CLOSE = 0.5  # of all components, that a smoothing keeps which follows sudden motion
 SURE = 1e4  # degrees of freedom of a σ that is known
@@ -169,6 +171,7 @@ def smoothed(
     """As `smooth_motion`, of shapes (n,), for readings whose σ cannot be less than `floor`, in SI;
     what was asked for last is remembered.
     """
+    floor = max(floor, LEAST_NOISE * float(np.abs(x).max()))
     if root_weights is None:
         return _remembered(t.tobytes(), x.tobytes(), prior, floor)
     found = smooth_motion(t, x, root_weights, prior)
@@ -190,7 +193,8 @@ def crowded(motion: SmoothMotion, t: Array, x: Array) -> bool:
     if len(t) <= MOST_SPLINES:
         return False
     many = motion.detail > CROWDED * MOST_SPLINES or motion.sudden
-    return many or runs_to_one_side(whitened(x - motion.at(t, 0)[0], motion.correlation, None))
+    left = whitened(x - motion.at(t, 0)[0], motion.correlation, None)
+    return many or runs_to_one_side(left, float(np.abs(x).max()))
 
 
 def _noises(
@@ -267,12 +271,13 @@ def _holds_motion(one: Weighed, whole: Projection, t: Array, x: Array) -> bool:
     left = whole.parts.whitened(x - np.mean(x))
     kept = one.shape.together((one.shares @ one.kept) * one.values)
     values = np.concatenate([one.data.values[:PENALISED], kept])
-    return runs_to_one_side(left - one.data.parts.over_samples @ values)
+    largest = float(np.abs(left).max())
+    return runs_to_one_side(left - one.data.parts.over_samples @ values, largest)
 
 
-def runs_to_one_side(left: Array) -> bool:
+def runs_to_one_side(left: Array, largest: float) -> bool:
     """Return whether residuals in SI, (n,), run to one side over some neighbours, as white noise
-    of their usual size hardly ever does.
+    of their usual size, or rounding of the `largest` value, hardly ever does.
     """
     spread = MEDIAN_TO_SIGMA * float(np.median(np.abs(left)))
     sums = np.concatenate([[0.0], np.cumsum(left)])
@@ -281,7 +286,7 @@ def runs_to_one_side(left: Array) -> bool:
         for run in RUNS
         if run < len(left)
     )
-    return bool(most > SUDDEN * spread)
+    return bool(most > max(SUDDEN * spread, ROUNDING * largest))
 
 
 def _sudden(even: Weighed) -> list[tuple[Weighed, float]]:
