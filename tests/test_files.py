@@ -77,6 +77,35 @@ def check_trial(trial, expected):
             )
 
 
+@given(st.data())
+@settings(max_examples=300, deadline=None)
+def test_one_garbled_line_of_a_stream_is_one_unusable_line_and_no_new_trial(data):
+    n, step = data.draw(st.integers(20, 120)), data.draw(st.sampled_from([1, 7, 10, 20, 33]))
+    start = data.draw(st.sampled_from([0, 5, 12_345, 99_990]))
+    times = [start + step * k for k in range(n)]
+    lines = [f"{t},{100 + 3 * k}" for k, t in enumerate(times)]
+    place = data.draw(st.integers(1, n - 2))
+    kind = data.draw(st.sampled_from(["together", "lost", "cut", "extra"]))
+    before = lines[place]
+    if kind == "together":
+        lines[place : place + 2] = [lines[place] + lines[place + 1]]
+    elif kind == "extra":
+        lines[place] = f"{times[place]}{times[place]},{100 + 3 * place}"
+    elif kind == "lost":
+        lines[place] = before[1:]
+    else:
+        lines[place] = before[: before.index(",") + 1]
+    reading = read_bytes("stream.csv", ("millis,x (mm)\n" + "\n".join(lines) + "\n").encode())
+    assert len(reading.trials) == 1
+    trial = reading.trials[0]
+    kept = dict(zip(times, range(n), strict=True))
+    told = {u.line for u in trial.unusable} | {line for f in reading.findings for line in f.lines}
+    for t, x in zip(trial.time.values, trial.bodies[0].channels[0].values, strict=True):
+        right = t in kept and (np.isnan(x) or x == 100 + 3 * kept[t])
+        right = right or times[place - 1] < t < times[place + 1]  # it might have been taken then
+        assert right or place + 2 in told, (kind, lines[place], t, x)
+
+
 DELIMITERS = {",": ".", ";": ",", "\t": ",", "|": ".", "  ": "."}
 
 

@@ -213,7 +213,7 @@ def test_archives_give_what_is_usable_and_say_what_is_not():
             p_dot_png=b"\x89PNG\r\n\x1a\n\0",
         ),
     )
-    assert [t.name for t in reading.trials] == ["run", "deep"]
+    assert [t.name for t in reading.trials] == ["deep", "run"]
     assert Code.BINARY in codes(reading)
     assert read_bytes("b.zip", zipped(read_dot_txt="hello there")).refused is not None
     assert "empty" in read_bytes("c.zip", zipped()).refused.why

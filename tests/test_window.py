@@ -7,6 +7,7 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox
 
+from inertian.desktop.intake.file_questions import FileQuestions
 from inertian.desktop.look import words
 from inertian.desktop.shell import project_files
 from inertian.physics.accounts.laws import Edge, EdgeValue
@@ -577,6 +578,32 @@ def test_what_a_file_leaves_open_is_asked_answered_and_remembered(open_window, q
     assert window.document.entry.trial.t[-1] == pytest.approx(29 / 25 / 12)
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert len(window.document.project.entries) == 1
+
+
+def test_how_many_bodies_nameless_columns_are_is_asked_with_a_picture_of_each_answer(
+    open_window, qtbot, tmp_path
+):
+    rows = [f"{0.1 * k:.1f},{k},{0.1 * k:.1f},{9 - k},{0.2 * k:.1f}\n" for k in range(9)]
+    for number in (10, 2):
+        (tmp_path / f"run {number}.csv").write_text("".join(rows[: 9 - number % 3]))
+    window = open_window(Project("empty"))
+    drop(window, [tmp_path / "run 10.csv", tmp_path / "run 2.csv"])
+    controller = window.import_controller
+    desk, stage, margin = controller.desk, controller.stage, controller.margin
+    qtbot.waitUntil(lambda: not desk.busy and not desk.empty, timeout=10_000)
+    assert not stage.bring_in.isEnabled()
+    asked = margin.findChild(FileQuestions)
+    plots = {k: len(p.ci.items) for k, p in asked.previews.items()}
+    assert plots == {"bodies 2": 4, "bodies 4": 2}  # a title and a plot for each of x, y
+    qtbot.mouseClick(margin.choices["bodies 4"], LEFT)
+    qtbot.waitUntil(stage.bring_in.isEnabled, timeout=5000)
+    assert desk.group.bodies() == ("body 1", "body 2", "body 3", "body 4")
+    margin.choices["bodies"].setCurrentIndex(0)  # and changed once more, in what was understood
+    margin.choices["bodies"].activated.emit(0)
+    qtbot.waitUntil(lambda: desk.group.bodies() == ("body 1", "body 2"), timeout=5000)
+    qtbot.mouseClick(stage.bring_in, LEFT)
+    qtbot.waitUntil(lambda: len(window.document.project.entries) == 2, timeout=10_000)
+    assert [e.trial.name for e in window.document.project.entries] == ["run 2", "run 10"]
 
 
 def test_a_column_is_put_to_another_use_and_a_problem_shows_its_line(open_window, qtbot, tmp_path):

@@ -12,10 +12,10 @@ from inertian.files.cells.column_titles import Role, read_title
 from inertian.files.cells.dialects import (
     align,
     choose_delimiter,
-    key_value_records,
     records_of,
     split_line,
 )
+from inertian.files.cells.named_values import key_value_records
 from inertian.files.cells.number_parsing import decide_decimal, is_missing, looks_numeric, value_of
 from inertian.files.cells.time_stamps import epoch_unit, is_moment, shifted_exactly, time_stamps
 from inertian.files.interpretation.preamble import read_preamble

@@ -204,7 +204,14 @@ class _Reader:
         self, name: str, kind: FileType, content: bytes, findings: list[Finding]
     ) -> ParsedFile:
         encoding = None
-        if kind in (FileType.JSON, FileType.JSON_LINES):
+        if kind in (FileType.PAGE, FileType.XML):
+            from inertian.files.formats.markup import grids_of_page, grids_of_xml
+
+            text = decode(name, content)
+            encoding = text.encoding
+            read = grids_of_page if kind is FileType.PAGE else grids_of_xml
+            grids = read(name, "\n".join(text.lines))
+        elif kind in (FileType.JSON, FileType.JSON_LINES):
             from inertian.files.formats.structured import grids_of_json, grids_of_json_lines
 
             text = decode(name, content)
@@ -418,6 +425,7 @@ def _merge(whole: InterpretedGrid, part: InterpretedGrid) -> None:
     whole.decimal = part.decimal
     whole.frame_rate = whole.frame_rate or part.frame_rate
     whole.scale = whole.scale or part.scale
+    whole.body_counts = whole.body_counts or part.body_counts
 
 
 def _file_reading(
@@ -441,4 +449,5 @@ def _file_reading(
         tables=tuple(parsed.tables),
         frame_rate=parsed.frame_rate,
         scale=parsed.scale,
+        body_counts=parsed.body_counts,
     )

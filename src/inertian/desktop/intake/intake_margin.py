@@ -19,7 +19,15 @@ from PyQt6.QtWidgets import (
 )
 
 from inertian.desktop.intake.column_rows import ColumnRows
+from inertian.desktop.intake.file_questions import FileQuestions
 from inertian.desktop.intake.intake_desk import IntakeDesk, with_rule
+from inertian.desktop.intake.recipe_field import (
+    Reader,
+    RecipeField,
+    rate_of,
+    scale_of,
+    time_base_of,
+)
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.fact_text import fact_text, read_mass
@@ -28,7 +36,6 @@ from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.state.document import Document
 from inertian.physics.definitions.fact_names import mass_key
 from inertian.project.project import Project
-from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact
 
 if TYPE_CHECKING:
@@ -73,7 +80,7 @@ class IntakeMargin(QScrollArea):
         column.setSpacing(4)
         group, parsed = self._desk.group, self._desk.parsed
         if group is not None and parsed is not None:
-            self._build_asked(column, parsed)
+            self._build_asked(column, parsed, group.recipe)
             self._build_understood(column, parsed, group.recipe)
             self._build_columns(column, parsed)
         self._build_problems(column, parsed)
@@ -92,36 +99,16 @@ class IntakeMargin(QScrollArea):
             column.addSpacing(4)
         column.addWidget(label(title, "heading"))
 
-    def _build_asked(self, column: QVBoxLayout, parsed: "ParsedFile") -> None:
+    def _build_asked(self, column: QVBoxLayout, parsed: "ParsedFile", recipe: "Recipe") -> None:
         """What the file leaves open stands first; it has to be answered."""
         if not parsed.questions:
             return
-        from inertian.files.cells.findings import Topic
-
         self._section(column, words.ASKED)
-        for question in parsed.questions:
-            said = label(question.text)
-            said.setWordWrap(True)
-            said.setTextFormat(Qt.TextFormat.PlainText)
-            column.addWidget(said)
-            if question.topic is Topic.DECIMAL:
-                row = QHBoxLayout()
-                for mark, name in words.DECIMAL_NAMES.items():
-                    button = QPushButton(name)
-                    button.clicked.connect(lambda _c, m=mark: self._set(decimal=m))
-                    self.choices[f"decimal {mark}"] = button
-                    row.addWidget(button)
-                column.addLayout(row)
-            elif question.topic is Topic.SCALE:
-                self._field(column, "scale", words.SCALE_LABEL, words.SCALE_HINT, "", _scale)
-            else:
-                rows = question.topic is Topic.TIME
-                text, hint = (
-                    (words.ROW_RATE_LABEL, words.ROW_RATE_HINT)
-                    if rows
-                    else (words.FRAME_RATE_LABEL, words.FRAME_RATE_HINT)
-                )
-                self._field(column, "frame rate", text, hint, "", _rate)
+        asked = FileQuestions(self._theme, parsed, recipe)
+        asked.answered.connect(lambda answer: self._set(**answer))
+        self.choices |= asked.choices
+        self.fields |= asked.fields
+        column.addWidget(asked)
 
     def _build_understood(
         self, column: QVBoxLayout, parsed: "ParsedFile", recipe: "Recipe"
@@ -156,9 +143,22 @@ class IntakeMargin(QScrollArea):
                 line.setTextFormat(Qt.TextFormat.PlainText)
                 column.addWidget(line)
         self._say_evidence(parsed)
+        if recipe.bodies is not None:
+            names = {
+                str(n): words.MANY_BODIES.format(count=n) if n > 1 else words.ONE_BODY
+                for n in parsed.body_counts or (recipe.bodies,)
+            }
+            self._choice(
+                column,
+                "bodies",
+                words.BODIES_LABEL,
+                names,
+                str(recipe.bodies),
+                lambda n: self._set(bodies=int(n)),
+            )
         if recipe.frame_rate is not None:
             self._field(
-                column, "frame rate", words.FRAME_RATE_LABEL, "", f"{recipe.frame_rate:g}", _rate
+                column, "frame rate", words.FRAME_RATE_LABEL, "", f"{recipe.frame_rate:g}", rate_of
             )
         pixels = any(
             c.unit.symbol == "px" for t in parsed.trials[:1] for b in t.bodies for c in b.channels
@@ -166,11 +166,11 @@ class IntakeMargin(QScrollArea):
         if pixels and "scale" not in self.fields:
             known = recipe.scale or parsed.scale
             scale = fact_text(1000 * known.value, 1000 * known.plus_minus, "mm/px") if known else ""
-            self._field(column, "scale", words.SCALE_LABEL, words.SCALE_HINT, scale, _scale)
+            self._field(column, "scale", words.SCALE_LABEL, words.SCALE_HINT, scale, scale_of)
         base = recipe.time_base
         shown = fact_text(base.value, base.plus_minus, "") if base else ""
         self._field(
-            column, "time base", words.TIME_BASE_LABEL, words.TIME_BASE_HINT, shown, _time_base
+            column, "time base", words.TIME_BASE_LABEL, words.TIME_BASE_HINT, shown, time_base_of
         )
 
     def _say_evidence(self, parsed: "ParsedFile") -> None:
@@ -321,31 +321,12 @@ class IntakeMargin(QScrollArea):
         text: str,
         hint: str,
         now: str,
-        read: "Callable[[str], dict[str, object]]",
+        read: Reader,
     ) -> None:
-        column.addWidget(label(text))
-        line, trouble = QLineEdit(now), label("", "alarm")
-        trouble.setWordWrap(True)
-        trouble.setTextFormat(Qt.TextFormat.PlainText)
-        trouble.hide()
-        line.setPlaceholderText(hint)
-        line.setAccessibleName(text)
-
-        def take() -> None:
-            if line.text().strip() == now:
-                return
-            try:
-                changes = read(line.text().strip())
-            except InertianError as error:
-                trouble.setText(str(error))
-                trouble.show()
-                return
-            self._set(**changes)
-
-        line.editingFinished.connect(take)
-        self.fields[key] = line
-        column.addWidget(line)
-        column.addWidget(trouble)
+        field = RecipeField(text, hint, now, read)
+        field.changed.connect(lambda changes: self._set(**changes))
+        self.fields[key] = field.line
+        column.addWidget(field)
 
     # -- changes -----------------------------------------------------------------------------------
 
@@ -416,21 +397,3 @@ def _known_masses(project: Project) -> dict[str, Fact]:
         for key, fact in project.setup.items()
         if key.name.startswith(prefix)
     }
-
-
-def _scale(text: str) -> dict[str, object]:
-    from inertian.files.cells.stated_scales import parse_scale
-
-    return {"scale": parse_scale(text) if text else None}
-
-
-def _rate(text: str) -> dict[str, object]:
-    from inertian.files.cells.stated_scales import parse_rate
-
-    return {"frame_rate": parse_rate(text) if text else None}
-
-
-def _time_base(text: str) -> dict[str, object]:
-    from inertian.files.cells.stated_scales import parse_time_base
-
-    return {"time_base": parse_time_base(text) if text else None}

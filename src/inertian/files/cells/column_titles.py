@@ -7,6 +7,7 @@ import unicodedata
 from dataclasses import dataclass
 from enum import StrEnum
 
+from inertian.files.cells.title_units import unit_apart
 from inertian.quantities.units import kind_of
 
 
@@ -36,6 +37,7 @@ _WORDS: dict[Role, str] = {
         "laikas millis micros"
     ),
     Role.FRAME: (
+        "tick ticks jiffies "
         "frame frames framenumber frameno frm bild bildnummer image images cuadro fotograma "
         "quadro klatka kadr beeld billede bildruta snimek"
     ),
@@ -44,7 +46,8 @@ _WORDS: dict[Role, str] = {
         "coordinates ort weg strecke abstand lage koordinate posicion distancia posizione "
         "distanza spostamento posicao deslocamento polozenie pozycja droga odleglosc poloha draha "
         "polozaj asema paikka laege plats sted positie plaats afstand konum mesafe положение "
-        "координата путь расстояние 位置 위치 h height hohe hoehe hauteur altura altezza wysokosc "
+        "координата путь расстояние 位置 위치 "
+        "θεση 位移 перемещение pozicio helyzet h height hohe hoehe hauteur altura altezza wysokosc "
         "vyska hoogte korkeus hojde hojd elevation r s d range abscisse ordonnee"
     ),
     Role.VELOCITY: (
@@ -131,16 +134,6 @@ _DERIVED = frozenset(
     "calculated computed derived berechnet calculee calcule calculado calc smoothed geglattet fit "
     "fitted model predicted theory filtered".split()
 )
-_BRACKET = re.compile(
-    r"^(?P<name>.*?)[\s_,]*[(\[{<]\s*(?P<unit>[^()\[\]{}<>]*(?:\([^()]*\)[^()\[\]{}<>]*)?)\s*[)\]}>]\s*$",
-    re.DOTALL,
-)
-_JOINT = re.compile(r"\s+in\s+|\s*[,:]\s*|\s*/\s*|\s+-\s+|[_.]|\s+")
-_RATE_TAIL = re.compile(
-    r"^(?P<name>.+?)_(?P<length>m|cm|mm|km)_(?:per_)?(?P<time>s2|s\^2|s_2|s|h)$"
-)
-LONGEST_TITLE = 160  # characters of a title that are looked at
-_RISKY_TAILS = frozenset(("t", "h", "g", "p", "in", "°", "%", "ft", "d"))
 _TOKENS = re.compile(r"[^\W\d_]+|\d+(?:[.,]\d+)?|#", re.UNICODE)
 
 
@@ -158,51 +151,17 @@ class Title:
     time_word: bool = False
 
 
-def split_unit(raw: str) -> tuple[str, str]:
-    """Return name and unit of a title: "heavy (cm)", "x [m]", "t / s", "time in ms", "x_mm", "speed
-    m/s".
-
-    The unit is "" if none is recognised.
-    """
-    text = " ".join(raw[:LONGEST_TITLE].strip().lstrip("#%").split())
-    rate = _RATE_TAIL.match(text)
-    if rate is not None:
-        return rate["name"].replace(
-            "_", " "
-        ).strip(), f"{rate['length']}/{'s²' if '2' in rate['time'] else rate['time']}"
-    bracket = _BRACKET.match(text)
-    if bracket is not None:
-        unit = bracket["unit"].strip()
-        name = bracket["name"].rstrip(" /,_:-")
-        if kind_of(unit) or unit in ("", "-", "1"):
-            return name, "" if unit in ("-", "1") else unit
-        if re.fullmatch(
-            r"[^\d\s]{0,3}(V|A|J|kJ|W|°C|C|K|Hz|Pa|kg\s?[·*]?\s?m/s|N\s?s|Ns|%|px/s|deg/s|rad/s\S?|°/s|T|Ω|lx|dB|a\.?u\.?)",
-            unit,
-        ):
-            return name, unit
-        return text, ""
-    for joint in _JOINT.finditer(text):  # the longest unit first
-        name, unit = text[: joint.start()].strip(" ,/:-_."), text[joint.end() :].strip()
-        known = kind_of(unit)
-        if known is None or not name:
-            continue
-        bare = not joint[0].strip()
-        letter = (
-            bare
-            and len(unit) < 2
-            and (unit not in ("s", "m", "N") or folded(name) in ("position", "ort", "weg"))
-        )
-        risky = unit in _RISKY_TAILS and "in" not in joint[0] and "/" not in joint[0]
-        if not letter and not (risky and not _fits(name, known)):
-            return name, unit
-    return text, ""
-
-
 def _fits(name: str, kind: str) -> bool:
     words = [folded(w) for w in _TOKENS.findall(name)]
     roles = {_ROLE_OF.get(w) for w in words}
     return (kind == "time" and Role.TIME in roles) or (kind == "length" and Role.POSITION in roles)
+
+
+def split_unit(raw: str) -> tuple[str, str]:
+    """Return name and unit of a title: "heavy (cm)", "x [mm] mark 1", "t / s", "time in ms",
+    "x_mm", "speed m/s"; either may be "".
+    """
+    return unit_apart(raw, _fits)
 
 
 _KIND_ROLE = {

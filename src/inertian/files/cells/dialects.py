@@ -38,10 +38,10 @@ NAMES = {"\t": "tab", ";": "semicolon", ",": "comma", "|": "bar", WHITESPACE: "s
 _SAMPLE = 240  # lines that the choice rests on
 _LONGEST_QUOTE = 60  # physical lines that one quoted cell may span
 _LONGEST_LINE = 1_000_000
-_LONGEST_PAIRS = 2000  # characters of a line of names and values
 _COMMENT = re.compile(
     r"\s*(?:#+|%+|//+|!|--\s|\*\s|\*\*+|'|REM\b|;(?=[^0-9+\-.,;]*$))\s*", re.IGNORECASE
 )
+_QUOTED = re.compile(r'"([^"]*)"|([^\s"]+)')
 _RULE = re.compile(r"[\s|+:;,\-=_*~.\t]*[-=_*~]{2}[\s|+:;,\-=_*~.\t]*$")
 
 
@@ -94,6 +94,8 @@ def is_rule(line: str) -> bool:
 def split_line(line: str, delimiter: str) -> tuple[str, ...]:
     """Cut one logical line into cells."""
     if delimiter == WHITESPACE:
+        if line.count('"') > 1:  # blanks between quotes are part of a cell
+            return tuple(a or b for a, b in _QUOTED.findall(line))
         return tuple(line.split())
     if '"' in line and len(delimiter) == 1:
         try:
@@ -240,7 +242,8 @@ def align(records: list[Record], lines: Sequence[str], width: int) -> list[Recor
     """
     starts, ends = [10**9] * width, [0] * width
     for record in records:
-        if len(record.cells) == width and not record.comment and is_data(record.cells):
+        plain = lines[record.line - 1].split() == list(record.cells)
+        if plain and len(record.cells) == width and not record.comment and is_data(record.cells):
             for column, match in enumerate(re.finditer(r"\S+", lines[record.line - 1])):
                 starts[column], ends[column] = (
                     min(starts[column], match.start()),
@@ -261,40 +264,3 @@ def align(records: list[Record], lines: Sequence[str], width: int) -> list[Recor
             record = Record(record.line, tuple(cells))
         mended.append(record)
     return mended
-
-
-_PAIR = re.compile(
-    r"(?<![\w.])([A-Za-zµΑ-ω_][\w.\-]*(?:\s[A-Za-z]\w*)?)\s*[=:]\s*([^\s,;|=]+(?:\s?(?:[a-zµ]{1,3}(?:/s[²2]?)?)(?=[\s,;|]|$))?)"
-)
-
-_STAMP = re.compile(r"\s*\[?(\d{1,2}:\d{2}:\d{2}(?:[.,]\d+)?)\]?[\s:>-]+(?=[A-Za-z_]+\s*[=:])")
-
-
-def key_value_records(lines: Sequence[str]) -> list[Record] | None:
-    """Return lines of name=value pairs as a table with the names as titles, or None if the text is
-    none.
-    """
-    filled = [(n, line[:_LONGEST_PAIRS]) for n, line in enumerate(lines, start=1) if line.strip()]
-    sample = filled[:_SAMPLE]
-    if sum("=" in line or ":" in line for _, line in sample) < 0.6 * len(sample):
-        return None
-    keys: dict[str, None] = {}
-    hits = 0
-    if sum(_STAMP.match(line) is not None for _, line in sample) > 0.6 * len(sample):
-        filled = [(n, _STAMP.sub(r"time=\1 ", line, count=1)) for n, line in filled]
-        sample = filled[:_SAMPLE]
-    for _, line in sample:
-        pairs = [(k.strip(), v) for k, v in _PAIR.findall(line) if is_reading(v.rstrip(":"))]
-        if len(pairs) >= 2 and len({k for k, _ in pairs}) == len(pairs):
-            hits += 1
-            keys.update(dict.fromkeys(k for k, _ in pairs))
-    if hits < max(2, 0.6 * len(sample)) or len(keys) > 64:
-        return None
-    records = [Record(0, tuple(keys))]
-    for number, line in filled:
-        pairs_of = {k.strip(): v.rstrip(":") for k, v in _PAIR.findall(line)}
-        if sum(k in pairs_of for k in keys) >= 2:
-            records.append(Record(number, tuple(pairs_of.get(k, "") for k in keys)))
-        else:
-            records.append(Record(number, (line,)))
-    return records

@@ -51,6 +51,7 @@ class Topic(StrEnum):
     TIME = "time"
     FRAME_RATE = "frame rate"
     SCALE = "scale"
+    BODIES = "bodies"
 
 
 @dataclass(frozen=True)

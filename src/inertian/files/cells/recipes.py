@@ -66,7 +66,7 @@ class Recipe:
     in the file. `frame_rate` is in 1/s, `scale` in m per pixel; `time_base` multiplies all times
     (1/12 for footage taken at 300 and exported as 25 frames/s); `flip` names the axes whose
     positive direction is the other way than in the file; `names` pairs the name of a body as read
-    with the one it is given.
+    with the one it is given; `bodies` says to how many bodies positions without names belong.
     """
 
     name: str = ""
@@ -81,6 +81,7 @@ class Recipe:
     columns: tuple[ColumnRule, ...] = ()
     flip: tuple[str, ...] = ()
     names: tuple[tuple[str, str], ...] = ()
+    bodies: int | None = None
 
     def fits(self, titles: Sequence[str]) -> bool:
         """Whether a table with these titles is of this make."""
@@ -166,6 +167,7 @@ def _check(file: str, recipe: Recipe) -> None:
         "frame_rate": recipe.frame_rate,
         "scale": recipe.scale.value if recipe.scale else None,
         "time_base": recipe.time_base.value if recipe.time_base else None,
+        "bodies": recipe.bodies,
     }
     for name, value in positive.items():
         if value is not None and not value > 0.0:

@@ -14,9 +14,11 @@ from inertian.quantities.estimates import Array
 
 DAY = 86_400.0
 _CLOCK = re.compile(
-    r"(?:T)?(\d{1,2}):(\d{2})(?::(\d{2})(?:[.,:](\d{1,9}))?)?\s*([AaPp]\.?[Mm]\.?)?Z?$"
+    r"(?:T)?(\d{1,2}):(\d{2})(?::(\d{2})(?:[.,:;](\d{1,9}))?)?\s*([AaPp]\.?[Mm]\.?)?Z?$"
 )
 _MINUTES = re.compile(r"(\d{1,3}):(\d{2})[.,](\d{1,9})$")
+_CODE = re.compile(r"(\d{1,2}:\d{2}:\d{2})[:;](\d{2})$")  # hours, minutes, seconds, frames
+_RATES = (24.0, 25.0, 30.0, 50.0, 60.0)  # frames in a second that cameras use
 _DATE = re.compile(
     r"(?:(?P<y>\d{4})[-/.](?P<m>\d{1,2})[-/.](?P<d>\d{1,2})|(?P<d2>\d{1,2})[./-](?P<m2>\d{1,2})[./-](?P<y2>\d{4}))"
     r"(?:[T\s,;]+(?P<clock>\d{1,2}:\d{2}(?::\d{2}(?:[.,]\d{1,9})?)?)\s*(?P<half>[AaPp][Mm])?)?"
@@ -46,11 +48,17 @@ def is_moment(cell: str) -> bool:
 
 @dataclass(frozen=True, eq=False)
 class TimeStamps:
-    """A column of clock times or dates as seconds from its first one, NaN where a cell is none."""
+    """A column of clock times or dates as seconds from its first one, NaN where a cell is none.
+
+    `frames` counts on from the whole second where the times end in one; `frames_per_second` is
+    None unless the counts tell it.
+    """
 
     seconds: Array
     form: str  # "clock" or "iso"
     midnights: int = 0
+    frames: Array | None = None
+    frames_per_second: float | None = None
 
 
 def time_stamps(cells: Sequence[str]) -> TimeStamps | None:
@@ -61,6 +69,8 @@ def time_stamps(cells: Sequence[str]) -> TimeStamps | None:
     sample = [c for c in cells[:50] if c.strip()]
     if not sample or sum(map(is_moment, sample)) < 0.5 * len(sample):
         return None
+    if all(_CODE.match(c.strip()) for c in sample):
+        return _time_codes(cells)
     dated = sum(bool(_DATE.match(c.strip())) for c in sample) >= 0.5 * len(sample)
     whole: list[int | None] = [_nanoseconds(c.strip(), dated) for c in cells]
     first = next((w for w in whole if w is not None), None)
@@ -76,6 +86,21 @@ def time_stamps(cells: Sequence[str]) -> TimeStamps | None:
                 last = whole[place] = w + shift
     seconds = np.array([np.nan if w is None else (w - first) / 1e9 for w in whole])
     return TimeStamps(seconds, "iso" if dated else "clock", midnights)
+
+
+def _time_codes(cells: Sequence[str]) -> TimeStamps | None:
+    """Times that end in a count of frames, as SMPTE ST 12-1 writes them."""
+    parts = [_CODE.match(c.strip()) for c in cells]
+    whole = time_stamps([m[1] if m else "" for m in parts])
+    if whole is None:
+        return None
+    frames = np.array([float(m[2]) if m else np.nan for m in parts])
+    rate = None
+    turns = np.flatnonzero(np.diff(whole.seconds) == 1.0)
+    full = [r for r in _RATES if turns.size and np.all(frames[turns] == r - 1.0)]
+    if full and np.all(frames[turns + 1] == 0.0):
+        rate = full[0]
+    return TimeStamps(whole.seconds, "clock", whole.midnights, frames, rate)
 
 
 def _nanoseconds(cell: str, dated: bool) -> int | None:

@@ -111,9 +111,14 @@ def member_bytes(file: str, archive: zipfile.ZipFile, name: str, packed: int) ->
 
 
 def safe_members(archive: zipfile.ZipFile, findings: list[Finding]) -> Iterator[str]:
-    """Yield the names of the files in a zip that may be read; the others go to `findings`."""
+    """Yield the names of the files in a zip that may be read, run 2 before run 10; the others go to
+    `findings`.
+    """
+    from natsort import natsort_keygen, ns
+
     seen = 0
-    for info in archive.infolist():
+    order = natsort_keygen(key=lambda info: info.filename, alg=ns.IGNORECASE)
+    for info in sorted(archive.infolist(), key=order):
         name = info.filename
         parts = name.replace("\\", "/").split("/")
         link = stat.S_ISLNK(info.external_attr >> 16)

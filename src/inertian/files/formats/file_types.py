@@ -17,6 +17,8 @@ class FileType(StrEnum):
     ODS = "ods"
     JSON = "json"
     JSON_LINES = "json lines"
+    PAGE = "html"
+    XML = "xml"
     NPY = "npy"
     NPZ = "npz"
     PARQUET = "parquet"
@@ -73,10 +75,13 @@ _BINARY_ENDINGS = (
     ".mov",
 )
 _LOOK_AT = 4096
-_HTML = re.compile(rb"^\s*(<!doctype html|<html|<\?xml[^>]*>\s*<(!doctype )?html)", re.IGNORECASE)
+_HTML = re.compile(
+    rb"^\s*(<!doctype html|<html|<table|<\?xml[^>]*>\s*<(!doctype )?html)", re.IGNORECASE
+)
+_XML = re.compile(rb"^\s*<(\?xml\s|[A-Za-z][\w:.-]*(\s[^<>]*)?>)")
 
 _JSON_START = re.compile(
-    rb"\{\s*(?:[\"}]|$)|\[\s*(?:[\[{\"\]]|-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?\s*[,\]]|null|true|false|$)"
+    rb"\{\s*(?:[\"}]|$)|\[\s*(?:[{\"\]]|\[\s*(?:[\[{\"\]]|[-\w.+]+\s*[,\]]|$)|-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?\s*[,\]]|null|true|false|$)"
 )
 
 
@@ -113,13 +118,6 @@ def _refuse_known(file: str, head: bytes) -> None:
     if head[4:8] == b"ftyp":
         why = f"this is a video file. {_TRACK_FIRST}"
         raise UnreadableFileError(file, Code.BINARY, why)
-    if _HTML.match(head.lstrip(b"\xef\xbb\xbf")):
-        why = (
-            "this is a web page, perhaps an error message in place of a download. Download the "
-            "data itself, as CSV or "
-            "as a spreadsheet."
-        )
-        raise UnreadableFileError(file, Code.NO_TABLE, why)
 
 
 def _type_of_zip(file: str, content: bytes) -> FileType:
@@ -176,7 +174,12 @@ def _type_of_text(file: str, content: bytes, head: bytes) -> FileType:
             "that wrote it."
         )
         raise UnreadableFileError(file, Code.BINARY, why)
-    start = head.lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
+    bare = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+    if _HTML.match(bare):
+        return FileType.PAGE
+    if _XML.match(bare):
+        return FileType.XML
+    start = bare[:1]
     if start in (b"{", b"["):
         return _type_of_json(content)
     return FileType.TEXT

@@ -3,20 +3,25 @@ package descriptors.
 """
 
 import json
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
 from inertian.files.cells import size_limits
+from inertian.files.cells.column_titles import Role, names_trial, read_title
 from inertian.files.cells.dialects import Record
 from inertian.files.cells.findings import Code, UnreadableFileError
 from inertian.files.cells.grids import Grid, cell_text, grid_of_columns, records_of_rows
 
 _DEPTH = 40
+_LAST_COMMA = re.compile(r'("(?:\\.|[^"\\])*")|,(?=\s*[}\]])')
 _TITLE_KEYS = ("columns", "header", "headers", "fields", "names", "titles")
 _UNIT_KEYS = ("units", "unit", "einheiten")
 _VALUE_KEYS = ("values", "data", "value", "samples")
 _BODY_KEYS = ("bodies", "objects", "tracks", "particles", "body")
+_META_KEYS = ("meta", "metadata", "info", "header", "attributes", "attrs", "description", "setup")
+_BODY_NAME_KEYS = ("body", "object", "objekt", "corps", "track")
 _NAME_KEYS = ("name", "title", "trial", "run", "label", "id")
 
 
@@ -27,7 +32,13 @@ def parse_json(file: str, text: str) -> object:
             file, Code.TOO_LARGE, "this JSON file is too large. Save the table as CSV."
         )
     try:
-        return json.loads(text)
+        try:
+            return json.loads(text)
+        except json.JSONDecodeError:
+            relaxed = _LAST_COMMA.sub(r"\1", text)  # a comma behind the last part, as often written
+            if relaxed == text:
+                raise
+            return json.loads(relaxed)
     except RecursionError as error:
         raise UnreadableFileError(
             file, Code.UNSAFE_CONTENT, "it is nested too deeply to be a recording."
@@ -126,6 +137,8 @@ def _columns_in(value: Mapping[str, Any], units: dict[str, str]) -> dict[str, li
             if values is not None and isinstance(part.get("unit", part.get("units", "")), str):
                 units.setdefault(key, part.get("unit") or part.get("units") or "")
                 part = values
+        if isinstance(part, dict) and len(part) >= 2 and all(k.isdigit() for k in part):
+            part = list(part.values())  # a column as an object with its row numbers as keys
         plain = isinstance(part, list) and len(part) >= 2 and all(map(_scalar, part))
         if plain and key.casefold() not in (*_TITLE_KEYS, "tags"):
             columns[key] = part
@@ -142,7 +155,18 @@ def _tables(
     if isinstance(value, list):
         yield from _list_tables(value, name, units, depth, budget)
     elif isinstance(value, dict):
-        known = {**units, **_units_in(value)}
+        body = _body_in(value)
+        for grid in _tables_of_object(value, name, units, depth, budget):
+            yield replace(grid, body=grid.body or body)
+
+
+def _tables_of_object(
+    value: dict[str, Any], name: str, units: Mapping[str, str], depth: int, budget: list[int]
+) -> Iterator[Grid]:
+    known = {**units, **_units_in(value)}
+    if _pairs_by_body(value):
+        yield from _bodies(value, name, known, depth, budget)
+    else:
         own = next(
             (str(value[k]) for k in _NAME_KEYS if isinstance(value.get(k), (str, int))), name
         )
@@ -168,10 +192,34 @@ def _tables(
                 budget[0] -= len(part) * len(titles)
                 rows = records_of_rows(r for r in part if isinstance(r, list))
                 yield Grid(own, [Record(0, tuple(map(_title_of, titles))), *rows], units=known)
+            elif key.casefold() in _META_KEYS:
+                continue
             elif key.casefold() in _BODY_KEYS:
                 yield from _bodies(part, own, known, depth, budget)
             else:
                 yield from _tables(part, own if own != name else key, known, depth + 1, budget)
+
+
+def _body_in(value: Mapping[str, Any]) -> str:
+    """The name of the one body that an object, or the description in it, is about, or ""."""
+    for holder in (value, *(v for k, v in value.items() if k.casefold() in _META_KEYS)):
+        if isinstance(holder, dict):
+            for key in _BODY_NAME_KEYS:
+                if isinstance(holder.get(key), str) and 0 < len(holder[key]) < 40:
+                    return str(holder[key])
+    return ""
+
+
+def _pairs_by_body(value: Mapping[str, Any]) -> bool:
+    """Whether an object holds, for each of several bodies, a list of time and position."""
+    return len(value) > 1 and all(
+        isinstance(rows, list)
+        and len(rows) > 1
+        and read_title(key).role not in (Role.TRIAL, Role.TIME)
+        and not names_trial(key)
+        and all(isinstance(r, list) and 2 <= len(r) <= 3 and all(map(_scalar, r)) for r in rows)
+        for key, rows in value.items()
+    )
 
 
 def _bodies(
@@ -231,12 +279,26 @@ def _title_of(title: object) -> str:
 
 
 def _units_in(value: Mapping[str, Any]) -> dict[str, str]:
-    found = {}
-    for key in _UNIT_KEYS:
-        part = value.get(key)
-        if isinstance(part, dict):
-            found.update({str(k): v for k, v in part.items() if isinstance(v, str)})
+    """Units by title that an object, or the description in it, states."""
+    found: dict[str, str] = {}
+    for holder in (*(v for k, v in value.items() if k.casefold() in _META_KEYS), value):
+        if isinstance(holder, dict):
+            for key in _UNIT_KEYS:
+                part = holder.get(key)
+                if isinstance(part, dict):
+                    found.update({str(k): v for k, v in part.items() if isinstance(v, str)})
     return found
+
+
+def _unit_of_field(described: Mapping[str, Any]) -> str:
+    """The unit in the description of a field, whatever its key: unit, units, unitSymbol."""
+    for key, value in described.items():
+        if key.casefold().startswith("unit"):
+            if isinstance(value, dict):
+                value = value.get("symbol") or value.get("name")
+            if isinstance(value, str) and value:
+                return value
+    return ""
 
 
 def resources_of(
@@ -256,11 +318,7 @@ def resources_of(
             continue
         schema: dict[str, Any] = r["schema"] if isinstance(r.get("schema"), dict) else {}
         fields: list[Any] = schema["fields"] if isinstance(schema.get("fields"), list) else []
-        units = {
-            str(f.get("name")): f["unit"]
-            for f in fields
-            if isinstance(f, dict) and isinstance(f.get("unit"), str)
-        }
+        units = {str(f.get("name")): _unit_of_field(f) for f in fields if isinstance(f, dict)}
         path = r.get("path")
         path = path[0] if isinstance(path, list) and path else path
         dialect: dict[str, Any] = r["dialect"] if isinstance(r.get("dialect"), dict) else {}

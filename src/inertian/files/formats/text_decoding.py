@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from inertian.files.cells.findings import Code, Finding, UnreadableFileError
 from inertian.files.formats.file_types import wide_text
+from inertian.files.formats.legible_text import legible
 
 _MARKS = (
     (b"\xef\xbb\xbf", "utf-8-sig"),
@@ -43,7 +44,7 @@ def decode(file: str, content: bytes, encoding: str | None = None) -> Text:
         )
         text = text.replace("\0", "")
     # The end mark that some old systems write
-    text = text.removeprefix("\ufeff").removesuffix("\x1a")
+    text = legible(text.removeprefix("\ufeff").removesuffix("\x1a"))
     if not text.strip():
         raise UnreadableFileError(
             file, Code.EMPTY, "the file is empty: there is nothing but blank space in it."

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from inertian.files.cells.column_titles import Role
 from inertian.files.cells.findings import Code, Finding, Question, Topic, Unusable, shown_line
-from inertian.files.cells.time_stamps import epoch_unit, shifted_exactly
+from inertian.files.cells.time_stamps import TimeStamps, epoch_unit, shifted_exactly
 from inertian.files.interpretation.column_roles import Layout
 from inertian.files.interpretation.columns import Column
 from inertian.files.interpretation.parsed_trial import (
@@ -22,13 +22,18 @@ from inertian.files.interpretation.parsed_trial import (
     Rates,
 )
 from inertian.files.interpretation.tables import Table
-from inertian.files.interpretation.trial_separation import row_groups, side_by_side
+from inertian.files.interpretation.trial_separation import (
+    garbled_times,
+    row_groups,
+    side_by_side,
+)
 from inertian.files.interpretation.uncertainty_columns import in_unit_of
 from inertian.motion.recording.trials import KIND_OF_AXIS
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.units import PIXEL, Unit, kind_of, unit_of
 
 FRAME, ROW = "frame", "row"
+_USUAL_RATE = 25.0  # frames in a second, until the answer is given
 
 
 def assemble(table: Table, columns: Sequence[Column], layout: Layout, rates: Rates) -> Assembled:
@@ -40,7 +45,8 @@ def assemble(table: Table, columns: Sequence[Column], layout: Layout, rates: Rat
     units = {id(u): _unit_of_use(u.column, u.axis, rates, made) for u in layout.uses}
     _say_missing_units(layout, made)
     rows, unusable = _usable_rows(table, layout, time, made)
-    unusable = sorted([*table.unusable, *unusable], key=lambda u: u.line)
+    rows, garbled = _without_garbled(table, layout, time, rows, made)
+    unusable = sorted([*table.unusable, *unusable, *garbled], key=lambda u: u.line)
     groups = row_groups(table, layout, time, rows, made)
     lows = [int(table.lines[g[0]]) if len(g) else 0 for _, g in groups]
     for place, (name, group) in enumerate(groups):
@@ -68,6 +74,8 @@ def _time_of(
             made.questions.append(Question(Topic.TIME, text))
         unit = Unit(ROW, "time", 1.0 / rate if rate else 1.0)
         return ParsedTime(None, unit, np.arange(n, dtype=float))
+    if column.moments is not None and column.moments.frames is not None:
+        return _time_of_code(column, column.moments, rates, made)
     if column.moments is not None:
         if column.moments.midnights:
             made.findings.append(
@@ -76,8 +84,9 @@ def _time_of(
         return ParsedTime(column.label, unit_of("time", "s"), column.values)
     if role is Role.FRAME:
         if rates.frame_rate is None:
+            what = "ticks" if "tick" in column.label.casefold() else "frames"
             said = (
-                f"“{column.label}” counts frames, and the file does not say how many there are in "
+                f"“{column.label}” counts {what}, and the file does not say how many there are in "
                 "a second."
             )
             made.findings.append(Finding(Code.FRAME_RATE_MISSING, said))
@@ -101,6 +110,22 @@ def _time_of(
             Finding(Code.UNIT_MISSING, f"“{column.label}” has no unit; taken as seconds.")
         )
     return ParsedTime(column.label, unit_of("time", given or "s"), column.values)
+
+
+def _time_of_code(column: Column, moments: TimeStamps, rates: Rates, made: Assembled) -> ParsedTime:
+    """Times as hours, minutes, seconds and frames."""
+    rate = rates.frame_rate or moments.frames_per_second
+    assert moments.frames is not None
+    if rate is None:
+        said = (
+            f"“{column.label}” ends in a number of frames, and the file does not say how many "
+            "there are in a second."
+        )
+        made.findings.append(Finding(Code.FRAME_RATE_MISSING, said))
+        made.questions.append(Question(Topic.FRAME_RATE, said))
+    frames = moments.frames - moments.frames[np.isfinite(moments.frames)][0]
+    values = moments.seconds * (rate or _USUAL_RATE) + frames
+    return ParsedTime(column.label, Unit(FRAME, "time", 1.0 / (rate or _USUAL_RATE)), values)
 
 
 def _unit_of_use(column: Column, axis: str, rates: Rates, made: Assembled) -> Unit:
@@ -179,6 +204,29 @@ def _usable_rows(
         )
     _say_missing(table, layout, keep, made)
     return np.flatnonzero(keep), unusable
+
+
+def _without_garbled(
+    table: Table, layout: Layout, time: ParsedTime, rows: Rows, made: Assembled
+) -> tuple[Rows, list[Unusable]]:
+    """Take off rows whose time was lost on the way, where rows are in one sequence."""
+    several = layout.trial is not None or layout.body is not None or layout.clocks or table.apart
+    if layout.time is None or several:
+        return rows, []
+    odd = garbled_times(time.values[rows])
+    if not odd.any():
+        return rows, []
+    why = "its time does not fit those before and after it"
+    garbled = [
+        Unusable(int(table.lines[row]), _line_text(table, row), why) for row in rows[odd].tolist()
+    ]
+    count = len(garbled)
+    said = (
+        f"{count} {'line has a time that does' if count == 1 else 'lines have times that do'} not "
+        f"fit those before and after, first “{garbled[0].text}”."
+    )
+    made.findings.append(Finding(Code.SKIPPED_LINES, said, tuple(u.line for u in garbled)))
+    return rows[~odd], garbled
 
 
 def _line_text(table: Table, row: int) -> str:

@@ -42,6 +42,7 @@ class Layout:
     uses: list[Use] = field(default_factory=list)
     left_out: list[tuple[Column, str]] = field(default_factory=list)
     twice: list[str] = field(default_factory=list)  # titles that stand above more than one column
+    body_counts: tuple[int, ...] = ()  # to how many bodies nameless positions can belong
 
 
 def rising(values: Array) -> bool:
@@ -68,15 +69,22 @@ def counts_up(values: Array) -> bool:
 
 
 def lay_out(
-    columns: Sequence[Column], headed: bool, chosen: dict[int, Role] | None = None
+    columns: Sequence[Column],
+    headed: bool,
+    chosen: dict[int, Role] | None = None,
+    bodies: int | None = None,
 ) -> Layout:
-    """Decide what each column is for. `chosen` fixes roles by column place, as a recipe does."""
+    """Decide what each column is for. `chosen` fixes roles by column place, as a recipe does;
+    `bodies` says to how many bodies positions without names belong.
+    """
     chosen = chosen or {}
     roles = {c.place: chosen.get(c.place, c.title.role) for c in columns}
     layout = Layout()
     times = _find_time(columns, roles, headed, layout, chosen)
     _find_labels(columns, roles, layout, times)
     candidates = _channels(columns, roles, layout, headed, chosen)
+    if not chosen:
+        candidates = _nameless_paired(candidates, roles, layout, bodies)
     _assign_bodies(candidates, roles, layout, headed)
     _pair_clocks(times, layout)
     _leave_out_derived(layout, chosen)
@@ -271,6 +279,43 @@ def _channels(
     return found
 
 
+def _nameless_paired(
+    candidates: list[Column], roles: dict[int, Role], layout: Layout, bodies: int | None
+) -> list[Column]:
+    """Give positions without names to bodies in pairs of x and y, unless `bodies` says otherwise:
+    four columns may also be four bodies on a line, or one body that was recorded twice.
+    """
+    nameless = [
+        c
+        for c in candidates
+        if roles[c.place] in (Role.POSITION, Role.UNKNOWN)
+        and not c.title.body
+        and (c.title.axis or not c.title.name)
+    ]
+    axes = [c.title.axis for c in nameless]
+    pairs, odd = divmod(len(nameless), 2)
+    if odd or pairs < 2 or layout.body is not None:
+        return candidates
+    if axes == ["x", "y"] * pairs:
+        layout.body_counts = (pairs, 1)
+    elif not any(axes):
+        layout.body_counts = (pairs, 2 * pairs)
+    else:
+        return candidates
+    count = bodies if bodies in layout.body_counts else pairs
+    renamed: dict[int, Column] = {}
+    for number, c in enumerate(nameless):
+        body = f"body {number // 2 + 1}" if count == pairs else f"body {number + 1}"
+        if count == 1:
+            if number > 1:
+                layout.left_out.append((c, "the same body recorded once more"))
+            continue
+        axis = "xy"[number % 2] if count == pairs else "x"
+        renamed[c.place] = replace(c, title=replace(c.title, body=body, axis=axis))
+    gone = {c.place for c in nameless[2:]} if count == 1 else set()
+    return [renamed.get(c.place, c) for c in candidates if c.place not in gone]
+
+
 def _assign_bodies(
     candidates: Sequence[Column], roles: dict[int, Role], layout: Layout, headed: bool
 ) -> None:
@@ -281,7 +326,7 @@ def _assign_bodies(
     taken: dict[tuple[str, str], Column] = {}
     for c in candidates:
         raw = c.title.raw.strip()
-        if raw and raw in seen:
+        if raw and raw in seen and not layout.body_counts:
             if raw not in layout.twice:
                 layout.twice.append(raw)
             if np.array_equal(c.values, seen[raw].values, equal_nan=True):

@@ -7,20 +7,21 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from inertian.files.cells.column_titles import Role, read_title
+from inertian.files.cells.column_titles import Role, folded, read_title
 from inertian.files.cells.dialects import NAMES, Record, is_data
 from inertian.files.cells.findings import Code, Finding, Question, Topic
 from inertian.files.cells.grids import Grid
 from inertian.files.cells.number_parsing import Decimal, decide_decimal
 from inertian.files.cells.recipes import Recipe, Stated
 from inertian.files.interpretation.assembly import assemble
-from inertian.files.interpretation.column_roles import Layout, lay_out
+from inertian.files.interpretation.column_roles import DEFAULT_BODY, Layout, lay_out
 from inertian.files.interpretation.columns import Column, columns_of
 from inertian.files.interpretation.data_checks import check_channel, check_time
 from inertian.files.interpretation.large_tables import BulkTable
 from inertian.files.interpretation.parsed_trial import Assembled, ParsedTrial, Rates
 from inertian.files.interpretation.preamble import Preamble, read_preamble
 from inertian.files.interpretation.tables import Table, find_tables
+from inertian.files.interpretation.transposed_tables import upright
 from inertian.files.interpretation.uncertainty_columns import pair_uncertainties
 from inertian.quantities.units import PIXEL, kind_of
 
@@ -76,6 +77,7 @@ class InterpretedGrid:
     decimal: str = "."
     frame_rate: float | None = None
     scale: Stated | None = None
+    body_counts: tuple[int, ...] = ()
 
 
 def interpret(
@@ -86,6 +88,7 @@ def interpret(
     """
     parsed = InterpretedGrid(findings=list(grid.findings))
     records, joined = _rejoined(grid)
+    records = upright(records) if bulk is None else records
     delimiter = grid.delimiter or "\t"
     tables = find_tables(records, delimiter, grid.ended)
     decimal = _decimal(grid, tables, joined, recipe, parsed)
@@ -114,7 +117,7 @@ def _titles_shared(tables: Sequence[Table]) -> dict[int, Table]:
     }
 
 
-def _rejoined(grid: Grid) -> tuple[list[Record], bool]:
+def _rejoined(grid: Grid) -> tuple[Sequence[Record], bool]:
     """Put cells together that a decimal comma cut apart, where commas also stand between the
     columns.
     """
@@ -198,9 +201,14 @@ def _interpret_table(
     chosen: dict[int, Role] = {}
     if recipe is not None:
         columns, chosen = _by_recipe(columns, recipe)
-    layout = lay_out(columns, table.headed, chosen)
+    layout = lay_out(columns, table.headed, chosen, recipe.bodies if recipe else None)
+    parsed.body_counts = parsed.body_counts or layout.body_counts
+    if layout.body_counts and (recipe is None or recipe.bodies is None):
+        parsed.questions.append(_question_of_bodies(layout.body_counts))
     if not layout.uses:
         return
+    if clues.body and {u.body for u in layout.uses} == {DEFAULT_BODY}:
+        layout.uses = [replace(u, body=clues.body) for u in layout.uses]
     pair_uncertainties(columns, layout, chosen)
     if bulk is not None:
         table, layout = bulk.fill(table, layout)
@@ -209,6 +217,18 @@ def _interpret_table(
     parsed.frame_rate, parsed.scale = frame_rate, scale
     made = assemble(table, columns, layout, Rates(frame_rate, scale.value if scale else None))
     _finish(table, layout, made, parsed)
+
+
+def _question_of_bodies(counts: tuple[int, ...]) -> Question:
+    pairs, other = counts
+    said = (
+        f"x and y stand {pairs} times without the name of a body: {pairs} bodies, or one body "
+        f"recorded {pairs} times?"
+        if other == 1
+        else f"{other} columns of positions have no names: {pairs} bodies with x and y each, or "
+        f"{other} bodies on one line?"
+    )
+    return Question(Topic.BODIES, said, tuple(map(str, counts)))
 
 
 def _outside_units(table: Table, clues: Preamble, grid: Grid) -> list[str]:
@@ -223,14 +243,14 @@ def _outside_units(table: Table, clues: Preamble, grid: Grid) -> list[str]:
 
 def _by_clues(columns: list[Column], clues: Preamble) -> list[Column]:
     """Units told in a sentence above the table: "time in milliseconds, positions in cm"."""
-    if not clues.by_role:
+    if not clues.by_role and not clues.by_name:
         return columns
     mended = []
     for c in columns:
         role = Role.POSITION if c.title.role is Role.UNKNOWN else c.title.role
         if not c.title.name and Role.TIME in clues.by_role and c is columns[0]:
             role = Role.TIME  # without titles, time comes first
-        unit = clues.by_role.get(role, "")
+        unit = clues.by_name.get(folded(c.title.name)) or clues.by_role.get(role, "")
         mended.append(
             replace(c, title=read_title(c.title.raw, unit))
             if unit and not c.title.unit and c.numeric
@@ -301,6 +321,7 @@ def _order_flaws(layout: Layout, made: Assembled) -> list[Finding]:
         and layout.body is None
         and layout.time is not None
         and not layout.clocks
+        and (layout.time.moments is None or layout.time.moments.frames is None)
     )
     if one:
         trial = made.trials[0]

@@ -34,6 +34,7 @@ class ParsedFile:
     tables: tuple[TableView, ...] = ()
     frame_rate: float | None = None
     scale: Stated | None = None
+    body_counts: tuple[int, ...] = ()  # to how many bodies positions without names can belong
     content: bytes = field(default=b"", repr=False)
     recipe: Recipe | None = None
 

@@ -4,11 +4,11 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from inertian.files.cells.column_titles import Role, read_title
+from inertian.files.cells.column_titles import Role, folded, read_title
 from inertian.files.cells.number_parsing import value_of
 from inertian.files.cells.recipes import Stated
 from inertian.quantities.errors import InertianError
-from inertian.quantities.units import kind_of
+from inertian.quantities.units import kind_of, unit_of
 
 _RATE = re.compile(
     r"(\d+(?:[.,]\d+)?)\s*(?:fps\b|hz\b|frames?\s*(?:per|/|a|pro)\s*(?:s\b|sec)|(?:bilder|images|imágenes|pictures)\s*"
@@ -35,6 +35,18 @@ _PER_LENGTH = re.compile(
 _UNIT_LIST = re.compile(
     r"^\s*(?:units?|einheiten|einheit|unités?|unidades)\s*[:=,;\t]\s*(.+)$", re.IGNORECASE
 )
+_NAMED = re.compile(
+    r"((?:[^\W_]\w*\s*(?:,|\band\b|\bund\b|\bet\b|&)\s*)*[^\W_]\w*)\s*(?:\bin\b|\ben\b|[:=])\s*"
+    r"([A-Za-zµ]+(?:/s[²2]?)?)(?![\w(])"
+)
+_BODY = re.compile(
+    r"^\s*(?:body|object|objekt|corps|cuerpo|corpo)\s*[:=]\s*([^\W\d][\w .-]{0,30})$", re.IGNORECASE
+)
+_TICK = re.compile(
+    r"(?:1\s*)?ticks?\s*(?:=|is|:|of)\s*(\d+(?:[.,]\d+)?)\s*(s|ms|us|µs|ns)\b"
+    r"|(\d+(?:[.,]\d+)?)\s*ticks?\s*(?:per|/)\s*(s|sec|second|ms)\b",
+    re.IGNORECASE,
+)
 _SAID = re.compile(
     r"([^\W\d_]+)(?:\s+unit)?\s*(?:\bin\b|:|=|\[|\(|/)\s*\[?([A-Za-zµ]+(?:/s[²2]?)?)\b",
     re.IGNORECASE,
@@ -43,14 +55,16 @@ _SAID = re.compile(
 
 @dataclass(frozen=True)
 class Preamble:
-    """Units by column place or by role, frames per second, and metres per pixel, where the preamble
-    tells them.
+    """Units by column place, by role or by the name of a column, frames (or ticks) per second,
+    metres per pixel and the one body's name, where the preamble tells them.
     """
 
     by_place: tuple[str, ...] = ()
     by_role: dict[Role, str] = field(default_factory=dict)
     frame_rate: float | None = None
     scale: Stated | None = None
+    by_name: dict[str, str] = field(default_factory=dict)
+    body: str = ""
 
 
 def read_preamble(lines: Sequence[str], width: int) -> Preamble:
@@ -58,9 +72,13 @@ def read_preamble(lines: Sequence[str], width: int) -> Preamble:
     by_place: tuple[str, ...] = ()
     by_role: dict[Role, str] = {}
     rates, scales = set(), set()
+    by_name: dict[str, str] = {}
+    body = ""
     for line in lines[:400]:
         text = line[:400]
-        rates |= {_value(a or b) for a, b in _RATE.findall(text)}
+        rates |= {_value(a or b) for a, b in _RATE.findall(text)} | _tick_rates(text)
+        said = _BODY.match(text.lstrip("#%/!;*' "))
+        body = body or (said[1].strip() if said else "")
         scale = _scale(text)
         if scale is not None:
             scales.add(scale)
@@ -77,6 +95,7 @@ def read_preamble(lines: Sequence[str], width: int) -> Preamble:
                 by_place = tuple(c if kind_of(c) else "" for c in cells)
                 continue
         if scale is None:
+            by_name |= _named_units(text)
             for word, unit in _SAID.findall(text):
                 role, kind = read_title(word).role, kind_of(unit)
                 word_role = (
@@ -93,7 +112,31 @@ def read_preamble(lines: Sequence[str], width: int) -> Preamble:
         by_role,
         rates.pop() if len(rates) == 1 else None,
         scales.pop() if len(scales) == 1 else None,
+        by_name,
+        body,
     )
+
+
+def _named_units(text: str) -> dict[str, str]:
+    """The units of columns that a sentence names: "t in s, x and y in m"."""
+    text = re.sub(r"^[\W_]*(?:units?|einheiten|unités?|unidades)\s*[:=]\s*", "", text, flags=re.I)
+    found = {}
+    for names, unit in _NAMED.findall(text):
+        if kind_of(unit) in ("length", "time"):
+            for name in re.split(r"\s*(?:,|&|\band\b|\bund\b|\bet\b)\s*", names):
+                found[folded(name)] = unit
+    return found
+
+
+def _tick_rates(text: str) -> set[float]:
+    """Ticks per second: "1 tick = 4 us", "2000 ticks per second"."""
+    rates = set()
+    for length, unit, count, per in _TICK.findall(text):
+        value = _value(length or count)
+        second = unit_of("time", unit or per).factor
+        if value > 0.0:
+            rates.add(round(1.0 / (value * second), 9) if length else value / second)
+    return rates
 
 
 def _value(text: str) -> float:

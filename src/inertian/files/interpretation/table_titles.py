@@ -8,6 +8,17 @@ from inertian.files.cells.dialects import WHITESPACE, Record, is_rule
 from inertian.files.cells.number_parsing import looks_numeric
 from inertian.quantities.units import kind_of
 
+_PROSE = 120  # characters, from which on a cell is no title
+
+
+def _numbered(rows: Sequence[Record]) -> bool:
+    """Whether rows begin with their number, from 0 or 1."""
+    first = [r.cells[0].strip(" \"'") for r in rows[:50] if r.cells]
+    return len(first) > 2 and first in (
+        [str(n) for n in range(len(first))],
+        [str(n) for n in range(1, len(first) + 1)],
+    )
+
 
 def trimmed(cells: tuple[str, ...]) -> tuple[str, ...]:
     """Return cells without the empty ones at the end."""
@@ -183,7 +194,9 @@ def header_of(
         fitted = _fit_header(cells, width, delimiter) or (
             _fit_header(record.cells, width, delimiter)
         )
-        if fitted is None or any(len(c) > 120 for c in fitted):
+        if fitted is None and len(cells) == width - 1 and _numbered(rows):
+            fitted = ("", *cells)  # the names of rows have no title
+        if fitted is None or all(len(c) > _PROSE for c in fitted if c.strip()):
             if back == 0:
                 continue
             break
@@ -222,7 +235,7 @@ def _two_rows(lower: tuple[str, ...], upper: Record | None, width: int) -> tuple
     """Join a row of bodies above a row of quantities, if the lower row alone does not tell the
     columns apart.
     """
-    if upper is None or upper.comment:
+    if upper is None or upper.comment or len(trimmed(upper.cells)) > width:
         return None
     cells = tuple(c.strip() for c in upper.cells)
     cells = (*cells[:width], *[""] * (width - len(cells)))

@@ -2,6 +2,7 @@
 between.
 """
 
+import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -9,7 +10,7 @@ from dataclasses import dataclass, field
 from inertian.files.cells.column_titles import Role, read_title
 from inertian.files.cells.dialects import WHITESPACE, Record, is_data, is_reading, is_rule
 from inertian.files.cells.findings import Code, Finding, Unusable, shown_line
-from inertian.files.cells.number_parsing import looks_numeric
+from inertian.files.cells.number_parsing import looks_numeric, value_of
 from inertian.files.interpretation.table_titles import (
     Header,
     header_of,
@@ -21,6 +22,11 @@ from inertian.files.interpretation.table_titles import (
 )
 
 _WIDEST = 2000  # columns
+_PAGE = re.compile(
+    r"\b(?:page|seite|página|pagina|side|strona|sivu)\W{0,3}\d+(?:\s*(?:/|of|von)\s*\d+)?"
+)
+_RUN_TOGETHER = 0.1  # of the rows: more with too many cells are the way the table is
+_PAGE_GAP = 3.0  # steps of time that may lie between two pages
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,6 +61,10 @@ def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[
     if not any(data):
         return []
     width = _usual_width(records, data)
+    data = [
+        d and not (len(r.cells) > width and not is_reading(r.cells[0]))
+        for r, d in zip(records, data, strict=True)
+    ]  # a title with numbers in it is wider than the rows and begins with a word
     blocks: list[tuple[list[Record], list[Record], list[Record]]] = []  # above, rows, between
     above: list[Record] = []
     rows: list[Record] = []
@@ -87,7 +97,42 @@ def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[
             stray = []
         else:
             stray += [*block[0], *block[1], *block[2]]
+    kept = _pages_joined(kept)
     return [_table(b, delimiter, ended or b is not kept[-1]) for b in kept]
+
+
+Block = tuple[list[Record], list[Record], list[Record]]  # above, rows, between
+
+
+def _pages_joined(blocks: list[Block]) -> list[Block]:
+    """Put blocks together that are the pages of one table: under the same titles, time goes on
+    where the page before ended, and at most a number of the page tells what is above them apart.
+    """
+    joined: list[Block] = []
+    for above, rows, between in blocks:
+        if joined and _goes_on(joined[-1], above, rows):
+            top, before, gone = joined[-1]
+            joined[-1] = (top, [*before, *rows], [*gone, *between])
+        else:
+            joined.append((above, rows, between))
+    return joined
+
+
+def _goes_on(page: Block, above: list[Record], rows: list[Record]) -> bool:
+    heads = [_head(page[0]), _head(above)]
+    if heads[0] != heads[1] or len(page[1]) < 2:
+        return False
+    times = [value_of(r.cells[0], ".") for r in (*page[1][-2:], rows[0]) if r.cells]
+    if len(times) < 3 or any(t is None for t in times):
+        return False
+    earlier, last, first = (t[0] for t in times if t is not None)
+    return earlier < last < first <= last + _PAGE_GAP * (last - earlier)
+
+
+def _head(above: list[Record]) -> list[str]:
+    """The lines above a block, without the numbers of pages."""
+    lines = [" ".join(" ".join(r.cells).split()).casefold() for r in above if not r.blank]
+    return [_PAGE.sub("", line).strip() for line in lines]
 
 
 def _usual_width(records: Sequence[Record], data: Sequence[bool]) -> int:
@@ -108,6 +153,8 @@ def _table(
     above, rows, between = block
     width, header = _width_and_header(above, rows, delimiter)
     unusable = _between_rows(between, delimiter)
+    rows, together = _without_run_together(rows, width, delimiter)
+    unusable = sorted([*unusable, *together], key=lambda u: u.line)
     findings = [skipped(unusable)] if unusable else []
     rows, cut = _without_cut_off(rows, width, ended)
     if cut is not None:
@@ -165,6 +212,22 @@ def _between_rows(between: list[Record], delimiter: str) -> list[Unusable]:
         )
         for r in between
         if not r.blank and not is_rule("".join(r.cells))
+    ]
+
+
+def _without_run_together(
+    rows: list[Record], width: int, delimiter: str
+) -> tuple[list[Record], list[Unusable]]:
+    """Take off rows with more numbers than there are columns, unless many have them: two lines that
+    ran together, of which no number can be trusted.
+    """
+    long = [r for r in rows if len(r.cells) > width and any(map(looks_numeric, r.cells[width:]))]
+    if not long or len(long) > max(1, _RUN_TOGETHER * len(rows)) or len(rows) < 2 * len(long) + 2:
+        return rows, []
+    lines = {r.line for r in long}
+    why = "more numbers than there are columns: perhaps two lines that ran together"
+    return [r for r in rows if r.line not in lines], [
+        Unusable(r.line, shown_line(_as_line(r, delimiter)), why) for r in long
     ]
 
 

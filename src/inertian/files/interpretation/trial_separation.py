@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from inertian.files.cells.column_titles import names_trial
 from inertian.files.cells.findings import Code, Finding
@@ -15,6 +16,10 @@ from inertian.files.interpretation.parsed_trial import (
 )
 from inertian.files.interpretation.tables import Table
 from inertian.quantities.estimates import Array, Rows
+
+_FEWEST_TIMES = 6
+_ROOM, _MOST_ROOM = 1.5, 6.0  # steps between the neighbours of a garbled time
+_MOST_GARBLED = 0.05  # of the times: with more, they are in no order
 
 
 def row_groups(
@@ -83,10 +88,37 @@ def restarts(times: Array, marked: Sequence[int] = ()) -> list[int]:
             and len(part) >= (2 if fall in said else 3)
             and following.size >= 2
             and np.all(np.diff(following) > 0)
+            and following[1] < part[-1] + step  # else the times before go on: one was lost
         ):
             found.append(fall)
             last = fall
     return found
+
+
+def garbled_times(times: Array) -> NDArray[np.bool_]:
+    """Return which times are lost or run together: alone among times that go on without them.
+
+    Such a time lies outside those before and after it, which leave room for it; or it is the last
+    and falls back, or the first and lies beyond those that follow. None is, if the others are in no
+    order without them either.
+    """
+    none = np.zeros(times.size, dtype=bool)
+    steps = np.diff(times)
+    rises = steps[steps > 0]
+    if times.size < _FEWEST_TIMES or not (steps <= 0).any() or not rises.size:
+        return none
+    step = float(np.median(rises))
+    before, own, after = times[:-2], times[1:-1], times[2:]
+    room = (after - before >= _ROOM * step) & (after - before <= _MOST_ROOM * step)
+    odd = none.copy()
+    odd[1:-1] = room & ((own >= after) | (own <= before))
+    odd[-1] = not odd[-2] and times[-1] < times[-2] - _ROOM * step
+    odd[0] = not odd[1] and times[0] > times[1] + _ROOM * step
+    left = times[~odd]
+    falls = int((np.diff(left) < 0).sum())
+    if odd.sum() > max(2, _MOST_GARBLED * times.size) or falls > len(restarts(left)):
+        return none
+    return odd
 
 
 def side_by_side(trial: ParsedTrial) -> list[ParsedTrial]:

@@ -47,6 +47,7 @@ UNDERSTOOD, ASKED, COLUMNS, PROBLEMS, WHO_IS_WHO = (
 CUT_LABEL, DECIMAL_LABEL = "Between columns", "Decimal mark"
 DELIMITER_NAMES = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", "whitespace": "spaces"}
 DECIMAL_NAMES = {".": "point: 1.5", ",": "comma: 1,5"}
+BODIES_LABEL = "Positions without names"
 FRAME_RATE_LABEL, FRAME_RATE_HINT = "Frames per second", "e.g. 50"
 ROW_RATE_LABEL, ROW_RATE_HINT = "Samples per second", "e.g. 50"
 SCALE_LABEL, SCALE_HINT = "Scale", "e.g. 412 px = 1.000 m"
