@@ -4,11 +4,15 @@ refused.
 
 import json
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
+
+if TYPE_CHECKING:
+    from inertian.files.cells.recipes import Recipe
+    from inertian.files.interpretation.parsed_file import ParsedFile
 
 
 def refuse(lines: list[str]) -> None:
@@ -17,6 +21,24 @@ def refuse(lines: list[str]) -> None:
         print(f"inertian: {' '.join(line.split())}", file=sys.stderr)
     if lines:
         raise typer.Exit(2)
+
+
+def in_turn(
+    files: Sequence[Path], recipe: "Recipe | None", work: Callable[[str, "ParsedFile"], None]
+) -> list[str]:
+    """Read files one after another and do some work with each; what goes wrong with one, foreseen
+    or not, stops none of the others. Return what was not foreseen, one line for each file.
+    """
+    from inertian.files.reader import read_file
+    from inertian.quantities.errors import unforeseen
+
+    troubles = []
+    for path in files:
+        try:
+            work(str(path), read_file(path, recipe))
+        except Exception as error:
+            troubles.append(f"{path}: {unforeseen(error)}")
+    return troubles
 
 
 def ledger(
@@ -57,30 +79,29 @@ def inspect(
     lines, warnings.
     """
     from inertian.files.cells.recipes import RecipeError, load_recipe
-    from inertian.files.reader import read_file
-    from inertian.report.inspection import inspection_json, inspection_text
+    from inertian.report.inspection import file_json, inspection_json, inspection_text
 
     try:
         chosen = load_recipe(recipe) if recipe is not None else None
     except RecipeError as error:
         refuse([str(error)])
         return
-    parsed_files = [(str(path), read_file(path, chosen)) for path in files]
+    result = inspection_json([])
+    refusals: list[str] = []
+
+    def look(path: str, parsed: "ParsedFile") -> None:
+        made = file_json(path, parsed)
+        json.dumps(made, allow_nan=False)  # what cannot be written is refused for this file alone
+        result["files"].append(made)
+        if not as_json:
+            print("\n".join(inspection_text(path, parsed)))
+        if parsed.refused is not None:
+            refusals.append(f"{path}: {parsed.refused.why}")
+
+    refusals += in_turn(files, chosen, look)
     if as_json:
-        print(json.dumps(inspection_json(parsed_files), ensure_ascii=False, allow_nan=False))
-    else:
-        print(
-            "\n".join(
-                line for path, parsed in parsed_files for line in inspection_text(path, parsed)
-            )
-        )
-    refuse(
-        [
-            f"{path}: {parsed.refused.why}"
-            for path, parsed in parsed_files
-            if parsed.refused is not None
-        ]
-    )
+        print(json.dumps(result, ensure_ascii=False, allow_nan=False))
+    refuse(refusals)
 
 
 def spans(
@@ -94,7 +115,6 @@ def spans(
     the reason why.
     """
     from inertian.files.cells.recipes import RecipeError, load_recipe
-    from inertian.files.reader import read_file
     from inertian.report.spans_found import spans_json, spans_text
 
     try:
@@ -102,13 +122,21 @@ def spans(
     except RecipeError as error:
         refuse([str(error)])
         return
-    parsed_files = [(str(path), read_file(path, chosen)) for path in files]
+    result, refusals = spans_json([])
+
+    def find(path: str, parsed: "ParsedFile") -> None:
+        if as_json:
+            made, refused = spans_json([(path, parsed)])
+            json.dumps(made, allow_nan=False)
+            result["files"] += made["files"]
+        else:
+            lines, refused = spans_text([(path, parsed)])
+            print("\n".join(lines))
+        refusals.extend(refused)
+
+    refusals += in_turn(files, chosen, find)
     if as_json:
-        result, refusals = spans_json(parsed_files)
         print(json.dumps(result, ensure_ascii=False, allow_nan=False))
-    else:
-        lines, refusals = spans_text(parsed_files)
-        print("\n".join(lines))
     refuse(refusals)
 
 
@@ -133,7 +161,6 @@ def derive(
     each body.
     """
     from inertian.files.cells.recipes import load_recipe
-    from inertian.files.reader import read_file
     from inertian.motion.derivatives.derive import Method
     from inertian.motion.derivatives.local_derivatives import parse_window
     from inertian.quantities.errors import InertianError
@@ -147,8 +174,10 @@ def derive(
     except InertianError as error:
         refuse([str(error)])
         return
-    parsed_files = [(str(path), read_file(path, chosen)) for path in files]
-    found, refusals = derived.derive_files(parsed_files, Method(method), *asked)
+    parsed_files: list[tuple[str, ParsedFile]] = []
+    refusals = in_turn(files, chosen, lambda path, parsed: parsed_files.append((path, parsed)))
+    found, refused = derived.derive_files(parsed_files, Method(method), *asked)
+    refusals += refused
     try:
         rows = derived.write_table(out, found)
     except OSError as error:

@@ -8,7 +8,7 @@ import os
 import sys
 from pathlib import Path
 
-COMMANDS = ("demo", "inspect", "ledger", "shots", "spans")
+COMMANDS = ("demo", "derive", "inspect", "ledger", "shots", "spans")
 NO_DISPLAY = (
     "No display was found, so the window cannot open; start it from a desktop session, or use "
     "`inertian --help`."
@@ -50,7 +50,13 @@ def run() -> None:
         sys.exit(open_window(demo=False, files=files))
     from inertian.cli import make_app
 
-    make_app(open_window, take_shots)(prog_name="inertian")
+    try:
+        make_app(open_window, take_shots)(prog_name="inertian")
+    except Exception as error:
+        from inertian.quantities.errors import unforeseen
+
+        print(f"inertian: {unforeseen(error)}", file=sys.stderr)
+        sys.exit(2)
 
 
 if __name__ == "__main__":

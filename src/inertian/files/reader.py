@@ -23,7 +23,13 @@ from inertian.files.formats.text_grids import text_grid
 from inertian.files.interpretation.column_roles import DEFAULT_BODY
 from inertian.files.interpretation.columns import columns_of
 from inertian.files.interpretation.grid_interpretation import InterpretedGrid, interpret
-from inertian.files.interpretation.large_tables import HEAD_LINES, BulkTable, head_of, read_bulk
+from inertian.files.interpretation.large_tables import (
+    HEAD_LINES,
+    BulkTable,
+    bulk_of_grid,
+    head_of,
+    read_bulk,
+)
 from inertian.files.interpretation.parsed_file import ParsedFile, trials_named
 from inertian.files.interpretation.parsed_trial import ParsedTrial
 from inertian.files.interpretation.tables import find_tables
@@ -101,6 +107,8 @@ def _renamed(trial: ParsedTrial, names: Mapping[str, str]) -> ParsedTrial:
 
 
 def _refused(file: str, digest: str, size: int, error: UnreadableFileError) -> ParsedFile:
+    if not error.file:
+        error = UnreadableFileError(file, error.code, error.why)
     findings = [Finding(error.code, error.why)]
     if error.code is Code.BINARY and file.lower().endswith(
         (".csv", ".tsv", ".txt", ".json", ".xlsx", ".ods")
@@ -247,7 +255,7 @@ class _Reader:
     ) -> ParsedFile:
         whole = InterpretedGrid(findings=list(findings))
         for grid in grids:
-            part = interpret(grid, self._recipe)
+            part = interpret(grid, self._recipe, bulk_of_grid(name, grid))
             several = len(part.trials) > 1
             for number, trial in enumerate(part.trials, start=1):
                 title = grid.name if len(grids) > 1 and not several and grid.name else trial.name

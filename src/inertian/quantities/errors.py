@@ -1,5 +1,8 @@
 """The one kind of error that is a message to the person, not a bug."""
 
+import traceback
+from pathlib import Path
+
 
 class InertianError(Exception):
     """Something expected went wrong; the text says what happened, what it means and what to do."""
@@ -56,3 +59,17 @@ class Refusal(InertianError):
 
     def __str__(self) -> str:
         return self.why
+
+
+def unforeseen(error: BaseException) -> str:
+    """Return in one sentence what an error is that no one thought of, and where it arose."""
+    frames = traceback.extract_tb(error.__traceback__)
+    own = next((f for f in reversed(frames) if "inertian" in f.filename), None)
+    where = f", {Path(own.filename).name} line {own.lineno}" if own is not None else ""
+    if isinstance(error, MemoryError):
+        return f"there is not enough memory for it{where}. Close other programs, or use less of it."
+    said = " ".join(str(error).split())[:200]
+    return (
+        f"an error that was not foreseen ({type(error).__name__}: {said}{where}). Please report "
+        "it, with the file if you may."
+    )

@@ -292,6 +292,7 @@ def unit_of(kind: str, text: str) -> Unit:
     return unit
 
 
+@lru_cache(maxsize=4096)
 def kind_of(text: str) -> str | None:
     """Return what the unit named by `text` measures, or None if it names none."""
     name = text.strip()

@@ -27,7 +27,7 @@ from inertian.motion.recording.tidying import StepKind, TidyStep
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
-from inertian.quantities.errors import InertianError, Refusal
+from inertian.quantities.errors import InertianError, Refusal, unforeseen
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.facts import parse_positive
 from inertian.quantities.rounding import write_number
@@ -132,6 +132,8 @@ def derive_files(
                 own.append(_judged(trial))
             except InertianError as error:
                 refusals.append(f"{path}: {error}")
+            except Exception as error:  # one bad trial stops none of the others
+                refusals.append(f"{path}: {unforeseen(error)}")
         judged_trials.append((path, own))
     noises = iter(pool_noise([n for _, own in judged_trials for one in own for n in one.noises]))
     found = []
@@ -139,7 +141,11 @@ def derive_files(
         made = []
         for one in trials_of_file:
             own_noises = [next(noises) for _ in one.noises]
-            bodies = derive(one.tidy, one.spans, method, window, noise.of(one.raw), own_noises)
+            try:
+                bodies = derive(one.tidy, one.spans, method, window, noise.of(one.raw), own_noises)
+            except Exception as error:
+                refusals.append(f"{path}: {unforeseen(error)}")
+                continue
             made.append(TrialDerived(one.raw, [noise.said_of(body) for body in bodies], one.aside))
         found.append((path, made))
     return found, refusals

@@ -22,10 +22,15 @@ def _time_json(time: ParsedTime, time_base: float) -> dict[str, Any]:
         "column": time.column,
         "unit": ascii_symbol(time.unit),
         "n": len(seconds),
-        "t0": float(seconds[0]) if len(seconds) else None,
-        "t1": float(seconds[-1]) if len(seconds) else None,
+        "t0": _defined(seconds[0]) if len(seconds) else None,
+        "t1": _defined(seconds[-1]) if len(seconds) else None,
         "step": step_of(seconds),
     }
+
+
+def _defined(value: float) -> float | None:
+    """A number, or None where it is none: beyond all numbers after its change to SI."""
+    return float(value) if np.isfinite(value) else None
 
 
 def _channel_json(channel: ParsedChannel) -> dict[str, Any]:
@@ -36,10 +41,10 @@ def _channel_json(channel: ParsedChannel) -> dict[str, Any]:
         "unit": ascii_symbol(channel.unit),
         "si_unit": SI_SYMBOL[channel.unit.kind].replace("²", "2") if scaled else PIXEL,
         "n": int(good.size),
-        "first": float(good[0]) if good.size else None,
-        "last": float(good[-1]) if good.size else None,
-        "mean": float(good.mean()) if good.size else None,
-        "sum_sq": float(good @ good) if good.size else None,
+        "first": _defined(good[0]) if good.size else None,
+        "last": _defined(good[-1]) if good.size else None,
+        "mean": _defined(good.mean()) if good.size else None,
+        "sum_sq": _defined(float(good @ good)) if good.size else None,
     }
 
 

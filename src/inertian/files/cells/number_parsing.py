@@ -29,7 +29,7 @@ _GROUPED = {
     ".": re.compile(r"[1-9][0-9]{0,2}(\.[0-9]{3})+$"),
 }
 LONGEST = 60  # characters of a cell that can be a number
-LARGEST_NUMBER = 1e100  # no reading is beyond it; its square still is a number
+LARGEST_NUMBER = 1e30  # no reading is beyond it; its eighth power still is a number
 
 
 def is_missing(cell: str) -> bool:

@@ -13,3 +13,5 @@ STRUCTURED = 256 * MB  # bytes of JSON
 NODES = 5_000_000  # values in JSON
 CAREFUL_LINES = 5_000_000  # lines that are read one by one
 ROWS = 50_000_000
+COLUMNS = 2_000  # of a table
+CHANNELS = 256  # of one recording

@@ -7,9 +7,10 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from inertian.files.cells import size_limits
 from inertian.files.cells.column_titles import Role, folded, read_title
 from inertian.files.cells.dialects import NAMES, Record, is_data
-from inertian.files.cells.findings import Code, Finding, Question, Topic
+from inertian.files.cells.findings import Code, Finding, Question, Topic, UnreadableFileError
 from inertian.files.cells.grids import Grid
 from inertian.files.cells.number_parsing import Decimal, decide_decimal
 from inertian.files.cells.recipes import Recipe, Stated
@@ -84,7 +85,7 @@ def interpret(
     grid: Grid, recipe: Recipe | None = None, bulk: BulkTable | None = None
 ) -> InterpretedGrid:
     """Return what a grid holds. With `bulk`, the one table's values were read already, and the grid
-    is its head.
+    is its head. Raises UnreadableFileError where a table is beyond the bounds.
     """
     parsed = InterpretedGrid(findings=list(grid.findings))
     records, joined = _rejoined(grid)
@@ -207,6 +208,12 @@ def _interpret_table(
         parsed.questions.append(_question_of_bodies(layout.body_counts))
     if not layout.uses:
         return
+    if len(layout.uses) > size_limits.CHANNELS:
+        why = (
+            f"it has {len(layout.uses)} columns of positions, more than a recording has. Cut out "
+            "those of the bodies you want."
+        )
+        raise UnreadableFileError("", Code.TOO_LARGE, why)
     if clues.body and {u.body for u in layout.uses} == {DEFAULT_BODY}:
         layout.uses = [replace(u, body=clues.body) for u in layout.uses]
     pair_uncertainties(columns, layout, chosen)

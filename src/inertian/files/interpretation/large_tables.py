@@ -14,12 +14,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from inertian.files.cells.dialects import Record, is_data, split_line
-from inertian.files.cells.findings import Unusable, shown_line
+from inertian.files.cells.findings import Code, UnreadableFileError, Unusable, shown_line
+from inertian.files.cells.grids import Grid
 from inertian.files.cells.number_parsing import LARGEST_NUMBER
 from inertian.files.interpretation.column_roles import Layout
 from inertian.files.interpretation.columns import Column
 from inertian.files.interpretation.table_titles import is_spoilt_row
-from inertian.files.interpretation.tables import Table, skipped
+from inertian.files.interpretation.tables import Table, find_tables, skipped
 from inertian.quantities.estimates import Array
 
 LEAST_BYTES = 400_000  # bytes: below it, the careful way is as fast
@@ -62,6 +63,32 @@ class BulkTable:
         return replace(
             table, rows=[], lines=self.lines, unusable=self.cut, findings=findings
         ), layout
+
+
+def bulk_of_grid(file: str, grid: Grid) -> BulkTable | None:
+    """Return the values of a large table of plain numbers whose grid is its head; None for others.
+
+    Raises UnreadableFileError if the head is not one table that stands for the rest.
+    """
+    if not grid.whole:
+        return None
+    tables = find_tables(grid.records, grid.delimiter or "\t", True)
+    if len(tables) != 1 or tables[0].findings:
+        why = (
+            "the first rows of its numbers are not a table: they hold blanks or words. Save times "
+            "and positions as plain columns."
+        )
+        raise UnreadableFileError(file, Code.NO_TABLE, why)
+    values, shifted, missing = {}, {}, {}
+    for place, array in grid.whole.items():
+        if array.dtype.kind in "iu":
+            shifted[place] = (array - array[0]).astype(float) if len(array) else array.astype(float)
+        own = array.astype(float, copy=False)
+        lost = ~(np.abs(own) < LARGEST_NUMBER)  # true for NaN too
+        missing[place] = int(lost.sum())
+        values[place] = np.where(lost, np.nan, own) if missing[place] else own
+    n = len(next(iter(values.values())))
+    return BulkTable(values, shifted, missing, range(1, n + 1))
 
 
 def head_of(content: bytes, length: int) -> bytes | None:

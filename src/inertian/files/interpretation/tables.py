@@ -7,9 +7,16 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from inertian.files.cells import size_limits
 from inertian.files.cells.column_titles import Role, read_title
 from inertian.files.cells.dialects import WHITESPACE, Record, is_data, is_reading, is_rule
-from inertian.files.cells.findings import Code, Finding, Unusable, shown_line
+from inertian.files.cells.findings import (
+    Code,
+    Finding,
+    UnreadableFileError,
+    Unusable,
+    shown_line,
+)
 from inertian.files.cells.number_parsing import looks_numeric, value_of
 from inertian.files.interpretation.table_titles import (
     Header,
@@ -21,7 +28,6 @@ from inertian.files.interpretation.table_titles import (
     trimmed,
 )
 
-_WIDEST = 2000  # columns
 _PAGE = re.compile(
     r"\b(?:page|seite|página|pagina|side|strona|sivu)\W{0,3}\d+(?:\s*(?:/|of|von)\s*\d+)?"
 )
@@ -55,12 +61,18 @@ class Table:
 
 def find_tables(records: Sequence[Record], delimiter: str, ended: bool) -> list[Table]:
     """Return the tables in some records, in order; blocks under a header of their own are tables of
-    their own.
+    their own. Raises UnreadableFileError where there are too many columns.
     """
     data = [not r.comment and is_data(r.cells) for r in records]
     if not any(data):
         return []
     width = _usual_width(records, data)
+    if width > size_limits.COLUMNS:
+        why = (
+            f"its table has {width} columns, more than a recording has. Cut out the time and the "
+            "positions."
+        )
+        raise UnreadableFileError("", Code.TOO_LARGE, why)
     data = [
         d and not (len(r.cells) > width and not is_reading(r.cells[0]))
         for r, d in zip(records, data, strict=True)
@@ -193,7 +205,7 @@ def _width_and_header(
     above: list[Record], rows: list[Record], delimiter: str
 ) -> tuple[int, "Header | None"]:
     """How many columns a table has, and its titles; titles may tell of columns that rows lack."""
-    width = min(_usual_width(rows, [True] * len(rows)), _WIDEST)
+    width = _usual_width(rows, [True] * len(rows))
     header = header_of(above, width, delimiter, rows)
     if header is None and delimiter != WHITESPACE:
         wider = [len(trimmed(r.cells)) for r in above if not r.blank][-1:]

@@ -39,6 +39,7 @@ def pair_uncertainties(columns: Sequence[Column], layout: Layout, chosen: dict[i
             c in (layout.time, layout.body, layout.trial)
             or not c.numeric
             or (c.place in chosen and not wanted)
+            or not (wanted or _says_uncertainty(c))
         ):
             continue
         others = [u for u in layout.uses if u.column is not c]
@@ -46,6 +47,16 @@ def pair_uncertainties(columns: Sequence[Column], layout: Layout, chosen: dict[i
         if of is not None and of.u is None and _usable(c, of):
             layout.uses = [replace(u, u=c) if u is of else u for u in others]
             layout.left_out = [(left, why) for left, why in layout.left_out if left is not c]
+
+
+def _says_uncertainty(column: Column) -> bool:
+    """Whether a title may be that of an uncertainty at all: most are not, and need no comparing."""
+    bare = folded(column.title.name)
+    return (
+        SYMBOL.match(bare) is not None
+        or bare in ("±", "+/-")
+        or bool({folded(t) for t in tokens_of(column.title.name)} & SAYS_UNCERTAINTY)
+    )
 
 
 def _of_which(column: Column, uses: Sequence[Use], wanted: bool, idle: bool) -> Use | None:

@@ -191,7 +191,13 @@ def _samples(trial: Trial, body: Body, channel: Channel, by_column: bool) -> Cha
     if by_column and sigma is not None and channel.stated is not None:
         share = (channel.stated / sigma) ** 2
     return ChannelSamples(
-        body.name, channel.axis, trial.t, channel.si, channel.resolution, share=share
+        body.name,
+        channel.axis,
+        trial.t,
+        channel.si,
+        channel.resolution,
+        share=share,
+        beside=trial.channels_followed,
     )
 
 

@@ -45,6 +45,7 @@ from inertian.motion.numerics.window_selection import (
     Misfits,
     misfits,
 )
+from inertian.motion.smoothing.smoothing_budget import budget_of
 from inertian.quantities.estimates import Array, Mask, ReadingNoise, Rows, locked
 
 # Samples in all windows together of an unevenly spaced recording, at most
@@ -52,6 +53,9 @@ MOST_UNEVEN_WEIGHTS = 500_000
 PLACES_IN_LONG = 2_000  # samples of a long recording that unlike readings are followed at
 # Samples in a window that an unevenly spaced recording always gets, if the data allow it
 NARROW = 21
+# Of the windows that samples of a rough stretch ask for, the share that is narrower than the one
+# that serves all
+NARROW_SHARE = 0.25
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,6 +71,7 @@ class ChannelSamples:
     resolution: float = 0.0
     given: float = 0.0  # a σ of readings that is known; 0 if none is
     share: Array | None = None  # the variance of each reading over σ², where columns state it
+    beside: int = 1  # how many channels are smoothed of the recording in all
 
     @property
     def name(self) -> tuple[str, str]:
@@ -321,25 +326,37 @@ def local_fits(
         sizes = {order: np.minimum(found, most) for order, found in sizes.items()}
     else:
         sizes = {order: np.empty(len(usable), dtype=np.intp) for order in QUOTED_DEGREE}
-        for part in parts:
+        budget = budget_of(channel.beside)
+        for part in sorted(parts, key=lambda one: one.start - one.stop):  # the longest first
             own = slice(part.start, part.stop)
-            if window == BY_DATA and smoothable(part.stop - part.start):
+            stretch = None
+            if window == BY_DATA and smoothable(part.stop - part.start) and budget.left > 0:
                 sigma, _, alike = noise_in_windows(
                     t[own], x[own], noise, None if share is None else share[own]
                 )
                 stretch = smoothed_stretch(
-                    t[own], x[own], replace(noise, sigma=sigma), alike, len(t)
+                    t[own], x[own], replace(noise, sigma=sigma), alike, len(t), budget
                 )
+            if stretch is not None:
                 smoothed[part.start] = stretch
                 found = dict.fromkeys(QUOTED_DEGREE, stretch.equivalent_windows(t[own]))
             else:
                 few = tried_windows(t[own], x[own], noise, share) if window == BY_DATA else []
                 found = window_sizes(t[own], few, window)
+                if window == BY_DATA and smoothable(part.stop - part.start):
+                    found = {order: _one_for_all(size) for order, size in found.items()}
             for order, size in found.items():
                 sizes[order][own] = np.minimum(size, _most(t[own]))
     walls = tuple(walls)
     known = {} if seen is None else seen
     return LocalFits(channel, walls, usable, parts, sizes, noise, known, smoothed)
+
+
+def _one_for_all(sizes: Rows) -> Rows:
+    """One window for all samples of a stretch that is too rough to be smoothed: a narrow one of
+    those that the samples ask for.
+    """
+    return np.full(len(sizes), int(np.quantile(sizes, NARROW_SHARE)) // 2 * 2 + 1)
 
 
 def tried_windows(t: Array, x: Array, noise: LocalNoise, share: Array | None) -> list[Misfits]:

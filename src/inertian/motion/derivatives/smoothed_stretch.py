@@ -19,6 +19,7 @@ from inertian.motion.smoothing.smooth_motion import (
     crowded,
     smoothed,
 )
+from inertian.motion.smoothing.smoothing_budget import HALF, SmoothingBudget, budget_of
 from inertian.quantities.estimates import Array, Rows
 
 MOST_SAMPLES = 2_000  # smoothed at a time
@@ -110,10 +111,15 @@ class SmoothedStretch:
 
 
 def smoothed_stretch(
-    t: Array, x: Array, noise: LocalNoise, share: Array | None = None, part_of: int = 0
-) -> SmoothedStretch:
+    t: Array,
+    x: Array,
+    noise: LocalNoise,
+    share: Array | None = None,
+    part_of: int = 0,
+    budget: SmoothingBudget | None = None,
+) -> SmoothedStretch | None:
     """Return the smooth motion through samples x in SI at times t in s, (n,), rising; at least
-    LEAST_SAMPLES.
+    LEAST_SAMPLES. None where it would take more parts than the budget has left.
 
     `share` is the variance of each reading over σ². A σ that is given is taken as known; one that
     was found from `part_of` samples in all counts as far as it is from others than these.
@@ -123,8 +129,11 @@ def smoothed_stretch(
     dof = SURE if noise.given else others
     known = np.isfinite(noise.sigma) and dof > 0.0
     prior = Prior(noise.sigma**2, min(dof, SURE)) if known else NOTHING_KNOWN
-    found = _parts(t, x, root, prior, least_noise(noise.step), 0, np.inf)
-    return SmoothedStretch(tuple(found))
+    budget = budget_of(1) if budget is None else budget
+    if HALF * len(t) / MOST_SAMPLES > budget.left:
+        return None
+    found = _parts(t, x, root, prior, least_noise(noise.step), 0, np.inf, budget, 1)
+    return None if found is None else SmoothedStretch(tuple(found))
 
 
 def _parts(
@@ -135,24 +144,33 @@ def _parts(
     floor: float,
     start: int,
     until: float,
-) -> list[_Part]:
+    budget: SmoothingBudget,
+    cost: int,
+) -> list[_Part] | None:
+    """The parts of samples from `start` on, in halves where there are too many or they hold too
+    much; None where the budget is used up.
+    """
     n = len(t)
     motion = None
     if n <= MOST_SAMPLES:
+        if not budget.take(cost):
+            return None
         motion = smoothed(t, x, root, prior, floor)
         if not crowded(motion, t, x):
             return [_Part(start, start + n, until, motion)]
     details = MOST_SPLINES if motion is None else motion.detail
     margin = min(int(OVERLAP * min(n, MOST_SAMPLES) / details) + LEAST_SAMPLES, n // 4)
     middle = n // 2
-    low, high = slice(0, middle + margin), slice(middle - margin, n)
     cut = 0.5 * float(t[middle - 1] + t[middle])
-
-    def half(rows: slice, end: float) -> list[_Part]:
+    found: list[_Part] = []
+    for rows, end in ((slice(0, middle + margin), cut), (slice(middle - margin, n), until)):
         own = None if root is None else root[rows]
-        return _parts(t[rows], x[rows], own, prior, floor, start + (rows.start or 0), end)
-
-    return half(low, cut) + half(high, until)
+        first = start + (rows.start or 0)
+        half = _parts(t[rows], x[rows], own, prior, floor, first, end, budget, HALF)
+        if half is None:
+            return None
+        found += half
+    return found
 
 
 def smoothable(n: int) -> bool:

@@ -30,6 +30,7 @@ from inertian.motion.smoothing.smooth_motion import (
     shares,
     smoothed,
 )
+from inertian.motion.smoothing.smoothing_budget import HALF, SmoothingBudget, budget_of
 from inertian.quantities.estimates import Array, Mask
 
 # Samples that noise is judged by, in pieces of so many
@@ -138,7 +139,9 @@ def noise_of_segments(
     left = []
     for segments, step in zip(bodies, steps, strict=True):
         pieces = pieces_of(segments, watched)
-        left.append([one for piece in pieces for one in _left_of(piece, step)])
+        budget = budget_of(len(bodies))
+        pieces.sort(key=lambda piece: -len(piece.t))
+        left.append([one for piece in pieces for one in _left_of(piece, step, budget, 1)])
     found = [_together(own, step) for own, step in zip(left, steps, strict=True)]
     for k, step in enumerate(steps):
         if not found[k].dof:
@@ -162,25 +165,27 @@ def _pooled(
     return _together(alike, own.step)
 
 
-def _left_of(piece: NoiseSegment, step: float) -> list[_Left]:
+def _left_of(piece: NoiseSegment, step: float, budget: SmoothingBudget, cost: int) -> list[_Left]:
     """What the smooth motion leaves of a stretch, in halves where it holds too much for one;
-    nothing where there are too few samples.
+    nothing where there are too few samples, or the budget is used up.
 
     A few residuals far beyond the others are left out.
     """
     t, x = piece.t, piece.x
-    if len(t) < LEAST_SAMPLES:
+    if len(t) < LEAST_SAMPLES or not budget.take(cost):
         return []
     motion = smoothed(t, x, None, NOTHING_KNOWN, least_noise(step))
     if crowded(motion, t, x):
         halves = slice(0, len(t) // 2), slice(len(t) // 2, len(t))
-        return [one for h in halves for one in _left_of(NoiseSegment(t[h], x[h]), step)]
+        return [
+            one for h in halves for one in _left_of(NoiseSegment(t[h], x[h]), step, budget, HALF)
+        ]
     value, variance, _ = motion.at(t, 0)
     r = x - value
     share = np.clip(1.0 - variance / max(motion.sigma**2, 1e-300), 1e-12, 1.0)
     good = _plausible(r, share)
     if not good.all():
-        return _left_of(NoiseSegment(t[good], x[good]), step)
+        return _left_of(NoiseSegment(t[good], x[good]), step, budget, cost)
     dof = max(len(t) - motion.detail, 0.0)
     return [_Left(r, share, motion.at(t, 1)[0] ** 2, motion.noises, dof)]
 

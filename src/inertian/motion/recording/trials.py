@@ -226,6 +226,11 @@ class Trial:
         return tuple(body for body in self.bodies if body.channels)
 
     @property
+    def channels_followed(self) -> int:
+        """How many channels of positions there are."""
+        return sum(len(body.channels) for body in self.bodies)
+
+    @property
     def in_pixels(self) -> bool:
         """Whether positions are pixels times a scale."""
         return any(

@@ -28,6 +28,7 @@ from inertian.motion.spans.span_naming import (
 from inertian.motion.spans.spans import SpanKind
 from inertian.motion.spans.tracks import Track, track_of, velocity_of
 from inertian.motion.spans.velocity_changes import (
+    MOST_MERGES,
     SegmentJoint,
     VelocityChange,
     segment_joints,
@@ -50,6 +51,8 @@ LONGEST_STEP_FOLLOWED = 0.06  # s between samples, beyond which a push may be ov
 PUSH_STRONGER, PUSH_FROM, PUSH_GOES_ON = 3.0, 0.6, 0.5
 # Steps, and share of the shorter piece, that a turning point may lie off where two pieces meet
 TURN_ROOM, TURN_ROOM_SHARE = 4, 0.3
+# Pieces that the motions of a recording may fall into, some two seconds of work, and of one body
+MOST_PIECES, FEWEST_PIECES = 120, 16
 RETURN_SIGMAS = 6.0  # σ of a reading that a body must move on each side of a turning point
 
 
@@ -58,7 +61,8 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
 
     Positions are the evidence: stretches of steady motion come from penalised least squares
     (`segments`), the edges of what lies between them from fits of both sides and of the change
-    together (`pulses`).
+    together (`pulses`). A body whose motion falls into more pieces than MOST_PIECES, all bodies
+    together, has no stretches of steady motion; nothing is suggested for it.
     """
     tracks = [
         track
@@ -68,9 +72,12 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
     swings = {track.body: one for track in tracks if (one := whole_swing(track)) is not None}
     told = [span for own in swings.values() for span in own]
     tracks = [track for track in tracks if track.body not in swings]
+    bodies = max(len(tracks), 1)
+    most = max(MOST_PIECES // bodies, FEWEST_PIECES)
+    tracks = [track for track in tracks if len(track.segments) <= most]
     if not tracks:
         return with_names(told)
-    joints = [segment_joints(track) for track in tracks]
+    joints = [segment_joints(track, MOST_MERGES // bodies) for track in tracks]
     edged = [
         (change, *_edges(change, float(trial.t[0]))) for change in velocity_changes(tracks, joints)
     ]

@@ -31,6 +31,7 @@ SAME_ACCELERATION_SHARE = 0.1  # or by this share of the larger one
 # may be due to chance
 JUMP_Z, BEND_Z = 5.0, 3.0
 SAME_MOMENT = 3.0  # steps that two bodies may change their velocities apart and still meet
+MOST_MERGES = 60  # places of a recording that are looked at for a slow change: a second of work
 MOST_INNER_PIECES = 10  # pieces at most that one slow change may have been cut into
 
 # S and share of a side: how far an impact may reach unseen
@@ -68,11 +69,12 @@ class VelocityChange:
         return self.pulse.stop > self.pulse.start
 
 
-def segment_joints(track: Track) -> list[SegmentJoint]:
+def segment_joints(track: Track, most_merges: int = MOST_MERGES) -> list[SegmentJoint]:
     """Return how a body's stretches follow one another; pieces that a slow change was cut into are
-    made one.
+    made one, at no more than `most_merges` places.
     """
     pieces = list(track.segments)
+    merges = _Merges(track, most_merges)
     pulses: dict[tuple[int, int], Pulse] = {}
     pushed = _pushed_at_start(track, pieces)
     if pushed is not None:
@@ -80,7 +82,7 @@ def segment_joints(track: Track) -> list[SegmentJoint]:
         pulses[pieces[0].stop, pieces[1].start] = first
     while len(pieces) > 2:
         better = max(
-            (_merged(track, pieces, i, j) for i, j in _candidates(track, pieces)),
+            (merges.of(pieces, i, j) for i, j in _candidates(track, pieces)),
             key=lambda m: m[0],
             default=None,
         )
@@ -249,6 +251,28 @@ def _is_hit(track: Track, left: SteadySegment, right: SteadySegment) -> bool:
     )
     jump, bend = np.abs(v2 - v1), np.maximum(np.abs(a2 - a1) - BEND_Z * np.hypot(s1, s2), 0.0)
     return bool(np.any((jump > JUMP_Z * np.hypot(u1, u2)) & (jump > ABRUPT_RATIO * bend * shorter)))
+
+
+class _Merges:
+    """What is gained by seeing one change between two pieces, each worked out once, and no more
+    than so many of them.
+    """
+
+    def __init__(self, track: Track, most: int) -> None:
+        self._track, self._most = track, most
+        self._known: dict[tuple[tuple[int, int, int], ...], tuple[float, Pulse | None]] = {}
+
+    def of(
+        self, pieces: Sequence[SteadySegment], i: int, j: int
+    ) -> tuple[float, int, int, Pulse | None]:
+        key = tuple((p.start, p.stop, p.degree) for p in pieces[i : j + 1])
+        if key not in self._known:
+            if len(self._known) >= self._most:
+                return -1.0, i, j, None
+            gain, _, _, pulse = _merged(self._track, pieces, i, j)
+            self._known[key] = gain, pulse
+        gain, pulse = self._known[key]
+        return gain, i, j, pulse
 
 
 def _merged(

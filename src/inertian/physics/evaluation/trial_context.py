@@ -123,8 +123,9 @@ class TrialContext:
         given = self.noise.reading if self.noise.given else 0.0
         variance = self.noise.variance(channel)
         share = None if isinstance(variance, float) else variance / self.noise.reading**2
+        beside = self.trial.channels_followed
         return ChannelSamples(
-            body, axis, self.trial.t, channel.si, channel.resolution, given, share
+            body, axis, self.trial.t, channel.si, channel.resolution, given, share, beside
         )
 
     def left_out(self, body: str, axis: str, order: int, times: Array) -> dict[FactId, Array]:
