@@ -4,6 +4,7 @@ A session's folder holds raw tables and originals once, named by SHA-256, and th
 each edit.
 """
 
+import fcntl
 import hashlib
 import json
 import os
@@ -40,46 +41,44 @@ class Recovery:
     """Keeps one session's open work on disk."""
 
     def __init__(self, root: Path) -> None:
-        self._root = root
-        self._folder: Path | None = None
+        self.folder = root / uuid.uuid4().hex
         self._kept: set[str] = set()
 
     def keep(self, project: Project, path: Path | None) -> None:
         """Write the current state; large pieces that are there already are not written again.
         Raises OSError.
         """
-        if self._folder is None:
-            self._folder = self._root / uuid.uuid4().hex
-            self._folder.mkdir(parents=True, exist_ok=True)
-            (self._folder / _OWNER).write_text(f"{os.getpid()} {_started(os.getpid())}")
+        if not self.folder.is_dir():
+            self._kept = set()
+            self.folder.mkdir(parents=True)
+            (self.folder / _OWNER).write_text(f"{os.getpid()} {_started(os.getpid())}")
         names = {}
         for name, content in encode(project).items():
             digest = hashlib.sha256(content).hexdigest()
             if digest not in self._kept:
-                write_whole(self._folder / digest, content)
+                write_whole(self.folder / digest, content)
                 self._kept.add(digest)
             names[name] = digest
         index = json.dumps({"path": str(path) if path else None, "pieces": names})
-        write_whole(self._folder / _INDEX, index.encode())
+        write_whole(self.folder / _INDEX, index.encode())
         for stale in self._kept - set(names.values()):
-            (self._folder / stale).unlink(missing_ok=True)
+            (self.folder / stale).unlink(missing_ok=True)
         self._kept &= set(names.values())
 
     def forget(self) -> None:
         """Remove this session's folder: the work is saved, or given up on purpose."""
-        if self._folder is not None:
-            shutil.rmtree(self._folder, ignore_errors=True)
-        self._folder, self._kept = None, set()
+        shutil.rmtree(self.folder, ignore_errors=True)
+        self._kept = set()
 
 
 def leftovers(root: Path) -> list[Leftover]:
-    """Return the work of sessions that are no longer running; folders that cannot be read are
-    passed over.
+    """Return the work of sessions that are no longer running, each to one session only; folders
+    that cannot be read are passed over.
     """
     found = []
     for folder in sorted(root.iterdir()) if root.is_dir() else []:
         try:
-            if _running(*(folder / _OWNER).read_text().split()):
+            if _running(*(folder / _OWNER).read_text().split()) or not _claimed(folder):
                 continue
             index = json.loads((folder / _INDEX).read_text())
             pieces = index["pieces"]
@@ -88,6 +87,21 @@ def leftovers(root: Path) -> list[Leftover]:
         except Exception:
             continue
     return found
+
+
+_claims: list[int] = []  # locks of this session, held until it ends
+
+
+def _claimed(folder: Path) -> bool:
+    """Take a leftover for this session, unless another has it: the lock goes with the process."""
+    handle = os.open(folder / _OWNER, os.O_RDONLY)
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        os.close(handle)
+        return False
+    _claims.append(handle)
+    return True
 
 
 def _piece_reader(folder: Path, pieces: Mapping[str, str]) -> Callable[[str], bytes]:

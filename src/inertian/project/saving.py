@@ -4,6 +4,7 @@ import os
 import tempfile
 import zipfile
 import zlib
+from dataclasses import dataclass
 from pathlib import Path
 
 from inertian.project.encoding import ProjectFileError, decode, encode
@@ -37,6 +38,32 @@ def write_whole(path: Path, content: bytes) -> None:
         os.close(folder)
 
 
+@dataclass(frozen=True)
+class FileStamp:
+    """What tells whether a file on disk is still the one that was read or written: `time` in ns."""
+
+    time: int
+    size: int
+    inode: int
+
+
+def stamp_of(path: Path) -> FileStamp | None:
+    """Return the stamp of a file, or None if it is not there."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return FileStamp(found.st_mtime_ns, found.st_size, found.st_ino)
+
+
+def is_protected(path: Path) -> bool:
+    """Whether a file is there and no one may write to it, or this user may not."""
+    try:
+        return not path.stat().st_mode & 0o222 or not os.access(path, os.W_OK)
+    except OSError:
+        return False
+
+
 def _mode(path: Path) -> int:
     try:
         return path.stat().st_mode & 0o777
@@ -47,8 +74,8 @@ def _mode(path: Path) -> int:
 
 
 def save(project: Project, path: Path) -> None:
-    """Save a project atomically. Raises ProjectFileError; the file that was there before is then
-    still there.
+    """Save a project atomically; a symbolic link stays one, and what it leads to is written. Raises
+    ProjectFileError; the file that was there before is then still there.
     """
     import io
 
@@ -61,10 +88,11 @@ def save(project: Project, path: Path) -> None:
             member.external_attr = 0o644 << 16
             archive.writestr(member, content)
     try:
-        write_whole(path, packed.getvalue())
-    except OSError as error:
+        write_whole(path.resolve(), packed.getvalue())
+    except (OSError, RuntimeError) as error:  # links that lead in a circle are a RuntimeError
+        reason = error.strerror if isinstance(error, OSError) else None
         why = (
-            f"it cannot be saved here ({error.strerror or error}). The project is still open; "
+            f"it cannot be saved here ({reason or error}). The project is still open; "
             "choose another place."
         )
         raise ProjectFileError(path.name, why) from error

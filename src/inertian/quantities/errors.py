@@ -8,12 +8,19 @@ class InertianError(Exception):
     """Something expected went wrong; the text says what happened, what it means and what to do."""
 
 
+_SHOWN = 80  # characters of what was typed that a message repeats
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= _SHOWN else f"{text[:_SHOWN]}…"
+
+
 class UnitError(InertianError):
     """A unit is unknown, or of another dimension than the quantity needs."""
 
     def __init__(self, text: str, wanted: str) -> None:
         super().__init__(text, wanted)
-        self.text, self.wanted = text, wanted
+        self.text, self.wanted = _cut(text), wanted
 
     def __str__(self) -> str:
         return (
@@ -27,7 +34,7 @@ class FactError(InertianError):
 
     def __init__(self, text: str, why: str) -> None:
         super().__init__(text, why)
-        self.text, self.why = text, why
+        self.text, self.why = _cut(text), why
 
     def __str__(self) -> str:
         return f"“{self.text}”: {self.why}"

@@ -19,6 +19,11 @@ class Meaning(StrEnum):
     EXACT = "exact"
 
 
+# In SI units: beyond any laboratory by far, and such that cubes of facts still are numbers
+LARGEST, SMALLEST, SMALLEST_PLUS_MINUS = 1e15, 1e-18, 1e-24
+LONGEST = 200  # characters that are looked at for a fact, and digits of a number at most
+_MOST_DIGITS = 60
+
 _DIVISOR = {
     Meaning.LIMITS: math.sqrt(3.0),
     Meaning.LAST_DIGIT: math.sqrt(12.0),
@@ -54,6 +59,17 @@ class Fact:
         if not (math.isfinite(self.plus_minus) and self.plus_minus >= 0.0):
             raise FactError(
                 str(self.plus_minus), "the part after ± has to be zero or a positive number."
+            )
+        value, spread = abs(self.unit.to_si(self.typed)), self.unit.to_si(self.plus_minus)
+        if max(value, spread) > LARGEST or 0.0 < value < SMALLEST:
+            raise FactError(
+                f"{max(self.typed, self.plus_minus, key=abs):g} {self.unit.symbol}".strip(),
+                "no laboratory has that. Check number and unit.",
+            )
+        if 0.0 < spread < SMALLEST_PLUS_MINUS:
+            raise FactError(
+                f"± {self.plus_minus:g} {self.unit.symbol}".strip(),
+                "nothing is known so well. Write ± 0 if it is exact.",
             )
 
     @property
@@ -110,14 +126,14 @@ def _plain(value: float) -> str:
     return text[:-2] if text.endswith(".0") else text
 
 
-_NUMBER = r"[+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+\-−]?\d+)?"
-_POWER = r"\s*[×·*xX]\s*10\s*(?:\^|\*\*)\s*([+\-−]?\d+)"
+_NUMBER = r"[+\-−]?(?:[0-9]+(?:[.,][0-9]*)?|[.,][0-9]+)(?:[eE][+\-−]?[0-9]+)?"
+_POWER = r"\s*[×·*xX]\s*10\s*(?:\^|\*\*)\s*([+\-−]?[0-9]+)"
 _RAISED = re.compile(r"(?<=10)[⁺⁻]?[⁰¹²³⁴⁵⁶⁷⁸⁹]+")
 _LOWERED = str.maketrans("⁺⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "+-0123456789")
 _TIMES_POWER = re.compile(rf"(?<=[\d.,]){_POWER}")
 _BOTH = re.compile(rf"^\s*\(\s*({_NUMBER})\s*(?:±|\+/-|\+-)\s*({_NUMBER})\s*\){_POWER}")
 _FACT = re.compile(
-    rf"^\s*(?P<value>{_NUMBER})\s*(?:\((?P<concise>\d+)\))?\s*(?P<unit1>[^\d\s±+\-−(),.][^±+(]*?)?\s*"
+    rf"^\s*(?P<value>{_NUMBER})\s*(?:\((?P<concise>[0-9]+)\))?\s*(?P<unit1>[^\d\s±+\-−(),.][^±+(]*?)?\s*"
     rf"(?:(?:±|\+/-|\+-|\+/−)\s*(?P<pm>{_NUMBER})\s*(?P<unit2>[^\d\s±].*?)?)?\s*$"
 )
 
@@ -131,6 +147,8 @@ def parse_fact(text: str, kind: str, default: Unit, meaning: Meaning = Meaning.L
     a typed ± means; without ±, the last digit written is the step of the reading. Raises FactError
     or UnitError.
     """
+    if len(text) > LONGEST or re.search(rf"\d{{{_MOST_DIGITS}}}", text):
+        raise FactError(f"{text[:40]}…", "this is too long for a number with its ± and unit.")
     match = _FACT.match(_without_powers(text))
     if match is None:
         why = (
@@ -173,7 +191,7 @@ def _number(text: str) -> float:
 def _last_step(text: str) -> float:
     mantissa, _, exponent = text.replace(",", ".").replace("−", "-").lower().partition("e")
     decimals = len(mantissa.partition(".")[2])
-    return float(f"1e{int(exponent or 0) - decimals}")
+    return float(f"1e{int(exponent or 0) - decimals}")  # zero or infinite is refused as a fact
 
 
 __all__ = ["Fact", "FactId", "Meaning", "UnitError", "parse_fact", "parse_positive"]

@@ -95,8 +95,8 @@ def parse_noise(text: str) -> NoiseRequest:
         )
     except InertianError:
         raise Refusal(
-            f"“{text.strip()}” is not a noise. Write the standard deviation of a reading, such "
-            "as 0.5 mm, or one of "
+            f"“{text.strip()[:40]}” is not a noise. Write the standard deviation of a reading, "
+            "such as 0.5 mm, or one of "
             f"{OF_THE_STEP}, {OF_COLUMNS}, {ESTIMATED}."
         ) from None
 

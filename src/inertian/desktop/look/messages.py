@@ -1,5 +1,7 @@
 """Asking and telling the person in a small window of its own."""
 
+from collections.abc import Sequence
+
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 
@@ -14,3 +16,14 @@ def ask(
 def tell(window: QWidget, title: str, text: str) -> None:
     """Say what happened, what it means and what to do."""
     QMessageBox(QMessageBox.Icon.NoIcon, title, text, QMessageBox.StandardButton.Ok, window).exec()
+
+
+def choose(window: QWidget, title: str, text: str, answers: Sequence[str]) -> str:
+    """Ask for one of some answers, the first of which is safe; return it, or "" for none."""
+    box = QMessageBox(
+        QMessageBox.Icon.NoIcon, title, text, QMessageBox.StandardButton.Cancel, window
+    )
+    made = {box.addButton(answer, QMessageBox.ButtonRole.AcceptRole): answer for answer in answers}
+    box.setDefaultButton(next(iter(made)))
+    box.exec()
+    return next((said for button, said in made.items() if button is box.clickedButton()), "")

@@ -51,6 +51,7 @@ def start(demo: bool, files: list[Path]) -> int:
     else:
         project = Project()
     window = make_window(project)
+    window.error_reports.watch()
     window.show()
     if files:
         window.project_files.open_files(files)

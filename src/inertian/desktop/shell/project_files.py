@@ -1,6 +1,8 @@
 """Opening, saving and not losing: files in, project files out, and the recovery copy."""
 
+import sys
 from collections.abc import Callable
+from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -8,7 +10,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from inertian.desktop.look import words
-from inertian.desktop.look.messages import ask, tell
+from inertian.desktop.look.messages import ask, choose, tell
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
@@ -20,6 +22,7 @@ RECOVERY_PAUSE_MS = 300  # every edit is on disk within a second
 
 if TYPE_CHECKING:
     from inertian.project.recovery import Recovery
+    from inertian.project.saving import FileStamp
 
 
 class ProjectFiles(QObject):
@@ -42,7 +45,8 @@ class ProjectFiles(QObject):
         # A leftover that is open again, until this session has its own copy
         self._taken_back: Path | None = None
         self._soon = once_after(self, RECOVERY_PAUSE_MS, self._keep)
-        document.changed.connect(self._soon.start)
+        document.changed.connect(self._keep_soon)
+        self._stamp: FileStamp | None = None  # of the project's file, as it was read or written
 
     # -- opening -----------------------------------------------------------------------------------
 
@@ -74,12 +78,14 @@ class ProjectFiles(QObject):
             self.receive(recordings)
 
     def _open_project(self, path: Path) -> None:
-        def work() -> Project:
-            from inertian.project.saving import load
+        def work() -> "tuple[Project, FileStamp | None]":
+            from inertian.project.saving import load, stamp_of
 
-            return load(path)
+            stamp = stamp_of(path)
+            return load(path), stamp
 
-        def done(project: Project) -> None:
+        def done(opened: "tuple[Project, FileStamp | None]") -> None:
+            project, self._stamp = opened
             self._forget()
             self._document.replace(project, path)
             self._say(words.OPENED.format(file=path.name))
@@ -134,16 +140,43 @@ class ProjectFiles(QObject):
         path = Path(name)
         return path if path.suffix == ".inertian" else path.with_name(path.name + ".inertian")
 
+    def _may_replace(self, path: Path) -> bool:
+        """Ask before a file is replaced that is protected, or newer than what was opened; another
+        name may be chosen instead.
+        """
+        from inertian.project.saving import is_protected, stamp_of
+
+        now = stamp_of(path)
+        own = path == self._document.path
+        if own and now is not None and self._stamp is not None and now != self._stamp:
+            said = words.CHANGED.format(
+                name=path.name, disk=_clock(now.time), here=_clock(self._stamp.time)
+            )
+            return self._asked_to_replace(words.CHANGED_TITLE, said)
+        if is_protected(path):
+            said = words.PROTECTED.format(name=path.name)
+            return self._asked_to_replace(words.PROTECTED_TITLE, said)
+        return True
+
+    def _asked_to_replace(self, title: str, text: str) -> bool:
+        chosen = choose(self._window, title, text, (words.SAVE_ELSEWHERE, words.SAVE_REPLACE))
+        if chosen == words.SAVE_ELSEWHERE:
+            self.save_as()
+        return chosen == words.SAVE_REPLACE
+
     def _save_to(self, path: Path) -> None:
+        if not self._may_replace(path):
+            return
         project = self._document.committed
         self._worker.run(
             "save",
             lambda: _save(project, path),
-            lambda _none: self._saved(project, path),
+            lambda stamp: self._saved(project, path, stamp),
             self._not_saved,
         )
 
-    def _saved(self, project: Project, path: Path) -> None:
+    def _saved(self, project: Project, path: Path, stamp: "FileStamp | None") -> None:
+        self._stamp = stamp
         self._document.mark_saved(project, path)
         self._say(words.SAVED.format(file=path.name))
         if not self._document.history.unsaved:
@@ -172,17 +205,39 @@ class ProjectFiles(QObject):
         worker.
         """
         path, project = self._document.path or self._ask_path(), self._document.committed
-        if path is None:
+        if path is None or not self._may_replace(path):
             return False
         try:
-            _save(project, path)
+            stamp = _save(project, path)
         except InertianError as error:
             self._not_saved(error)
             return False
-        self._saved(project, path)
+        except Exception as error:  # the window stays open, and so does the work
+            sys.excepthook(type(error), error, error.__traceback__)
+            return False
+        self._saved(project, path, stamp)
         return True
 
     # -- recovery ----------------------------------------------------------------------------------
+
+    def _keep_soon(self) -> None:
+        """Count from the first edit, so that going on editing puts nothing off."""
+        if not self._soon.isActive():
+            self._soon.start()
+
+    def keep_now(self) -> Path | None:
+        """Write the recovery copy before going on, and return where it is; None if nothing is to be
+        kept. Raises OSError.
+        """
+        from inertian.project.recovery import Recovery, default_folder
+
+        if not self._document.history.unsaved:
+            return None
+        if self._recovery is None:
+            self._recovery = Recovery(self._root or default_folder())
+        self._disk.wait()
+        self._recovery.keep(self._document.committed, self._document.path)
+        return self._recovery.folder
 
     def _keep(self) -> None:
         from inertian.project.recovery import Recovery, default_folder
@@ -243,6 +298,7 @@ class ProjectFiles(QObject):
                 buttons.Yes | buttons.Discard,
             )
             if answer == buttons.Yes and self.may_leave():
+                self._stamp = None
                 self._document.replace(left.project, left.path, unsaved=True)
                 self._taken_back = left.folder
                 self._soon.start()
@@ -251,7 +307,14 @@ class ProjectFiles(QObject):
                 shutil.rmtree(left.folder, ignore_errors=True)
 
 
-def _save(project: Project, path: Path) -> None:
-    from inertian.project.saving import save
+def _save(project: Project, path: Path) -> "FileStamp | None":
+    from inertian.project.saving import save, stamp_of
 
     save(project, path)
+    return stamp_of(path)
+
+
+def _clock(nanoseconds: int) -> str:
+    """A moment as the clock on the wall shows it, with the date where it was not today."""
+    moment = datetime.fromtimestamp(nanoseconds / 1e9)
+    return f"{moment:%H:%M:%S}" if moment.date() == date.today() else f"{moment:%Y-%m-%d %H:%M:%S}"

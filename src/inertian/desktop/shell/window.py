@@ -35,6 +35,7 @@ from inertian.desktop.pages.margin import Margin
 from inertian.desktop.pages.readings_page import ReadingsPage
 from inertian.desktop.pages.tidy_page import TidyPage
 from inertian.desktop.shelf.shelf import Shelf
+from inertian.desktop.shell.error_report import ErrorReports
 from inertian.desktop.shell.margin_column import MarginColumn
 from inertian.desktop.shell.prefetch import Prefetcher
 from inertian.desktop.shell.project_files import ProjectFiles
@@ -89,6 +90,7 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self.project_files = ProjectFiles(self, self.say, document, self.worker, recovery_root)
         self.project_files.receive = self.import_controller.receive
+        self.error_reports = ErrorReports(self, self.project_files.keep_now)
         self.margin.read_again.connect(self.import_controller.read_again)
         self._connect_document()
         self._follow()
@@ -381,6 +383,7 @@ class MainWindow(QMainWindow):
             return
         self.import_controller.leave()
         self.project_files.leave()
+        self.error_reports.leave()
         event.accept()
 
     def use_theme(self, theme: Theme) -> None:

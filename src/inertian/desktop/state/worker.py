@@ -56,6 +56,11 @@ class Worker(QObject):
         else:
             failed(error)
 
+    def wait(self) -> None:
+        """Wait until what was asked for before is done."""
+        if self._open:
+            self._pool.submit(lambda: None).result()
+
     def stop(self) -> None:
         """Finish what is running and take no more answers."""
         self._open = False

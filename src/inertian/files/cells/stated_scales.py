@@ -19,6 +19,8 @@ _RATES = re.compile(
 _FRACTION = re.compile(
     r"^\s*(?P<top>\d+(?:[.,]\d+)?)\s*/\s*(?P<bottom>\d+(?:[.,]\d+)?)\s*(?:(?:±|\+-|\+/-)\s*(?P<pm>\S+)\s*)?$"
 )
+_SMALLEST_SCALE, _LARGEST_SCALE = 1e-12, 1e9  # m per pixel
+_SMALLEST_RATE, _LARGEST_RATE = 1e-9, 1e12  # pictures per second, or ratios of them
 
 
 def parse_scale(text: str) -> Stated:
@@ -50,6 +52,8 @@ def parse_scale(text: str) -> Stated:
             text, "one side has to be in pixels (px), the other in m, cm, mm, in or ft."
         )
     value = length.si / pixels.typed
+    if not _SMALLEST_SCALE < value < _LARGEST_SCALE:
+        raise FactError(text[:60], "no camera sees that; check both numbers and the unit.")
     return Stated(value, value * math.hypot(_relative(length), _relative(pixels)), Meaning.STANDARD)
 
 
@@ -92,6 +96,6 @@ def _positive(text: str, number: str) -> float:
         value = float(number.replace(",", "."))
     except ValueError:
         value = 0.0
-    if not 0.0 < value < math.inf:
+    if not _SMALLEST_RATE < value < _LARGEST_RATE:
         raise FactError(text, "these have to be numbers above zero, such as 300 as 25.")
     return value

@@ -63,6 +63,7 @@ class WindowRequest:
 
 
 BY_DATA = WindowRequest()
+MOST_WINDOW_DIGITS = 9  # of a number of samples
 
 
 def parse_window(text: str) -> WindowRequest:
@@ -73,7 +74,9 @@ def parse_window(text: str) -> WindowRequest:
     if plain in ("", "auto"):
         return WindowRequest()
     number = plain.removesuffix("samples").strip()
-    if number.isdigit():
+    if number.isdecimal():
+        if len(number) > MOST_WINDOW_DIGITS:
+            raise Refusal(f"“{number[:20]}”: no recording has so many samples.")
         if int(number) < 3:
             raise Refusal(f"“{text}”: a window needs at least 3 samples.")
         return WindowRequest(samples=int(number))
@@ -81,8 +84,8 @@ def parse_window(text: str) -> WindowRequest:
         return WindowRequest(seconds=parse_positive(text, "time", unit_of("time", "s")).si)
     except InertianError:
         raise Refusal(
-            f"“{text.strip()}” is not a window. Write a time or a number of samples: 0.2 s, 15 "
-            "samples."
+            f"“{text.strip()[:40]}” is not a window. Write a time or a number of samples: 0.2 s, "
+            "15 samples."
         ) from None
 
 

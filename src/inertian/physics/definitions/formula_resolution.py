@@ -288,7 +288,7 @@ def _in_coordinates(
 
 def _body_named(suffix: str, bodies: Sequence[str]) -> str | None:
     """The body that x_2 or x_heavy means: by its number or by its name, written as one word."""
-    if suffix.isdigit() and 1 <= int(suffix) <= len(bodies):
+    if suffix.isdecimal() and len(suffix) < 4 and 1 <= int(suffix) <= len(bodies):
         return bodies[int(suffix) - 1]
     return next((b for b in bodies if b.replace(" ", "_") == suffix), None)
 

@@ -49,6 +49,22 @@ RECOVERY_FAILED = "The recovery copy cannot be written ({why}). Save your work s
 ONE_PROJECT = (
     "A window holds one project. These were not opened: {files}. Drop recordings without a project."
 )
+ERROR_TITLE, ERROR_DETAIL, ERROR_COPY = "Something went wrong", "Details", "Copy the report"
+ERROR_KEPT = (
+    "Your work is still open, and a recovery copy was written to {folder}. Save it under a new "
+    "name before you go on."
+)
+ERROR_NOT_KEPT = "Your work is still open. Save it under a new name before you go on."
+PROTECTED_TITLE, PROTECTED = (
+    "Write-protected",
+    "“{name}” is write-protected. Replace it all the same?",
+)
+CHANGED_TITLE, CHANGED = (
+    "Changed on disk",
+    "“{name}” was changed on disk at {disk}, after it was opened or saved here at {here}: by "
+    "another window or person. Replacing it would lose that change.",
+)
+SAVE_REPLACE, SAVE_ELSEWHERE = "Replace it", "Save under another name…"
 TROUBLE_TITLE = "Not opened"
 SAVE_TROUBLE_TITLE = "Not saved"
 BRINGING_IN = "Reading {file}…"
