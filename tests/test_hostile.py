@@ -132,6 +132,13 @@ def test_no_wild_recording_stops_any_stage():
     assert [t for t in fuzz.run(40, seed=2, stages=True) if " s, " not in t] == []
 
 
+def test_no_mutated_project_stops_the_program():
+    sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
+    import fuzz_projects
+
+    assert fuzz_projects.run(300, seed=8) == []
+
+
 # -- saving ----------------------------------------------------------------------------------------
 
 

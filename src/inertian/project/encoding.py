@@ -17,7 +17,7 @@ from inertian.files.cells.recipes import recipe_of
 from inertian.files.tab_separated import escape_cell
 from inertian.motion.derivatives.local_derivatives import parse_window
 from inertian.motion.recording.trials import KIND_OF_AXIS, Body, Channel, Provenance, Trial
-from inertian.physics.definitions.derived_quantities import DerivedQuantity
+from inertian.physics.definitions.derived_quantities import DerivedQuantity, check_quantities
 from inertian.project.project import Entry, Project, Series
 from inertian.project.saved_marks import saved_marks, with_saved_marks
 from inertian.project.schema import (
@@ -31,6 +31,7 @@ from inertian.project.schema import (
     SavedSource,
     SavedTrial,
 )
+from inertian.quantities.dimensions import parse_unit
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array
 from inertian.quantities.facts import Fact, FactId
@@ -240,6 +241,12 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
         for one in series:
             parse_window(one.window)
         recipes = tuple(recipe_of(file, r) for r in analysis.recipes)
+        own = tuple(
+            DerivedQuantity(q.name, q.symbol, q.unit, q.formula) for q in analysis.quantities
+        )
+        check_quantities(own)
+        for quantity in own:
+            parse_unit(quantity.unit)
     except ProjectFileError:
         raise
     except (
@@ -261,7 +268,6 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
             file,
             "the project file is damaged and was not opened (its trials contradict each other).",
         )
-    own = tuple(DerivedQuantity(q.name, q.symbol, q.unit, q.formula) for q in analysis.quantities)
     return Project(analysis.name, entries, series, setup, recipes, own)
 
 
@@ -273,6 +279,7 @@ def _short(error: Exception) -> str:
 
 def _analysis(file: str, content: bytes) -> SavedAnalysis:
     raw = json.loads(content)
+    json.dumps(raw, ensure_ascii=False).encode()  # names that cannot be written again are refused
     version = raw.get("version") if isinstance(raw, dict) else None
     if isinstance(version, int) and version > VERSION:
         why = (

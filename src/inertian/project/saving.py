@@ -104,6 +104,10 @@ def load(path: Path) -> Project:
     """
     try:
         with zipfile.ZipFile(path) as archive:
+            if len(set(archive.namelist())) < len(archive.namelist()):
+                raise ProjectFileError(
+                    path.name, "it holds two entries of one name, and was not opened."
+                )
             sizes = {m.filename: m.file_size for m in archive.infolist()}
             if sum(sizes.values()) > LARGEST:
                 raise ProjectFileError(

@@ -2,16 +2,21 @@
 JSON Schema.
 """
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.fits.free_motion import FreeMotion
 from inertian.motion.recording.tidying import StepKind
 from inertian.motion.spans.spans import SpanKind
 from inertian.physics.accounts.verdicts import Expectation
-from inertian.physics.definitions.requests import Quantity, ReadingKind
+from inertian.physics.definitions.requests import (
+    AT_MOMENT,
+    BETWEEN,
+    Quantity,
+    ReadingKind,
+)
 from inertian.quantities.facts import Meaning
 
 VERSION = 4
@@ -26,6 +31,11 @@ RULES = {
 }
 
 
+# No reading and no fact is beyond it; its square still is a number
+_LARGEST = 1e30
+Number = Annotated[float, Field(ge=-_LARGEST, le=_LARGEST, allow_inf_nan=False)]
+
+
 class _Strict(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=False, frozen=True)
 
@@ -36,8 +46,8 @@ class SavedFact(_Strict):
     name: str
     scope: str
     kind: str
-    value: FiniteFloat
-    plus_minus: FiniteFloat = Field(ge=0)
+    value: Number
+    plus_minus: Number = Field(ge=0)
     meaning: Meaning
     unit: str
 
@@ -47,8 +57,8 @@ class SavedSpan(_Strict):
 
     name: str
     kind: SpanKind
-    start: FiniteFloat
-    stop: FiniteFloat
+    start: Number
+    stop: Number
     bodies: list[str] = []
     why: str = ""
 
@@ -60,7 +70,7 @@ class SavedStep(_Strict):
     runs: list[tuple[int, int]] = []
     body: str = ""
     reason: str = ""
-    threshold: FiniteFloat = Field(default=6.0, gt=0)
+    threshold: Number = Field(default=6.0, gt=0)
     on: bool = True
     version: int = Field(default=1, ge=1)
 
@@ -70,12 +80,12 @@ class SavedFrame(_Strict):
     sensors in SI.
     """
 
-    time_zero: FiniteFloat = 0.0
-    origin: tuple[FiniteFloat, FiniteFloat] = (0.0, 0.0)
-    angle: FiniteFloat = 0.0
+    time_zero: Number = 0.0
+    origin: tuple[Number, Number] = (0.0, 0.0)
+    angle: Number = 0.0
     flipped: list[Literal["x", "y"]] = []
-    centre: tuple[FiniteFloat, FiniteFloat] | None = None
-    zeros: list[tuple[str, str, FiniteFloat]] = []
+    centre: tuple[Number, Number] | None = None
+    zeros: list[tuple[str, str, Number]] = []
 
 
 class SavedQuantity(_Strict):
@@ -102,8 +112,15 @@ class SavedReading(_Strict):
     kind: ReadingKind
     shown: SavedQuantity
     body: str
-    times: list[FiniteFloat] = []
+    times: list[Number] = []
     span: str = ""
+
+    @model_validator(mode="after")
+    def _has_its_times(self) -> "SavedReading":
+        wanted = 1 if self.kind in AT_MOMENT else 2 if self.kind in BETWEEN else 0
+        if len(self.times) != wanted:
+            raise ValueError(f"a reading of kind “{self.kind}” has {wanted} moments")
+        return self
 
 
 class SavedCurve(_Strict):
@@ -113,7 +130,7 @@ class SavedCurve(_Strict):
     body: str
     span: str
     shape: CurveShape
-    held: list[tuple[str, FiniteFloat]] = []
+    held: list[tuple[str, Number]] = []
     formula: str = ""
     robust: bool = False
 
@@ -124,9 +141,11 @@ class SavedChannel(_Strict):
     axis: str
     column: str
     unit: str
-    factor: FiniteFloat | None = None  # SI per unit, where the unit alone does not tell: pixels
+    factor: Annotated[float, Field(gt=1e-30, le=_LARGEST)] | None = (
+        None  # SI per unit, where the unit alone does not tell: pixels
+    )
     sign: Literal[-1, 1] = 1
-    shift: FiniteFloat = 0.0
+    shift: Number = 0.0
     # Whether a column of standard uncertainties follows that of the readings
     uncertain: bool = False
 
@@ -135,7 +154,7 @@ class SavedBody(_Strict):
     """A body and its channels."""
 
     name: str
-    channels: list[SavedChannel]
+    channels: list[SavedChannel] = Field(min_length=1)
 
 
 class SavedSource(_Strict):
@@ -170,7 +189,19 @@ class SavedTrial(_Strict):
     frame: SavedFrame = SavedFrame()
     readings: list[SavedReading] = []
     curves: list[SavedCurve] = []
-    time_base: FiniteFloat = Field(default=1.0, gt=0)
+    time_base: Number = Field(default=1.0, gt=0)
+
+    @model_validator(mode="after")
+    def _knows_its_bodies(self) -> "SavedTrial":
+        known = {body.name for body in self.bodies}
+        named = {name for span in self.spans for name in span.bodies}
+        named |= {one.body for one in self.readings} | {one.body for one in self.curves}
+        named -= {""}  # of all bodies together
+        if len(known) < len(self.bodies):
+            raise ValueError("two bodies have one name")
+        if named - known:
+            raise ValueError(f"there is no body “{min(named - known)[:40]}”")
+        return self
 
 
 class SavedSeries(_Strict):

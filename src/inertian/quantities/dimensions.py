@@ -96,6 +96,7 @@ OF_KIND = {
     "frequency": _of(0, 0, -1),
 }
 _POWERS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-")
+_LONGEST_UNIT = 12  # characters of one unit with its power
 _FACTOR = re.compile(
     r"^(?P<symbol>[^\d\s^*·/⁰¹²³⁴⁵⁶⁷⁸⁹⁻-]+|1|%|°)\^?(?P<power>[-⁻]?[\d⁰¹²³⁴⁵⁶⁷⁸⁹⁻]+)?$"
 )
@@ -129,7 +130,7 @@ def parse_unit(text: str) -> tuple[float, Dimension]:
 
 
 def _factor(text: str, piece: str) -> tuple[float, Dimension, int]:
-    found = _FACTOR.match(piece)
+    found = _FACTOR.fullmatch(piece) if len(piece) <= _LONGEST_UNIT else None
     symbol = found["symbol"] if found else ""
     if symbol == "1":
         return 1.0, NUMBER, 1

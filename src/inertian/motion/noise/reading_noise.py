@@ -132,7 +132,7 @@ def component_variances(
     for _ in range(50):
         weight = freedom / (2.0 * (design @ (a, b)) ** 2)
         normal = design.T @ (design * weight[:, None])
-        if np.linalg.cond(normal) > 1e14:
+        if not np.isfinite(normal).all() or np.linalg.cond(normal) > 1e14:
             return pooled, 0.0, alone
         new_a, new_b = np.linalg.solve(normal, design.T @ (weight * mean))
         if new_b <= 0.0:

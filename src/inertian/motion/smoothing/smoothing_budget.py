@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 # What is smoothed of one recording: a stretch counts as one, a half of a crowded one, which is long
 # and leads to more of them, as HALF; some three seconds of work on one processor in all
-OF_A_RECORDING = 96
+OF_A_RECORDING = 72
 LEAST_OF_A_CHANNEL = 8
 HALF = 4
 

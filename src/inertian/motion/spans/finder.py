@@ -52,7 +52,7 @@ PUSH_STRONGER, PUSH_FROM, PUSH_GOES_ON = 3.0, 0.6, 0.5
 # Steps, and share of the shorter piece, that a turning point may lie off where two pieces meet
 TURN_ROOM, TURN_ROOM_SHARE = 4, 0.3
 # Pieces that the motions of a recording may fall into, some two seconds of work, and of one body
-MOST_PIECES, FEWEST_PIECES = 120, 16
+MOST_PIECES, FEWEST_PIECES = 72, 16
 RETURN_SIGMAS = 6.0  # σ of a reading that a body must move on each side of a turning point
 
 

@@ -31,7 +31,7 @@ SAME_ACCELERATION_SHARE = 0.1  # or by this share of the larger one
 # may be due to chance
 JUMP_Z, BEND_Z = 5.0, 3.0
 SAME_MOMENT = 3.0  # steps that two bodies may change their velocities apart and still meet
-MOST_MERGES = 60  # places of a recording that are looked at for a slow change: a second of work
+MOST_MERGES = 40  # places of a recording that are looked at for a slow change: a second of work
 MOST_INNER_PIECES = 10  # pieces at most that one slow change may have been cut into
 
 # S and share of a side: how far an impact may reach unseen
