@@ -394,7 +394,7 @@ def test_the_frame_is_typed_read_off_and_copied_to_the_series(open_window, demo,
     drag(strip.viewport(), place(strip, 0.5, low), place(strip, 0.5, 0.5 * (low + high)))
     moved = before - entry(window).used_trial.body("heavy").channel("x").si[0]
     assert moved == pytest.approx(0.5 * (low + high), abs=0.03)
-    assert "Momentum" in window.margin.accounts["momentum x"][0].text()
+    assert "kg·m/s" in window.margin.unaccounted["momentum x"].text()
     while window.document.history.undo_name:
         window.document.undo()
     assert window.document.project is demo

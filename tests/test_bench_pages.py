@@ -431,22 +431,23 @@ def test_what_the_mouse_does_goes_back_to_usual_with_esc_or_with_the_page(open_w
 def test_the_window_of_local_fits_is_typed_kept_and_taken_back(demo, open_window, qtbot):
     window = open_window(demo)
     margin, document = window.margin, window.document
-    assert "samples for velocities here" in margin.window_now.text()
-    chosen = margin.window_now.text()
+    assert "samples for velocities here" in margin.noise_form.window_now.text()
+    chosen = margin.noise_form.window_now.text()
+    qtbot.mouseClick(margin.noise_form.head, Qt.MouseButton.LeftButton)
     u_before = velocity_u(document)
-    qtbot.keyClicks(margin.window_field, "7 samples")
-    qtbot.keyClick(margin.window_field, Qt.Key.Key_Return)
+    qtbot.keyClicks(margin.noise_form.window_field, "7 samples")
+    qtbot.keyClick(margin.noise_form.window_field, Qt.Key.Key_Return)
     assert document.committed.series_named("in line").window == "7 samples"
-    assert margin.window_now.text() == "7 samples for velocities here"
+    assert margin.noise_form.window_now.text() == "7 samples for velocities here"
     assert velocity_u(document) > 2.0 * u_before
     again = decode("a", encode(document.committed).__getitem__)
     assert again.series_named("in line").window == "7 samples"
     document.undo()
-    assert margin.window_now.text() == chosen
-    qtbot.keyClicks(margin.window_field, "two")
-    qtbot.keyClick(margin.window_field, Qt.Key.Key_Return)
+    assert margin.noise_form.window_now.text() == chosen
+    qtbot.keyClicks(margin.noise_form.window_field, "two")
+    qtbot.keyClick(margin.noise_form.window_field, Qt.Key.Key_Return)
     assert document.committed.series_named("in line").window == ""
-    assert "“two” is not a window" in margin.window_now.text()
+    assert "“two” is not a window" in margin.noise_form.window_now.text()
     document.history.mark_saved(document.committed)
 
 

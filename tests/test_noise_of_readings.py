@@ -413,11 +413,12 @@ def test_a_column_is_made_the_uncertainty_of_another_in_the_intake_and_counts(
         lambda: window.document.entry is not None and window.stages.currentWidget() is window.bench,
         timeout=10_000,
     )
-    qtbot.waitUntil(lambda: bool(window.margin.noise.text()), timeout=10_000)
-    assert window.margin.noise.text() == words.AS_STATED.format(sigma="2.0 mm")
-    qtbot.keyClicks(window.margin.noise_field.line, "5 mm")
-    qtbot.keyClick(window.margin.noise_field.line, Qt.Key.Key_Return)
-    assert window.margin.noise.text() == words.AS_TYPED  # what is typed comes first
+    qtbot.waitUntil(lambda: bool(window.margin.noise_form.noise.text()), timeout=10_000)
+    assert window.margin.noise_form.noise.text() == words.AS_STATED.format(sigma="2.0 mm")
+    qtbot.mouseClick(window.margin.noise_form.head, Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(window.margin.noise_form.noise_field.line, "5 mm")
+    qtbot.keyClick(window.margin.noise_form.noise_field.line, Qt.Key.Key_Return)
+    assert window.margin.noise_form.noise.text() == words.AS_TYPED  # what is typed comes first
 
 
 def test_a_long_trial_is_derived_on_the_worker_and_its_neighbours_ahead(open_window, qtbot):

@@ -23,7 +23,7 @@ from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
 from inertian.desktop.look.number_format import format_estimate, format_number, intervals_said
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import Theme
-from inertian.desktop.pages.margin import other_forms
+from inertian.desktop.pages.verdict_lines import other_forms
 from inertian.desktop.state.document import Document
 from inertian.physics.accounts.ledger import ENERGY, Accounts, Ledger
 from inertian.physics.accounts.verdicts import SIGN, Expectation
@@ -245,7 +245,7 @@ class LedgerStage(QScrollArea):
             account = Account(
                 self._theme, ledger.law, ledger.unit, tuple(b.name for b in ledger.bodies)
             )
-            account.chosen.connect(self._choose)
+            account.chosen.connect(self.choose)
             account.expected.connect(self._expect)
             self.accounts[ledger.law] = account
             if ledger.law == ENERGY and accounts.together:
@@ -316,8 +316,9 @@ class LedgerStage(QScrollArea):
         entry = self._document.entry
         self._document.do(spans_suggested(self._document.committed, entry.trial.id))
 
-    def _choose(self, law: str) -> None:
-        if law != self._law:
+    def choose(self, law: str) -> None:
+        """Show the budget of one account."""
+        if law != self._law and law in self.accounts:
             self._law = law
             self.refresh()
 

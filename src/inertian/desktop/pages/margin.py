@@ -1,12 +1,9 @@
-"""The margin: what belongs to the trial in hand: setup, readings at the contact, and the account in
-a line.
-"""
+"""The margin: what belongs to the trial in hand: setup, readings at the contact, noise, source."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QGridLayout,
     QLabel,
-    QLineEdit,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -16,26 +13,27 @@ from PyQt6.QtWidgets import (
 from inertian.analysis.diagnostics import Diagnostic, second_look
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_field import FactField
-from inertian.desktop.look.fact_text import READERS, WRITERS, fact_size, read_mass, read_noise
+from inertian.desktop.look.fact_text import READERS, WRITERS, fact_size, read_mass
+from inertian.desktop.look.folding import Fold
 from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
-from inertian.desktop.look.number_format import format_estimate, format_number, intervals_said
+from inertian.desktop.look.number_format import format_estimate, intervals_said
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
+from inertian.desktop.pages.noise_form import NoiseForm
 from inertian.desktop.state.document import Document
 from inertian.motion.fits.free_motion import FreeMotion
 from inertian.physics.accounts.collision_inputs import CollisionInputs
 from inertian.physics.accounts.laws import Edge, EdgeValue
-from inertian.physics.accounts.ledger import ENERGY, Accounts, Ledger, restitution_of
-from inertian.physics.accounts.verdicts import SIGN
+from inertian.physics.accounts.ledger import ENERGY, restitution_of
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key
-from inertian.project.edits import fact_set, motion_set, scale_set, window_set
-from inertian.project.project import READING_NOISE, Entry
+from inertian.project.edits import fact_set, motion_set, scale_set
+from inertian.project.project import Entry
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId
 
 
 class Margin(QScrollArea):
-    """Setup, readings and account of the trial in hand; follows every change, and every drag."""
+    """Setup and readings of the trial in hand; follows every change, and every drag."""
 
     read_again = pyqtSignal()
 
@@ -52,7 +50,8 @@ class Margin(QScrollArea):
         self.scale_fields: dict[str, FactField] = {}
         self.slowing: dict[str, QLabel] = {}
         self.readings: dict[EdgeValue, QLabel] = {}
-        self.accounts: dict[str, tuple[QLabel, QLabel]] = {}
+        self.unaccounted: dict[str, QLabel] = {}
+        self._open: dict[str, bool] = {}  # which sections are open, by title
         document.changed.connect(self.refresh)
         document.selected.connect(self.refresh)
         document.previewed.connect(self.refresh)
@@ -87,30 +86,42 @@ class Margin(QScrollArea):
         column.setContentsMargins(12, 12, 12, 12)
         column.setSpacing(4)
         self._build_notes(column)
-        column.addWidget(label(words.SETUP, "heading"))
-        self._build_masses(entry, column)
-        self._build_scale_fields(entry, column)
+        setup = self._folding(words.SETUP, True)
+        self._build_masses(entry, setup.inner)
+        self._build_scale_fields(entry, setup.inner)
+        column.addWidget(setup)
         if not entry.trial.axes:
             said = label(words.NO_POSITIONS, "soft")
             said.setWordWrap(True)
             column.addSpacing(8)
             column.addWidget(said)
-            self._build_source(column)
-            column.addStretch(1)
-            self.setWidget(body)
-            return
-        self._build_motion(entry, column)
-        column.addSpacing(8)
-        column.addWidget(rule())
-        column.addSpacing(4)
-        self._build_readings(entry, column)
-        column.addSpacing(8)
-        column.addWidget(rule())
-        column.addSpacing(4)
-        self._build_account(entry, column)
+        else:
+            self._build_motion(entry, setup.inner)
+            self._rule(column)
+            self._build_readings(entry, column)
+            self._rule(column)
+            self.noise_form = NoiseForm(
+                self._document, self._theme, self._open.get(words.NOISE_AND_WINDOW, False)
+            )
+            self._remember(words.NOISE_AND_WINDOW, self.noise_form)
+            column.addWidget(self.noise_form)
         self._build_source(column)
         column.addStretch(1)
         self.setWidget(body)
+
+    def _rule(self, column: QVBoxLayout) -> None:
+        column.addSpacing(8)
+        column.addWidget(rule())
+        column.addSpacing(4)
+
+    def _folding(self, title: str, is_open: bool) -> Fold:
+        """A section that folds, as it was left."""
+        made = Fold(title, self._open.get(title, is_open))
+        self._remember(title, made)
+        return made
+
+    def _remember(self, title: str, fold: Fold) -> None:
+        fold.turned.connect(lambda is_open: self._open.update({title: is_open}))
 
     def _build_notes(self, column: QVBoxLayout) -> None:
         """The second look stands first: what may be wrong matters more than what is there."""
@@ -159,17 +170,16 @@ class Margin(QScrollArea):
 
     def _build_source(self, column: QVBoxLayout) -> None:
         """Where the trial came from, and the way back to its file."""
-        column.addSpacing(8)
-        column.addWidget(rule())
-        column.addSpacing(4)
-        column.addWidget(label(words.SOURCE, "heading"))
+        self._rule(column)
+        fold = self._folding(words.SOURCE, False)
+        column.addWidget(fold)
         self.source = label("", "small")
         self.source.setWordWrap(True)
         self.source.setTextFormat(Qt.TextFormat.PlainText)
-        column.addWidget(self.source)
+        fold.inner.addWidget(self.source)
         again = QPushButton(words.READ_AGAIN_SHORT)
         again.clicked.connect(self.read_again)
-        column.addWidget(again, alignment=Qt.AlignmentFlag.AlignLeft)
+        fold.inner.addWidget(again, alignment=Qt.AlignmentFlag.AlignLeft)
 
     def _show_source(self, entry: Entry) -> None:
         origins = (entry.trial.provenance, *entry.trial.provenance.others)
@@ -202,25 +212,6 @@ class Margin(QScrollArea):
             self.slowing[body.name] = BodyLabel(self._theme, place, "")
             self.slowing[body.name].setProperty("role", "small")
             column.addWidget(self.slowing[body.name])
-        column.addSpacing(4)
-        self.noise, self.stamps = label("", "small"), label("", "small")
-        self.noise_field = FactField(self._theme, words.NOISE, words.NOISE_HINT, read_noise)
-        self.noise_field.show_meaning, self.noise_field.may_be_empty = False, True
-        self.noise_field.edited.connect(self._set_noise)
-        column.addWidget(self.noise_field)
-        column.addWidget(self.noise)
-        column.addWidget(label(words.STAMPS))
-        column.addWidget(self.stamps)
-        column.addWidget(label(words.WINDOW))
-        self.window_field, self.window_now = QLineEdit(), label("", "small")
-        self.window_field.setPlaceholderText(words.WINDOW_HINT)
-        self.window_field.setAccessibleName(words.WINDOW)
-        self.window_field.setToolTip(words.WINDOW_TIP)
-        self.window_field.editingFinished.connect(self._set_window)
-        column.addWidget(self.window_field)
-        column.addWidget(self.window_now)
-        for shower in (self.noise, self.stamps, self.window_now):
-            shower.setWordWrap(True)
 
     def _build_readings(self, entry: Entry, column: QVBoxLayout) -> None:
         column.addWidget(label(words.READINGS, "heading"))
@@ -245,23 +236,17 @@ class Margin(QScrollArea):
         self.restitution = label("")
         self.restitution.setAlignment(Qt.AlignmentFlag.AlignRight)
         grid.addWidget(self.restitution, row, 1)
+        row += 1
+        grid.addWidget(label(words.UNACCOUNTED), row, 0, 1, 3)
+        self.unaccounted = {}
+        for law in [f"momentum {axis}" for axis in entry.trial.axes] + [ENERGY]:
+            row += 1
+            grid.addWidget(label(words.SHORT_LAW[law], "soft"), row, 0)
+            amount = self.unaccounted[law] = label("")
+            amount.setAlignment(Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(amount, row, 1)
         grid.setColumnStretch(1, 1)
         column.addLayout(grid)
-
-    def _build_account(self, entry: Entry, column: QVBoxLayout) -> None:
-        column.addWidget(label(words.ACCOUNT, "heading"))
-        self.reason = label("", "soft")
-        self.reason.setWordWrap(True)
-        self.reason.setTextFormat(Qt.TextFormat.PlainText)
-        column.addWidget(self.reason)
-        self.accounts = {}
-        for law in [f"momentum {axis}" for axis in entry.trial.axes] + [ENERGY]:
-            verdict, detail = label(""), label("", "small")
-            for shower in (verdict, detail):
-                shower.setWordWrap(True)
-                column.addWidget(shower)
-            self.accounts[law] = (verdict, detail)
-            column.addSpacing(2)
 
     # -- showing -----------------------------------------------------------------------------------
 
@@ -297,60 +282,8 @@ class Margin(QScrollArea):
                 "\n\n".join([*said, *([self.notes.text()] if self.notes.text() else [])])
             )
             self.second_look.show()
-        self._show_window(entry)
-        noise = result.noise
-        u = noise.reading / (2.0 * noise.dof) ** 0.5
-        typed = project.fact(READING_NOISE, entry)
-        self.noise_field.show_fact(typed[1] if typed else None)
-        if noise.given and noise.stated:
-            of_noise = words.AS_STATED.format(sigma=f"{format_number(1e3 * noise.reading, 2)} mm")
-        elif noise.given:
-            of_noise = words.AS_TYPED
-        elif u == 0.0:  # nothing was fitted yet
-            of_noise = words.NOT_ESTIMATED.format(
-                least=f"{format_number(1e3 * noise.reading, 2)} mm"
-            )
-        else:
-            of_noise = words.ESTIMATED.format(
-                sigma=format_estimate(1e3 * noise.reading, 1e3 * u, "mm")
-            )
-        self.noise.setText(of_noise)
-        self.noise.setToolTip(words.SIGMA_TIP.format(dof=format_number(noise.dof)))
-        relative = noise.pools.relative.get(("time stamps", "time stamps"), 0.0)
-        stamp = format_estimate(1e3 * noise.stamp, 1e3 * noise.stamp * 0.5 * relative**0.5, "ms")
-        self.stamps.setText(
-            words.STAMPS_FOUND.format(sigma=stamp) if noise.stamp > 0 else words.STAMPS_NONE
-        )
-
-    def _show_window(self, entry: Entry) -> None:
-        """The window that was typed, and how many samples it comes to."""
-        typed = self._document.project.series_named(entry.series).window
-        if not self.window_field.isModified():
-            self.window_field.setText(typed)
-        if not self.results_ready or self._document.previewing or not entry.trial.followed:
-            return
-        if self._document.awaits(entry):
-            self.window_now.setText(words.DERIVING)
-            return
-        body = entry.trial.followed[0]
-        context = self._document.evaluator.trial_context(self._document.project, entry)
-        found = context.local_fits(body.name, body.axes[0]).windows(1)
-        if found is not None:
-            least, most = found
-            said = words.WINDOW_NOW if least < most else words.WINDOW_ALL
-            self.window_now.setText(said.format(least=least, most=most))
-
-    def _set_window(self) -> None:
-        field = self.window_field
-        if not field.isModified():
-            return
-        try:
-            edit = window_set(self._document.committed, self._document.entry.series, field.text())
-        except InertianError as error:
-            self.window_now.setText(str(error))
-            return
-        field.setModified(False)
-        self._document.do(edit)
+        self.noise_form.show_window(entry, self.results_ready)
+        self.noise_form.show_noise(entry, result.noise)
 
     def _show_notes(self, notes: tuple[Diagnostic, ...]) -> None:
         self.second_look.setVisible(bool(notes))
@@ -367,18 +300,20 @@ class Margin(QScrollArea):
         evaluator, project = self._document.evaluator, self._document.project
         readings = evaluator.collision_inputs(project, entry.trial.id)
         if isinstance(readings, InertianError):
-            self._show_reason(str(readings))
-            for shower in (*self.readings.values(), self.restitution):
+            unknown = (*self.readings.values(), self.restitution, *self.unaccounted.values())
+            for shower in unknown:
                 shower.setText("—")
             return
         self._show_speeds(readings)
         accounts = evaluator.accounts(project, entry.trial.id)
-        if isinstance(accounts, InertianError):
-            self._show_reason(str(accounts))
-            return
-        self.reason.hide()
-        for law, (verdict, detail) in self.accounts.items():
-            self._show_account(accounts, accounts.ledger(law), verdict, detail)
+        for law, amount in self.unaccounted.items():
+            if isinstance(accounts, InertianError):
+                amount.setText("—")
+                continue
+            left, unit = accounts.ledger(law).unaccounted, accounts.ledger(law).unit
+            amount.setText(format_estimate(left.value, left.u, unit))
+            if not self._document.previewing:
+                amount.setToolTip(intervals_said(left, unit))
 
     def _show_speeds(self, readings: CollisionInputs) -> None:
         """Speeds and restitution; they need no masses."""
@@ -398,33 +333,6 @@ class Margin(QScrollArea):
             intervals_said(e, "") if e and not self._document.previewing else ""
         )
 
-    def _show_account(
-        self, accounts: Accounts, ledger: Ledger, verdict: QLabel, detail: QLabel
-    ) -> None:
-        left, judged = ledger.unaccounted, ledger.judgement
-        title = words.SHORT_LAW[ledger.law]
-        if judged.verdict is None:
-            verdict.setText(title)
-            detail.setText(other_forms(ledger))
-        else:
-            verdict.setText(
-                f"{title}<br><b>{SIGN[judged.verdict]} {words.VERDICT[judged.verdict]}</b>"
-            )
-            amount = format_estimate(left.value, left.u, ledger.unit)
-            would_show = words.VISIBLE_IN_MARGIN.format(
-                visible=f"{format_number(judged.smallest_visible, 2)} {ledger.unit}"
-            )
-            detail.setText(f"{words.UNACCOUNTED_IS.format(amount=amount)}; {would_show}")
-        if not self._document.previewing:
-            detail.setToolTip(intervals_said(left, ledger.unit))
-
-    def _show_reason(self, why: str) -> None:
-        self.reason.setText(why)
-        self.reason.show()
-        for verdict, detail in self.accounts.values():
-            verdict.setText("")
-            detail.setText("")
-
     # -- asking for edits --------------------------------------------------------------------------
 
     def _set_mass(self, body: str, fact: Fact) -> None:
@@ -436,23 +344,8 @@ class Margin(QScrollArea):
         entry = self._document.entry
         self._document.do(scale_set(self._document.committed, entry.series, name, fact))
 
-    def _set_noise(self, fact: Fact | None) -> None:
-        entry, project = self._document.entry, self._document.committed
-        known = project.fact(READING_NOISE, entry)
-        scope = project.series_named(entry.series).scope
-        self._document.do(
-            fact_set(project, known[0] if known else FactId(READING_NOISE, scope), fact)
-        )
-
     def _set_motion(self) -> None:
         entry = self._document.entry
         self._document.do(
             motion_set(self._document.committed, entry.series, self.motion.currentData())
         )
-
-
-def other_forms(ledger: Ledger) -> str:
-    """Return in words what happened to a quantity that need not be conserved."""
-    left = ledger.unaccounted
-    sentence = words.BECAME_OTHER if left.value <= 0 else words.GAINED
-    return sentence.format(amount=format_estimate(abs(left.value), left.u, ledger.unit))

@@ -13,9 +13,9 @@ from inertian.desktop.look.tokens import MARGIN_WIDTH
 
 
 class MarginColumn(QWidget):
-    """A strip of names over the page that is in front."""
+    """What stands above all pages, a strip of their names, and the page that is in front."""
 
-    def __init__(self, pages: dict[str, QWidget]) -> None:
+    def __init__(self, above: QWidget, pages: dict[str, QWidget]) -> None:
         super().__init__()
         self.setFixedWidth(MARGIN_WIDTH)
         strip = QWidget()
@@ -39,6 +39,7 @@ class MarginColumn(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
+        column.addWidget(above)
         column.addWidget(strip)
         column.addWidget(self.stack, 1)
         self.strip = strip

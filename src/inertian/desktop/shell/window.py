@@ -34,6 +34,7 @@ from inertian.desktop.pages.formulas_page import FormulasPage
 from inertian.desktop.pages.margin import Margin
 from inertian.desktop.pages.readings_page import ReadingsPage
 from inertian.desktop.pages.tidy_page import TidyPage
+from inertian.desktop.pages.verdict_lines import VerdictLines
 from inertian.desktop.shelf.shelf import Shelf
 from inertian.desktop.shell.error_report import ErrorReports
 from inertian.desktop.shell.margin_column import MarginColumn
@@ -109,7 +110,9 @@ class MainWindow(QMainWindow):
             words.PAGE_READINGS: self.readings,
         }
         pages[words.PAGE_FORMULAS] = self.formulas
-        self.pages = MarginColumn(pages)
+        self.verdicts = VerdictLines(document)
+        self.verdicts.chosen.connect(self.show_account)
+        self.pages = MarginColumn(self.verdicts, pages)
         self.bench_actions = BenchActions(
             document, self.bench, self.worker, lambda: self.show_stage(words.BENCH)
         )
@@ -202,6 +205,11 @@ class MainWindow(QMainWindow):
         """Put the bench in front, with one page of the margin."""
         self.show_stage(words.BENCH)
         self.pages.show_page(name)
+
+    def show_account(self, law: str) -> None:
+        """Put the ledger in front, with the budget of one account."""
+        self.show_stage(words.LEDGER)
+        self.ledger.choose(law)
 
     def mark_spans(self) -> None:
         """Mark the spans that the finder suggests in the trial in hand."""
@@ -336,11 +344,14 @@ class MainWindow(QMainWindow):
         elif entry is not None and entry is self.document.entry:
             self.bench.refresh()
             self.margin.refresh()
+            self.verdicts.refresh()
 
     def _results_ready(self) -> None:
         self.margin.results_ready = self.ledger.results_ready = self.bench.results_ready = True
+        self.verdicts.results_ready = True
         self.bench.refresh()
         self.margin.refresh()
+        self.verdicts.refresh()
         self.ledger.refresh()
         self._ask_verdicts()
         self.project_files.offer_leftovers()

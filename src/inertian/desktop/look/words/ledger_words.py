@@ -4,7 +4,7 @@ from inertian.motion.fits.free_motion import FreeMotion
 from inertian.physics.accounts.verdicts import Expectation, Verdict
 from inertian.quantities.facts import Meaning
 
-SETUP, READINGS, ACCOUNT = "Setup", "Readings at the contact", "Account"
+SETUP, READINGS, NOISE_AND_WINDOW = "Setup", "Readings at the contact", "Noise and window"
 FREE_MOTION, NOISE, STAMPS = "Free motion", "Reading noise", "Time stamps"
 MASS_OF = "Mass of {body}"
 MEANING = {
@@ -78,10 +78,10 @@ VERDICT = {
     Verdict.TOO_ROUGH: "too rough to tell",
 }
 VISIBLE = "An imbalance of {visible} would show in 95 % of cases."
-VISIBLE_IN_MARGIN = "{visible} would show in 95 %"
+VERDICT_TIP = "Click for the ledger."
 BECAME_OTHER = "{amount} became other forms of energy"
 GAINED = "{amount} was gained from other forms of energy"
-UNACCOUNTED_IS = "unaccounted: {amount}"
+UNACCOUNTED, UNACCOUNTED_IS = "Unaccounted", "unaccounted: {amount}"
 TOGETHER = "{axes} together: {verdict} (χ² = {chi} for {count})"
 JOINED = " and "
 LAW_TITLES = {
