@@ -158,7 +158,7 @@ def test_readings_of_all_bodies_and_in_other_units_and_what_is_missing(open_wind
     page.body.activated.emit(page.body.count() - 1)
     assert view.in_hand() == (QuantityRef(Quantity.KINETIC), TOTAL)
     mean = page.span_rows[ReadingKind.MEAN].value.text()
-    assert mean.endswith(" J")
+    assert mean.endswith("\N{NO-BREAK SPACE}J")
     qtbot.mouseClick(page.span_rows[ReadingKind.MEAN].keep, LEFT)
     assert page.name_field.text() == "mean before"
     qtbot.keyClick(page.name_field, Qt.Key.Key_Return)

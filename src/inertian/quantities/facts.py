@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from inertian.quantities.errors import FactError, UnitError
+from inertian.quantities.rounding import raised, write_shortest
 from inertian.quantities.units import Unit, unit_of
 
 
@@ -62,13 +63,14 @@ class Fact:
             )
         value, spread = abs(self.unit.to_si(self.typed)), self.unit.to_si(self.plus_minus)
         if max(value, spread) > LARGEST or 0.0 < value < SMALLEST:
+            larger = max(self.typed, self.plus_minus, key=abs)
             raise FactError(
-                f"{max(self.typed, self.plus_minus, key=abs):g} {self.unit.symbol}".strip(),
+                f"{write_shortest(larger, 6)} {self.unit.symbol}".strip(),
                 "no laboratory has that. Check number and unit.",
             )
         if 0.0 < spread < SMALLEST_PLUS_MINUS:
             raise FactError(
-                f"± {self.plus_minus:g} {self.unit.symbol}".strip(),
+                f"± {write_shortest(self.plus_minus, 6)} {self.unit.symbol}".strip(),
                 "nothing is known so well. Write ± 0 if it is exact.",
             )
 
@@ -108,8 +110,8 @@ class Fact:
 
 
 def _with_powers(number: str) -> str:
-    """2e-07 as 2 × 10^−7, the way numbers are written everywhere."""
-    return re.sub(r"e([+-]?)0*(\d+)$", lambda m: f" × 10^{'−' * (m[1] == '-')}{m[2]}", number)
+    """2e-07 as 2 × 10⁻⁷, the way numbers are written everywhere."""
+    return re.sub(r"e([+-]?\d+)$", lambda m: f" × 10{raised(int(m[1]))}", number)
 
 
 def _without_powers(text: str) -> str:

@@ -4,6 +4,7 @@ import math
 from decimal import ROUND_HALF_EVEN, Decimal
 
 MINUS = "\N{MINUS SIGN}"
+_RAISED = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 FINEST = 1e-15  # relative step of a number in the computer, nearly
 # Numbers from 10^−5 on, and below 10^6, are written without a power of ten
 PLAIN = range(-5, 6)
@@ -44,7 +45,12 @@ def _plain(number: Decimal, place: int) -> str:
 
 
 def _power(exponent: int) -> str:
-    return f" × 10^{str(exponent).replace('-', MINUS)}"
+    return f" × 10{raised(exponent)}"
+
+
+def raised(exponent: int) -> str:
+    """Return a whole number as an exponent is written: ⁻⁴."""
+    return str(exponent).translate(_RAISED)
 
 
 def split_pm(value: float, u: float) -> tuple[str, str]:

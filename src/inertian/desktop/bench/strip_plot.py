@@ -6,6 +6,7 @@ from PyQt6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPen,
 from PyQt6.QtWidgets import QLabel
 
 from inertian.desktop.bench.bench_parts import StripInterface
+from inertian.desktop.bench.free_places import freest
 from inertian.desktop.bench.gestures import Drag, Handle, handle_at
 from inertian.desktop.bench.plot_gestures import (
     DragOrigin,
@@ -128,18 +129,26 @@ class StripPlot(pg.PlotWidget):
         self.place_flag()
 
     def place_flag(self) -> None:
-        """Put what is read beside the line, on the side with more room."""
+        """Put what is read beside the line, where it covers least of what is drawn."""
         if not self.flag.isVisible():
             return
-        area = self.getPlotItem().vb.sceneBoundingRect()
-        x = self.mapFromScene(
-            self.getPlotItem().vb.mapViewToScene(QPointF(self.line.value(), 0.0))
-        ).x()
-        right = x + 6 + self.flag.width() <= area.right()
-        self.flag.move(
-            int(x + 6 if right else max(x - 6 - self.flag.width(), area.left())),
-            int(area.top()) + 2,
-        )
+        box = self.getPlotItem().vb
+        area = QRectF(box.sceneBoundingRect())
+        x = self.mapFromScene(box.mapViewToScene(QPointF(self.line.value(), 0.0))).x()
+        width, height = self.flag.width(), self.flag.height()
+        sides = [x + 6, x - 6 - width] if x + 6 + width <= area.right() else [x - 6 - width, x + 6]
+        heights = (area.top() + 2, area.bottom() - height - 2, area.center().y() - height / 2)
+        places = [
+            QRectF(left, top, width, height)
+            for top in heights
+            for left in sides
+            if area.left() <= left and left + width <= area.right()
+        ] or [QRectF(max(area.left(), area.right() - width), area.top() + 2, width, height)]
+        (left, right), (low, high) = box.viewRange()
+        view = QRectF(left, low, right - left, high - low)
+        traces = [(trace.t, trace.y) for trace in self._strip.traces]
+        place = freest(places, traces, view, area)
+        self.flag.move(int(place.left()), int(place.top()))
 
     # -- mouse -------------------------------------------------------------------------------------
 

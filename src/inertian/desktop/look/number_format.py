@@ -6,9 +6,11 @@ import re
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import decimal_mark
 from inertian.quantities.coverage import Scalar
-from inertian.quantities.rounding import last_place, write_estimate, write_number
+from inertian.quantities.rounding import last_place, raised, write_estimate, write_number
 
-_POWER = re.compile(r"10\^(−?\d+)")
+_POWER = re.compile(r"10([⁻⁰¹²³⁴⁵⁶⁷⁸⁹]+)")
+_BEFORE_UNIT = re.compile(r" (?=[^\W\d]|[%°Ω])")
+_LOWERED = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "−0123456789")
 
 
 def format_estimate(value: float, u: float, unit: str = "") -> str:
@@ -18,12 +20,17 @@ def format_estimate(value: float, u: float, unit: str = "") -> str:
 
 def _with_powers(text: str) -> str:
     # Raised by the text engine: the typeface has no raised minus
-    return _POWER.sub(r"10<sup>\1</sup>", text)
+    return _POWER.sub(lambda power: f"10<sup>{power[1].translate(_LOWERED)}</sup>", text)
 
 
 def without_markup(text: str) -> str:
-    """Return a written number as plain text, for the clipboard: 10^−9."""
-    return re.sub(r"<sup>(.*?)</sup>", r"^\1", text)
+    """Return a written number as plain text, for the clipboard: 10⁻⁹."""
+    return re.sub(r"<sup>(.*?)</sup>", lambda found: raised(int(found[1].replace("−", "-"))), text)
+
+
+def unbroken(text: str) -> str:
+    """Return a written number that no line end takes its unit off."""
+    return _BEFORE_UNIT.sub("\N{NO-BREAK SPACE}", text)
 
 
 def format_tick(value: float, step: float) -> str:

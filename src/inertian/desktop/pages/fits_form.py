@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_estimate as written
-from inertian.desktop.look.number_format import format_number
+from inertian.desktop.look.number_format import format_number, unbroken
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
@@ -206,13 +206,15 @@ class FitsForm(QWidget):
         grid.addWidget(gone, 0, 2)
         row = 1
         for parameter in form.parameters:
-            symbol = label(parameter.symbol, "soft")
-            symbol.setToolTip(parameter.meaning)
+            said = words.parameter_said(parameter, request.shown.quantity)
+            symbol = label(said, "small")
+            symbol.setWordWrap(True)
+            symbol.setToolTip(said)
             parts |= self._parameter_parts(request, parameter.symbol)
-            shown = (symbol, parts[parameter.symbol], parts[f"hold {parameter.symbol}"])
-            for column, part in enumerate(shown):
-                grid.addWidget(part, row, column)
-            row += 1
+            grid.addWidget(symbol, row, 0, 1, 3)
+            grid.addWidget(parts[parameter.symbol], row + 1, 0, 1, 2)
+            grid.addWidget(parts[f"hold {parameter.symbol}"], row + 1, 2)
+            row += 2
         for name in ("remark", "chi", "r2", "reach"):
             parts[name] = label("", "small")
             parts[name].setWordWrap(True)
@@ -272,12 +274,16 @@ class FitsForm(QWidget):
         entry = self._document.entry
         parts["together"].setVisible(len(self._document.project.entries_of(entry.series)) > 1)
         held = dict(request.held)
+        quantity = request.shown.quantity
         meanings = {
-            p.symbol: p.meaning for p in shape_definition(request.shape, request.formula).parameters
+            p.symbol: words.parameter_said(p, quantity)
+            for p in shape_definition(request.shape, request.formula).parameters
         }
         for symbol, scalar in result.parameters:
             if symbol not in held:
-                parts[symbol].setText(written(scalar.value, scalar.u, result.units[symbol]))
+                parts[symbol].setText(
+                    unbroken(written(scalar.value, scalar.u, result.units[symbol]))
+                )
                 parts[symbol].setToolTip(meanings[symbol])
         fit, unit = result.fit, self._view.unit(request.shown.unit)
         if result.chi_squared is None:

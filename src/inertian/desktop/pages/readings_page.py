@@ -23,7 +23,7 @@ from inertian.desktop.bench.pyramid import LONG
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import DropDown, label, rule
 from inertian.desktop.look.number_format import format_estimate as written
-from inertian.desktop.look.number_format import format_number, format_time, intervals_said
+from inertian.desktop.look.number_format import format_number, format_time, intervals_said, unbroken
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.pages.fits_form import FitsForm
 from inertian.desktop.state.document import Document
@@ -87,7 +87,9 @@ class ReadingRow:
     def show_scalar(self, found: Scalar | None, factor: float, unit: str, settled: bool) -> None:
         """Show a result in a unit, "—" if there is none."""
         self.value.setText(
-            "—" if found is None else written(factor * found.value, factor * found.u, unit)
+            "—"
+            if found is None
+            else unbroken(written(factor * found.value, factor * found.u, unit))
         )
         self.keep.setEnabled(found is not None)
         self.explain.setEnabled(found is not None)
@@ -349,7 +351,7 @@ class ReadingsPage(QScrollArea):
                 value.setToolTip(str(found))
             else:
                 unit = unit_of_reading(named.shown, named.kind)
-                value.setText(written(found.value, found.u, unit))
+                value.setText(unbroken(written(found.value, found.u, unit)))
                 value.setToolTip(f"{_said(named)}\n{intervals_said(found, unit)}")
 
     def _build_named(self, entry: Entry) -> None:

@@ -21,9 +21,10 @@ _SPACES = "  \u00a0\u202f\u2009\u2007"
 _GROUP = "'’`" + _SPACES
 _PLAIN = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,4})?$")
 _CELL = re.compile(
-    rf"(?P<sign>[+\-−–]?)\s?(?P<digits>[0-9][0-9.,{_GROUP}]*|[.,][0-9]+)(?P<exponent>(?:[eEdD]|\s?[×x*]\s?10\^?)[+\-−]?[0-9]{{1,4}})?"
+    rf"(?P<sign>[+\-−–]?)\s?(?P<digits>[0-9][0-9.,{_GROUP}]*|[.,][0-9]+)(?P<exponent>(?:[eEdD]|\s?[×x*]\s?10\^?)[+\-−⁻]?[0-9⁰¹²³⁴⁵⁶⁷⁸⁹]{{1,4}})?"
     r"(?P<unit>\s*[A-Za-zµμ°%\"′″Ω][\w/²³·^*−\-⁻¹ ]{0,11})?$"
 )
+_LOWERED = str.maketrans("−⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "--0123456789")
 _GROUPED = {
     ",": re.compile(r"[1-9][0-9]{0,2}(,[0-9]{3})+$"),
     ".": re.compile(r"[1-9][0-9]{0,2}(\.[0-9]{3})+$"),
@@ -100,7 +101,7 @@ def value_of(cell: str, decimal: str) -> tuple[float, str] | None:
             digits = digits.replace(mark, "")
         else:
             digits = digits.replace(mark, ".")
-    power = re.sub(r"^(?:[eEdD]|\s?[×x*]\s?10\^?)", "e", exponent).replace("−", "-")
+    power = re.sub(r"^(?:[eEdD]|\s?[×x*]\s?10\^?)", "e", exponent).translate(_LOWERED)
     try:
         value = float(("-" if sign in ("-", "−", "–") else "") + digits + power)
     except ValueError:

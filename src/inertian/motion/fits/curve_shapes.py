@@ -42,7 +42,8 @@ class Parameter:
     seconds: int = 0
 
 
-LEVEL = Parameter("y₀", "value at the start")
+OF_FORMULA = "parameter of the formula"  # that was typed: no more is known of it
+LEVEL = Parameter("y₀", "start")
 
 Curve = Callable[..., Any]
 
@@ -130,14 +131,14 @@ SHAPE_DEFINITIONS: Mapping[CurveShape, ShapeDefinition] = {
     CurveShape.LINE: _polynomial("y₀ + y₁ t", (LEVEL, Parameter("y₁", "slope", 1, -1))),
     CurveShape.PARABOLA: _polynomial(
         "y₀ + y₁ t + ½ y₂ t²",
-        (*_POSITION, Parameter("y₂", "second derivative: twice the t² term", 1, -2)),
+        (*_POSITION, Parameter("y₂", "second derivative (twice the t² term)", 1, -2)),
     ),
     CurveShape.CUBIC: _polynomial(
         "y₀ + y₁ t + ½ y₂ t² + ⅙ y₃ t³",
         (
             *_POSITION,
             Parameter("y₂", "second derivative at the start", 1, -2),
-            Parameter("y₃", "its rate", 1, -3),
+            Parameter("y₃", "third derivative", 1, -3),
         ),
     ),
     CurveShape.SINE: ShapeDefinition(
@@ -233,7 +234,7 @@ def formula_shape(text: str) -> ShapeDefinition:
 
     return ShapeDefinition(
         text,
-        tuple(Parameter(n, "parameter of the formula", 1 if n in linear else 0) for n in names),
+        tuple(Parameter(n, OF_FORMULA, 1 if n in linear else 0) for n in names),
         lambda tau, *p: formula(t=tau, **dict(zip(names, p, strict=True))),
         columns,
         (lambda tau: _magnitudes(tau, len(others))) if others else nothing_searched,

@@ -1,7 +1,8 @@
 """Words of the pages of the margin: tidying, frame, readings, fits, treating others alike."""
 
+from inertian.motion.fits.curve_shapes import OF_FORMULA, Parameter
 from inertian.motion.recording.tidying import Reason
-from inertian.physics.definitions.requests import ReadingKind
+from inertian.physics.definitions.requests import Quantity, ReadingKind
 
 PAGE_ACCOUNT, PAGE_TIDY, PAGE_READINGS = "Account", "Tidy", "Readings"
 TIDY, FRAME, SPAN_HEADING = "Tidy steps", "Frame", "Over “{name}”"
@@ -115,3 +116,27 @@ TREAT_STOPPED = "Stopped; nothing was changed."
 NO_OTHERS = "There is no other trial in this series."
 LOOK_AT, NOTHING_TO_LOOK_AT = "To be looked at: {why}", "No trial needs a look."
 TIDIED_TIP = "samples were set aside"
+
+# What the first, second and third derivative of a quantity are called
+DERIVATIVES = {
+    Quantity.POSITION: ("velocity", "acceleration", "rate of the acceleration"),
+    Quantity.VELOCITY: ("acceleration", "rate of the acceleration", "its rate"),
+    Quantity.SPEED: ("rate of the speed", "its rate", "the rate of that"),
+    Quantity.ANGLE: ("angular velocity", "angular acceleration", "its rate"),
+    Quantity.ANGULAR_SPEED: ("angular acceleration", "its rate", "the rate of that"),
+    Quantity.MOMENTUM: ("force", "rate of the force", "its rate"),
+    Quantity.KINETIC: ("power", "rate of the power", "its rate"),
+}
+
+
+def parameter_said(parameter: Parameter, quantity: Quantity) -> str:
+    """Return what a parameter of a curve means for a quantity, with its symbol: "velocity at the
+    start, y₁".
+    """
+    first, second, third = DERIVATIVES.get(
+        quantity, ("slope", "second derivative", "third derivative")
+    )
+    said = parameter.meaning.replace("slope", first)
+    said = said.replace("second derivative", second).replace("third derivative", third)
+    typed = parameter.meaning == OF_FORMULA
+    return parameter.symbol if typed else f"{said}, {parameter.symbol}"
