@@ -302,7 +302,7 @@ def test_strips_are_added_moved_and_shown_in_other_units_and_copied(open_window,
             menu = next(a for a in menu.actions() if a.text() == text).menu()
         next(a for a in menu.actions() if a.text() == texts[-1]).trigger()
 
-    choose(window.bench.strip("position", "x"), words.ADD_STRIP, "Kinetic energy")
+    choose(window.bench.strip("position", "x"), words.ADD_STRIP, "Momentum and energy", "Kinetic energy")
     titles = [s.title.text() for s in window.bench.strips()]
     assert titles == ["Position x", "Kinetic energy", "Velocity x"]
     energy = window.bench.strip("kinetic energy", "")

@@ -642,3 +642,26 @@ def test_a_reading_of_an_older_file_with_such_a_name_is_not_silently_something_e
     made = made.with_entry(replace(made.entries[0], named=(named,)))
     with pytest.raises(NoValueError, match="also the name of a reading"):
         at_all_samples(context_of(made), QuantityRef(Quantity.DERIVED, "J", "m/s"), "sled")
+
+
+def test_ready_made_quantities_are_shown_or_taken_over_and_symbols_are_put_in_by_click(
+    open_window, demo, qtbot
+):
+    window = open_window(demo)
+    window.show_page(words.PAGE_FORMULAS)
+    page, left = window.formulas, Qt.MouseButton.LeftButton
+    qtbot.mouseClick(page.ready_made.head, left)
+    buttons = page.ready_made.buttons
+    buttons["P", words.SHOW].click()
+    assert any(s.shown.axis == "P" for s in window.bench.strips())
+    buttons["P", words.TAKE_OVER].click()
+    assert (page.symbol.text(), page.formula.text()) == ("P_own", "rate(½ m v²)")
+    page.formula.setText("½ ")
+    for text in ("m", "v_x"):
+        page.symbols.buttons[text].click()
+        page.formula.insert(" ")
+    assert page.formula.text() == "½ m v_x "
+    page.formula.insert("v_x")
+    page.unit.setText("J")
+    page.take()
+    assert [q.symbol for q in window.document.project.derived] == ["P_own"]

@@ -54,11 +54,13 @@ def strip_menu(bench: BenchInterface, document: Document, strip: StripInterface)
     ):
         inner = menu.addMenu(title)
         inner.setEnabled(bool(others))
-        for one in others:
-            action = inner.addAction(words.strip_title(one))
-            action.triggered.connect(
-                lambda _c, one=one, arrange=arrange: view.choose_strips(arrange(one))
-            )
+        for group, members in words.grouped(others).items():
+            subject = inner.addMenu(group)
+            for one in members:
+                action = subject.addAction(words.strip_title(one))
+                action.triggered.connect(
+                    lambda _c, one=one, arrange=arrange: view.choose_strips(arrange(one))
+                )
     menu.addSeparator()
     for title, to in ((words.STRIP_UP, place - 1), (words.STRIP_DOWN, place + 1)):
         action = menu.addAction(title)

@@ -26,6 +26,13 @@ def ruler_step(seconds: float, pixels: float, least: float = 64.0) -> float:
     return float(next(power * m for m in (1, 2, 5, 10) if power * m >= raw * (1 - 1e-9)))
 
 
+def finer(step: float) -> float:
+    """Return the next smaller round step of 1, 2 or 5."""
+    power = 10.0 ** np.floor(np.log10(step) + 1e-9)
+    smaller = {5: 2.0, 2: 1.0, 1: 0.5}
+    return float(smaller[round(step / power)] * power)
+
+
 def lanes_of(spans: Spans) -> dict[str, int]:
     """Return in which lane the flag of each span stands, so that none covers another; touching is
     not covering.

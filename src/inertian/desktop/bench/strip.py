@@ -1,14 +1,13 @@
 """One strip of the bench: a quantity against time, for all bodies of the trial in hand."""
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from inertian.desktop.bench.bench_parts import BenchInterface
 from inertian.desktop.bench.strip_plot import StripPlot
 from inertian.desktop.bench.trace_items import DrawnTrace
 from inertian.desktop.bench.traces import Trace
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import BodyLabel
+from inertian.desktop.look.labels import BodyLabel, MenuButton
 from inertian.desktop.look.tokens import AXIS_WIDTH, STRIP_LEAST, Theme
 from inertian.desktop.state.document import Document
 from inertian.physics.definitions.requests import QuantityRef
@@ -34,18 +33,17 @@ class Strip(QWidget):
         self.traces: list[Trace] = []
         self.plot = StripPlot(document, theme, self)
         self.setMinimumHeight(STRIP_LEAST)
-        self.title = QToolButton()
-        self.title.setProperty("role", "title")
-        self.title.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
+        self.title = MenuButton(theme, "title")
         name = words.strip_title(shown)
         self.title.setText(
             words.RESIDUALS_OF.format(title=name[:1].lower() + name[1:]) if residuals else name
         )
         self.title.setToolTip(words.STRIP_TIP)
+        self.title.setAccessibleName(f"{self.title.text()}: {words.STRIP_TIP}")
         self.title.clicked.connect(self._ask_quantity)
-        self.unit = QToolButton()
-        self.unit.setProperty("role", "unit")
+        self.unit = MenuButton(theme, "unit")
         self.unit.setToolTip(words.UNIT_TIP)
+        self.unit.setAccessibleName(words.UNIT_TIP)
         self.unit.clicked.connect(self._ask_unit)
         self.why = QLabel()
         self.why.setProperty("role", "soft")

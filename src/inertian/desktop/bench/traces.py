@@ -8,6 +8,7 @@ import numpy as np
 
 from inertian.analysis.series_results import SeriesResult
 from inertian.desktop.look import words
+from inertian.desktop.look.markers import ALL_TOGETHER
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState, channels_of
 from inertian.motion.recording.trials import Trial
@@ -84,10 +85,8 @@ def traces_of(
         total = document.evaluator.band(document.project, entry, shown, TOTAL)
         if not isinstance(total, InertianError):
             walls = entry.spans.walls()
-            place, nothing = len(entry.trial.bodies), np.full(len(entry.trial.t), -1)
-            made = Trace(
-                words.ALL_BODIES, place, entry.used_trial.t, *total, walls=walls, rows=nothing
-            )
+            nothing, t = np.full(len(entry.trial.t), -1), entry.used_trial.t
+            made = Trace(words.ALL_BODIES, ALL_TOGETHER, t, *total, walls=walls, rows=nothing)
             found.append(made if factor == 1.0 else _in_unit(made, factor))
     return found, why
 

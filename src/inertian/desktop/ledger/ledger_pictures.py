@@ -1,12 +1,13 @@
 """Painted pictures of a ledger: intervals to scale, and the budget as bars."""
 
+import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QStaticText, QTransform
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from inertian.desktop.bench.rail_ruler import ruler_step
+from inertian.desktop.bench.rail_ruler import finer, ruler_step
 from inertian.desktop.look import words
 from inertian.desktop.look.number_format import format_number, format_tick
 from inertian.desktop.look.theme import font
@@ -15,7 +16,7 @@ from inertian.physics.accounts.ledger import Ledger
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.quantities.coverage import Scalar
 
-ROW = 26  # px
+ROW, LEAST_WIDTH = 26, 190  # px
 
 
 class Intervals(QWidget):
@@ -32,7 +33,7 @@ class Intervals(QWidget):
         super().__init__()
         self._theme = theme
         self._ledger: Ledger | None = None
-        self.setMinimumWidth(220)
+        self.setMinimumWidth(LEAST_WIDTH)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
 
     def sizeHint(self) -> QSize:
@@ -41,7 +42,7 @@ class Intervals(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         """Qt: no smaller than its rows."""
-        return QSize(220, 3 * ROW + 44)
+        return QSize(LEAST_WIDTH, 3 * ROW + 44)
 
     def show_ledger(self, ledger: Ledger) -> None:
         """Show another ledger, or the same after a change."""
@@ -97,6 +98,8 @@ class Intervals(QWidget):
         painter.setPen(QColor(self._theme.rule))
         painter.drawLine(QPointF(self.LABEL, y), QPointF(self.width() - 12, y))
         step = ruler_step(high - low, self.width() - self.LABEL - 12.0, 34.0)
+        while math.floor(high / step) - math.ceil(low / step) < 1:
+            step = finer(step)  # one number alone says nothing of the scale
         k = int(low / step) - 1
         while k * step <= high:
             if k * step >= low:

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.ledger.ledger_pictures import Budget, Intervals
 from inertian.desktop.look import words
+from inertian.desktop.look.decimal_columns import lined_up
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.fact_text import read_mass
 from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
@@ -35,7 +36,7 @@ from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact
 from inertian.quantities.units import unit_of
 
-NAME_WIDTH = 110  # px, of a body in the table
+NAME_WIDTH, COLUMN_WIDTH = 96, 84  # px, of a body in the table, and of a column at least
 COLUMNS = (words.COLUMN_BEFORE, words.COLUMN_OUTSIDE, words.COLUMN_AFTER, words.COLUMN_LEFT)
 
 
@@ -104,12 +105,11 @@ class Account(QFrame):
         return row
 
     def _table(self, theme: Theme, bodies: tuple[str, ...]) -> QGridLayout:
-        grid = QGridLayout()
+        grid = self.grid = QGridLayout()
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(3)
+        grid.setColumnMinimumWidth(0, NAME_WIDTH)
         self.heads = {}
-        for place in range(1, len(COLUMNS) + 1):
-            grid.setColumnMinimumWidth(place, 84)
         for place, column in enumerate(COLUMNS, start=1):
             self.heads[column] = label(column, "soft")
             self.heads[column].setAlignment(
@@ -133,6 +133,10 @@ class Account(QFrame):
                         cell.setFont(font(weight=font().Weight.DemiBold))
                     self.cells[name, column] = cell
         return grid
+
+    def parts_of(self, column: str) -> list[QLabel]:
+        """Return the head and the cells of a column."""
+        return [self.heads[column], *(c for (_, name), c in self.cells.items() if name == column)]
 
     def show_ledger(self, ledger: Ledger, e: Fact | None) -> None:
         """Show the account as it is now."""
@@ -192,6 +196,30 @@ class Account(QFrame):
         return super().event(event)
 
 
+class BudgetPart(QWidget):
+    """Where the ± of one account comes from: a heading, and its bars."""
+
+    def __init__(self, theme: Theme, law: str) -> None:
+        super().__init__()
+        self._law = law
+        self.title, self.budget = label("", "heading"), Budget(theme)
+        self.title.setContentsMargins(16, 10, 16, 2)
+        self.title.setWordWrap(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.title)
+        column.addWidget(self.budget)
+
+    def show_ledger(self, ledger: Ledger) -> None:
+        """Show the budget as it is now."""
+        title = words.BUDGET_TITLE.format(law=words.LAW_TITLES[self._law].lower())
+        total = sum(ledger.budget.values()) ** 0.5
+        together = words.BUDGET_TOTAL.format(u=f"{format_number(total, 2)} {ledger.unit}")
+        self.title.setText(f"{title}, {together}")
+        self.budget.show_ledger(ledger)
+
+
 class LedgerStage(QScrollArea):
     """All accounts of the trial in hand, and the budget of the chosen one."""
 
@@ -230,7 +258,8 @@ class LedgerStage(QScrollArea):
         for ledger in accounts.ledgers:
             self.accounts[ledger.law].show_ledger(ledger, e[1] if e else None)
         self._show_together(accounts)
-        self._show_budget(accounts)
+        self._show_budgets(accounts)
+        self._line_up()
 
     def _build(self, accounts: Accounts) -> None:
         body = QWidget()
@@ -252,12 +281,12 @@ class LedgerStage(QScrollArea):
                 column.addWidget(self.together)
             column.addWidget(account)
             column.addWidget(rule())
-        self.budget_title = label("", "heading")
-        self.budget_title.setContentsMargins(16, 10, 16, 2)
-        self.budget_title.setWordWrap(True)
-        self.budget = Budget(self._theme)
-        column.addWidget(self.budget_title)
-        column.addWidget(self.budget)
+        self._budgets = QVBoxLayout()
+        self._budgets.setSpacing(0)
+        self.budgets = {one.law: BudgetPart(self._theme, one.law) for one in accounts.ledgers}
+        for part in self.budgets.values():
+            self._budgets.addWidget(part)
+        column.addLayout(self._budgets)
         column.addStretch(1)
         self._law = accounts.ledgers[0].law
         self.setWidget(body)
@@ -273,15 +302,27 @@ class LedgerStage(QScrollArea):
             )
             self.together.setText(text)
 
-    def _show_budget(self, accounts: Accounts) -> None:
-        ledger = accounts.ledger(self._law)
-        title = words.BUDGET_TITLE.format(law=words.LAW_TITLES[self._law].lower())
-        total = sum(ledger.budget.values()) ** 0.5
-        together = words.BUDGET_TOTAL.format(u=f"{format_number(total, 2)} {ledger.unit}")
-        self.budget_title.setText(f"{title}, {together}")
-        self.budget.show_ledger(ledger)
-        for law, account in self.accounts.items():
-            account.mark(law == self._law)
+    def _show_budgets(self, accounts: Accounts) -> None:
+        """The budget of the account in hand first, those of the others below it."""
+        self._budgets.removeWidget(self.budgets[self._law])
+        self._budgets.insertWidget(0, self.budgets[self._law])
+        for ledger in accounts.ledgers:
+            self.budgets[ledger.law].show_ledger(ledger)
+            self.accounts[ledger.law].mark(ledger.law == self._law)
+
+    def _line_up(self) -> None:
+        """Columns of all accounts stand below one another, numbers at their decimal marks."""
+        for account in self.accounts.values():
+            for column in COLUMNS:
+                lined_up([cell for (_, name), cell in account.cells.items() if name == column])
+        for place, column in enumerate(COLUMNS, start=1):
+            widths = [
+                part.sizeHint().width()
+                for account in self.accounts.values()
+                for part in account.parts_of(column)
+            ]
+            for account in self.accounts.values():
+                account.grid.setColumnMinimumWidth(place, max(*widths, COLUMN_WIDTH))
 
     def _show_reason(self, entry: Entry, why: InertianError) -> None:
         """One sentence on what is missing, and the field that mends it."""

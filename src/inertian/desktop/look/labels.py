@@ -1,8 +1,17 @@
 """Small parts that all panes share: labels, rules, bodies with their markers, and choices."""
 
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QLabel, QLayout
+from PyQt6.QtCore import QPointF, QSize, Qt
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QLabel,
+    QLayout,
+    QStyle,
+    QStyleOptionToolButton,
+    QStylePainter,
+    QToolButton,
+)
 
 from inertian.desktop.look import markers
 from inertian.desktop.look.tokens import Theme
@@ -62,16 +71,56 @@ class DropDown(QComboBox):
         """Qt: paint the arrow."""
         super().paintEvent(event)
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(self._theme.soft_ink), 1.4))
-        x, y = self.width() - 13.0, self.height() / 2
-        painter.drawPolyline(
-            QPolygonF([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
-        )
+        _paint_caret(painter, self._theme, self.width() - 13.0, self.height() / 2)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Qt: leave the wheel to the pane."""
         event.ignore()
+
+
+class MenuButton(QToolButton):
+    """A button without a frame that opens a menu: a small caret says so; it takes the focus."""
+
+    CARET = 14  # px, at the right
+
+    def __init__(self, theme: Theme, role: str) -> None:
+        super().__init__()
+        self._theme = theme
+        self.setProperty("role", role)
+        self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def sizeHint(self) -> QSize:
+        """Qt: room for the caret."""
+        return super().sizeHint() + QSize(self.CARET, 0)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Qt: the text at the left, the caret behind it."""
+        option = QStyleOptionToolButton()
+        self.initStyleOption(option)
+        painter = QStylePainter(self)
+        text, option.text = option.text, ""
+        painter.drawComplexControl(QStyle.ComplexControl.CC_ToolButton, option)
+        painter.setPen(option.palette.buttonText().color())
+        box = self.rect().adjusted(4, 0, -self.CARET, 0)
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+        _paint_caret(painter, self._theme, self.width() - 10.0, self.height() / 2 + 0.5)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Qt: the keys that open a list open this one too."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Down):
+            self.click()
+        else:
+            super().keyPressEvent(event)
+
+
+def _paint_caret(painter: QPainter, theme: Theme, x: float, y: float) -> None:
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor(theme.soft_ink), 1.4))
+    painter.drawPolyline(
+        QPolygonF([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
+    )
 
 
 def empty_layout(layout: QLayout) -> None:

@@ -47,13 +47,20 @@ _PATHS = {
 }
 
 
+ALL_TOGETHER = -1  # in place of a body's place: the sum of all, which has the ink's colour
+
+
 def marker_path(place: int) -> QPainterPath:
     """Return the shape of the body at this place in its trial, one unit wide about the origin."""
+    if place == ALL_TOGETHER:
+        return _polygon((-0.6, -0.16), (0.6, -0.16), (0.6, 0.16), (-0.6, 0.16))
     return _PATHS[MARKERS[place % len(MARKERS)]]()
 
 
 def colour(theme: Theme, place: int) -> QColor:
     """Return the colour of the body at this place in its trial."""
+    if place == ALL_TOGETHER:
+        return QColor(theme.ink)
     return QColor(theme.bodies[place % len(theme.bodies)])
 
 

@@ -19,6 +19,8 @@ from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.labels import DropDown, empty_layout, label, rule
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.look.typeset import typeset
+from inertian.desktop.pages.formula_symbols import FormulaSymbols
+from inertian.desktop.pages.ready_made_list import ReadyMadeList
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState
 from inertian.physics.definitions.derived_quantities import (
@@ -67,6 +69,10 @@ class FormulasPage(QScrollArea):
         self._list = QVBoxLayout()
         self._list.setSpacing(2)
         column.addLayout(self._list)
+        self.ready_made = ReadyMadeList()
+        self.ready_made.show_wanted.connect(self.show_strip)
+        self.ready_made.change_wanted.connect(self._take_over)
+        column.addWidget(self.ready_made)
         self._build_form(column)
         column.addSpacing(6)
         column.addWidget(rule())
@@ -123,9 +129,28 @@ class FormulasPage(QScrollArea):
         row.addWidget(self.cancel)
         row.addStretch(1)
         column.addLayout(row)
-        said = label(words.VOCABULARY, "small")
-        said.setWordWrap(True)
-        column.addWidget(said)
+        self.symbols = FormulaSymbols()
+        self.symbols.wanted.connect(self._insert)
+        column.addWidget(self.symbols)
+
+    def _insert(self, text: str) -> None:
+        """Put a symbol where the cursor is in the formula."""
+        self.formula.insert(text)
+        self.formula.setFocus()
+        self._preview()
+
+    def _take_over(self, one: DerivedQuantity) -> None:
+        """Put a ready-made quantity into the form, under a symbol of its own."""
+        self._clear()
+        for field, text in (
+            (self.symbol, f"{one.symbol}_own"),
+            (self.unit, one.unit),
+            (self.name, one.name),
+            (self.formula, one.text),
+        ):
+            field.setText(text)
+        self.formula.setFocus()
+        self._preview()
 
     def refresh(self) -> None:
         """Show facts and formulas as they are now."""
@@ -138,6 +163,10 @@ class FormulasPage(QScrollArea):
             self._build_facts(entry)
         self._show_facts()
         self._show_list()
+        own = {one.symbol for one in self._document.project.derived}
+        known = self._document.project.quantities(entry)
+        offered = self._document.project.offered(entry)
+        self.ready_made.show_quantities([known[r.axis] for r in offered if r.axis not in own])
 
     def showEvent(self, event: QShowEvent) -> None:
         """Qt: show what changed while another page was in front."""

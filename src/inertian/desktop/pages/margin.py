@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
 
 from inertian.analysis.diagnostics import Diagnostic, second_look
 from inertian.desktop.look import words
+from inertian.desktop.look.decimal_columns import lined_up
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.fact_text import READERS, WRITERS, fact_size, read_mass
 from inertian.desktop.look.folding import Fold
@@ -314,6 +315,7 @@ class Margin(QScrollArea):
             amount.setText(format_estimate(left.value, left.u, unit))
             if not self._document.previewing:
                 amount.setToolTip(intervals_said(left, unit))
+        lined_up(list(self.readings.values()))
 
     def _show_speeds(self, readings: CollisionInputs) -> None:
         """Speeds and restitution; they need no masses."""

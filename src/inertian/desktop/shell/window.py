@@ -53,6 +53,7 @@ from inertian.quantities.errors import InertianError
 if TYPE_CHECKING:
     from inertian.files.interpretation.parsed_file import ParsedFile
 
+STATUS_MARGIN = 40  # px, between what is said and the line of the file
 NARROW = 880  # px; below, the stage would have no room beside shelf and margin
 FIRST_PICTURE_MS = 30  # until the first picture is painted; then results are worked out
 # Alt numbers; 4 to 6 are kept for stages to come
@@ -122,6 +123,7 @@ class MainWindow(QMainWindow):
         self.statusBar().addWidget(self.note_label, 1)
         self.statusBar().addPermanentWidget(self.file_label)
         self.statusBar().setSizeGripEnabled(False)
+        self.statusBar().messageChanged.connect(lambda _text: self._share_status_line())
         self._verdict_pause = once_after(self, 150, self._ask_verdicts)
         self.bench.mark_spans.connect(self.mark_spans)
         self.bench.spoken.connect(self.say)
@@ -275,6 +277,7 @@ class MainWindow(QMainWindow):
             self.file_label.setToolTip("\n".join(trial.provenance.understood))
         else:
             self.file_label.setText("")
+        self._share_status_line()
 
     def _show_file_in_hand(self, reading: "ParsedFile | None") -> None:
         """Say in the status line what file lies on the intake desk: name, size, SHA-256."""
@@ -322,6 +325,15 @@ class MainWindow(QMainWindow):
     def say(self, text: str) -> None:
         """Say something in the status line."""
         self.note_label.setText(text)
+        self.note_label.setToolTip(text)
+        self._share_status_line()
+
+    def _share_status_line(self) -> None:
+        """Give the file's line way to what is said, where there is no room for both."""
+        bar = self.statusBar()
+        text = bar.currentMessage() or self.note_label.text()
+        room = bar.width() - self.file_label.sizeHint().width() - STATUS_MARGIN
+        self.file_label.setVisible(not text or bar.fontMetrics().horizontalAdvance(text) <= room)
 
     # -- results -----------------------------------------------------------------------------------
 

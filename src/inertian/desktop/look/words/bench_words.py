@@ -1,5 +1,7 @@
 """Words of the bench: strips, spans, the rail, the shelf."""
 
+from collections.abc import Sequence
+
 from inertian.desktop.look.typeset import typeset_plain
 from inertian.motion.spans.spans import SpanKind
 from inertian.physics.definitions.derived_quantities import READY_MADE, centre_of_mass_quantities
@@ -52,6 +54,46 @@ def strip_title(shown: QuantityRef) -> str:
     if shown.quantity is Quantity.DERIVED:
         return READY_TITLES.get(shown.axis, typeset_plain(shown.axis))
     return QUANTITY_TITLES[shown.quantity] + AXIS_NAMES[shown.axis]
+
+
+_MOTION, _ENERGY, _FORCES = "Motion", "Momentum and energy", "Forces and impulses"
+_ROTATION, _SENSORS, _CENTRE = "Rotation", "From sensors", "Centre of mass"
+_YOURS = "Your quantities"
+QUANTITY_GROUPS = (_MOTION, _ENERGY, _FORCES, _ROTATION, _SENSORS, _CENTRE, _YOURS)
+_GROUP_OF = {
+    Quantity.POSITION: _MOTION,
+    Quantity.VELOCITY: _MOTION,
+    Quantity.ACCELERATION: _MOTION,
+    Quantity.SPEED: _MOTION,
+    Quantity.MOMENTUM: _ENERGY,
+    Quantity.KINETIC: _ENERGY,
+    Quantity.ANGLE: _ROTATION,
+    Quantity.ANGULAR_SPEED: _ROTATION,
+    Quantity.RADIUS: _ROTATION,
+    Quantity.SENSOR: _SENSORS,
+}
+_GROUP_OF_FORMULA = {
+    _MOTION: "φ_v",
+    _ENERGY: "E_p E_i E_s E_m E_mi E_ms P W_F",
+    _FORCES: "F_x F_y F_b J_F J_lev",
+    _ROTATION: "L E_r ω_v",
+    _SENSORS: "v_acc x_acc v_lev x_lev v_tilt x_tilt",
+    _CENTRE: "x_cm v_cm E_cm y_cm w_cm E_cmp",
+}
+
+
+def group_of_formula(symbol: str) -> str:
+    """Return the subject of a ready-made quantity, or that of one's own."""
+    return next((g for g, own in _GROUP_OF_FORMULA.items() if symbol in own.split()), _YOURS)
+
+
+def grouped(quantities: Sequence[QuantityRef]) -> dict[str, list[QuantityRef]]:
+    """Return quantities by subject, subjects in their order."""
+    found: dict[str, list[QuantityRef]] = {group: [] for group in QUANTITY_GROUPS}
+    for one in quantities:
+        own = one.quantity is Quantity.DERIVED
+        found[group_of_formula(one.axis) if own else _GROUP_OF[one.quantity]].append(one)
+    return {group: members for group, members in found.items() if members}
 
 
 RESIDUALS_OF = "What the curves leave of {title}"

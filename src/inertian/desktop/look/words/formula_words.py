@@ -27,14 +27,41 @@ SYMBOL_HINT, UNIT_HINT, QUANTITY_NAME_HINT, QUANTITY_FORMULA_HINT = (
     "½ m v² + m g y",
 )
 ADD, KEEP, CANCEL = "Add", "Keep the change", "Cancel"
+SYMBOL_GROUPS = {
+    "Of a body": {
+        "x": "position along x",
+        "y": "position along y",
+        "v": "speed",
+        "v_x": "velocity along x",
+        "v_y": "velocity along y",
+        "a_x": "acceleration along x",
+        "m": "mass",
+    },
+    "Of the setup and the time": {
+        "g": "gravity",
+        "θ": "incline",
+        "k": "spring constant",
+        "x_0": "spring at rest",
+        "I": "moment of inertia",
+        "t": "time",
+        "F": "force of the sensor",
+    },
+    "Functions": {
+        "rate(": "change per second",
+        "area(": "sum over time, by trapezoids",
+        "level(": "without the line through the spans of rest",
+        "sqrt(": "square root",
+        "sin(": "sine",
+        "cos(": "cosine",
+        "½": "one half",
+    },
+}
 VOCABULARY = (
-    "You may use x, y, v, v_x, a_x, … of a body; m, g, θ, k, x_0, α, I; t; your own symbols; "
-    "named readings, if the name is one word; "
-    "x_2 for the second body; F, a_s, v_s of sensors; + − * / ^, sqrt, sin, cos, exp, ln; "
-    "rate(…) for the change per second, area(…) for the sum over time (simpson(…) and "
-    "stepsum(…) by other rules), "
-    "level(…) to take off the line through the spans of rest."
+    "Also your own symbols and named readings of one word; x_2 for the second body; α, a_s, v_s; "
+    "+ − * / ^, exp, ln, simpson(…), stepsum(…)."
 )
+READY_MADE_HEADING = "Ready-made quantities"
+TAKE_OVER, TAKE_OVER_TIP = "Take over", "Put it into the form below, to be changed"
 FITS_ALL = "Good: it gives {unit}."
 MEASURE, MEASURE_TIP = "from measurements…", "Work it out from what can be measured"
 MEASURE_TITLE = "{label}, from measurements"
