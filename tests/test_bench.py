@@ -302,12 +302,25 @@ def test_strips_are_added_moved_and_shown_in_other_units_and_copied(open_window,
             menu = next(a for a in menu.actions() if a.text() == text).menu()
         next(a for a in menu.actions() if a.text() == texts[-1]).trigger()
 
-    choose(window.bench.strip("position", "x"), words.ADD_STRIP, "Momentum and energy", "Kinetic energy")
+    choose(
+        window.bench.strip("position", "x"),
+        words.ADD_STRIP,
+        "Momentum and energy",
+        "Kinetic energy",
+    )
     titles = [s.title.text() for s in window.bench.strips()]
     assert titles == ["Position x", "Kinetic energy", "Velocity x"]
     energy = window.bench.strip("kinetic energy", "")
     assert energy.unit.text() == "in J"
     assert np.nanmax(energy.traces[0].y) == pytest.approx(0.5 * 19.1 * 1.6**2, rel=0.1)
+    velocity = window.bench.strip("velocity", "x")
+    fitted = np.nanmedian(velocity.traces[0].u)
+    choose(velocity, words.METHOD_MENU, words.METHOD_NAMES["two-point"])
+    velocity = window.bench.strip("velocity", "x")
+    assert velocity.why.text() == "by two-point differences"
+    assert np.nanmedian(velocity.traces[0].u) > 5.0 * fitted  # as a class has it, with its own ±
+    choose(velocity, words.METHOD_MENU, words.METHOD_NAMES["local"])
+    assert np.nanmedian(window.bench.strip("velocity", "x").traces[0].u) == fitted
     choose(energy, words.STRIP_DOWN)
     assert [s.title.text() for s in window.bench.strips()] == [
         "Position x",

@@ -9,7 +9,7 @@ from typing import TypeVar, cast
 import numpy as np
 
 from inertian.analysis.series_results import SeriesResult, series_result, without_touch
-from inertian.motion.derivatives.derive import noise_of_trial
+from inertian.motion.derivatives.derive import Method, derive, noise_of_trial
 from inertian.motion.derivatives.local_derivatives import parse_window
 from inertian.motion.derivatives.local_fit_cache import LocalFitCache
 from inertian.motion.fits.free_motion import BodyFit, FreeMotion, fit_body
@@ -25,7 +25,7 @@ from inertian.physics.accounts.collision_inputs import (
 from inertian.physics.accounts.interactions import interaction_of
 from inertian.physics.accounts.ledger import ENERGY, Accounts, build_accounts
 from inertian.physics.accounts.verdicts import Expectation
-from inertian.physics.definitions.requests import TOTAL, CurveRequest, QuantityRef
+from inertian.physics.definitions.requests import TOTAL, CurveRequest, Quantity, QuantityRef
 from inertian.physics.evaluation.quantity_values import at_all_samples
 from inertian.physics.evaluation.trial_context import NoValueError, TrialContext
 from inertian.physics.readings.budgets import one_estimate
@@ -279,6 +279,28 @@ class Evaluator:
         return self._result(
             ("band", shown, body), context, partial(at_all_samples, context, shown, body)
         )
+
+    def differences(
+        self, project: Project, entry: Entry, shown: QuantityRef, body: str, method: str
+    ) -> tuple[Array, Array] | InertianError:
+        """Return a velocity or acceleration along an axis, in SI, by "central" or "two-point"
+        differences, as a class has it by hand, and its standard uncertainty at all samples, (n,);
+        NaN where there is none, or why there is none.
+        """
+        context = self.trial_context(project, entry)
+        found = self._result(
+            ("differences", method),
+            context,
+            lambda: derive(entry.used_trial, entry.spans, Method(method)),
+        )
+        if isinstance(found, InertianError):
+            return found
+        channel = next(one for one in found if one.name == body).axes[shown.axis]
+        value, u = np.full((2, len(entry.used_trial.t)), np.nan)
+        velocity = shown.quantity is Quantity.VELOCITY
+        value[channel.rows] = channel.v if velocity else channel.a
+        u[channel.rows] = channel.u_v if velocity else channel.u_a
+        return value, u
 
     def _sure(self, key: Hashable, source: object, compute: Callable[[], Result]) -> Result:
         """As `_result`, for what cannot fail."""

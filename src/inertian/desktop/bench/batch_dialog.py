@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from inertian.analysis.batch_treatment import BatchResult, treat_alike
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
+from inertian.desktop.look.messages import sized_within
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.worker import Worker
 
@@ -37,7 +38,7 @@ class BatchDialog(QDialog):
         assert entry is not None
         self._source = entry.trial.id
         self.setWindowTitle(words.TREAT_TITLE.format(name=entry.trial.name))
-        self.resize(420, 440)
+        sized_within(self, 420, 440)
         self.list = QListWidget()
         self.list.setObjectName("findList")
         self.list.setAccessibleName(self.windowTitle())

@@ -9,7 +9,12 @@ from inertian.desktop.bench.bench_parts import BenchInterface, StripInterface
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import possible_quantities
+from inertian.desktop.state.view_state import (
+    LOCAL,
+    METHODS,
+    has_methods,
+    possible_quantities,
+)
 from inertian.motion.spans.spans import SpanKind
 from inertian.physics.definitions.requests import QuantityRef
 from inertian.project.marking_edits import span_copied, span_kind_set, span_removed, span_split
@@ -61,6 +66,13 @@ def strip_menu(bench: BenchInterface, document: Document, strip: StripInterface)
                 action.triggered.connect(
                     lambda _c, one=one, arrange=arrange: view.choose_strips(arrange(one))
                 )
+    if has_methods(strip.shown):
+        methods = menu.addMenu(words.METHOD_MENU)
+        for method in METHODS:
+            action = methods.addAction(words.METHOD_NAMES[method])
+            action.setCheckable(True)
+            action.setChecked(method == view.methods.get(strip.shown, LOCAL))
+            action.triggered.connect(lambda _c, m=method: view.use_method(strip.shown, m))
     menu.addSeparator()
     for title, to in ((words.STRIP_UP, place - 1), (words.STRIP_DOWN, place + 1)):
         action = menu.addAction(title)

@@ -63,4 +63,6 @@ def flag_text(
             lines.append(
                 f"<b>{html.escape(body.name[:18])}</b>&nbsp; {readings_text(view, shown, found)}"
             )
+    if lines and shown in view.methods:  # what is drawn are differences
+        lines.append(words.LINE_BY_FITS)
     return "<br>".join(lines)

@@ -10,7 +10,7 @@ from inertian.analysis.series_results import SeriesResult
 from inertian.desktop.look import words
 from inertian.desktop.look.markers import ALL_TOGETHER
 from inertian.desktop.state.document import Document
-from inertian.desktop.state.view_state import ViewState, channels_of
+from inertian.desktop.state.view_state import ViewState, channels_of, has_methods
 from inertian.motion.recording.trials import Trial
 from inertian.physics.definitions.requests import ADDS_UP, TOTAL, Quantity, QuantityRef
 from inertian.physics.evaluation.formula_values import resolved_formula
@@ -81,6 +81,8 @@ def traces_of(
             why = str(made)
         else:
             found.append(made if factor == 1.0 else _in_unit(made, factor))
+    if found and not why and has_methods(shown) and shown in view.methods:
+        why = words.METHODS_SAID[view.methods[shown]]
     if shown.quantity in ADDS_UP and len(found) > 1:
         total = document.evaluator.band(document.project, entry, shown, TOTAL)
         if not isinstance(total, InertianError):
@@ -120,7 +122,12 @@ def _trace(
     if raw and shown.axis != "magnitude":
         y, u = _channel(entry.used_trial, body, shown), None
     else:
-        band = document.evaluator.band(document.project, entry, shown, body)
+        by = view.methods.get(shown) if has_methods(shown) else None
+        band = (
+            document.evaluator.differences(document.project, entry, shown, body, by)
+            if by
+            else document.evaluator.band(document.project, entry, shown, body)
+        )
         if isinstance(band, InertianError):
             return band
         y, u = band

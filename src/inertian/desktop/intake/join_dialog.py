@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 from inertian.desktop.intake.trace_preview import TracePreview
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import DropDown, label
+from inertian.desktop.look.messages import sized_within
 from inertian.desktop.look.number_format import format_estimate
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
@@ -35,7 +36,7 @@ class JoinDialog(QDialog):
     def __init__(self, window: QWidget, document: Document, theme: Theme, entry: Entry) -> None:
         super().__init__(window)
         self.setWindowTitle(words.JOIN_TITLE.format(name=entry.trial.name))
-        self.resize(760, 560)
+        sized_within(self, 760, 560)
         self._document, self._entry = document, entry
         self._found: Fact | None = None
         self.other = DropDown(theme)

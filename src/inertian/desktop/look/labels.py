@@ -81,7 +81,7 @@ class DropDown(QComboBox):
 class MenuButton(QToolButton):
     """A button without a frame that opens a menu: a small caret says so; it takes the focus."""
 
-    CARET = 14  # px, at the right
+    CARET = 8  # px, for which there is no room otherwise
 
     def __init__(self, theme: Theme, role: str) -> None:
         super().__init__()
@@ -103,9 +103,13 @@ class MenuButton(QToolButton):
         text, option.text = option.text, ""
         painter.drawComplexControl(QStyle.ComplexControl.CC_ToolButton, option)
         painter.setPen(option.palette.buttonText().color())
-        box = self.rect().adjusted(4, 0, -self.CARET, 0)
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
-        _paint_caret(painter, self._theme, self.width() - 10.0, self.height() / 2 + 0.5)
+        painter.drawText(
+            self.rect().adjusted(4, 0, 0, 0),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft,
+            text,
+        )
+        end = 4 + option.fontMetrics.horizontalAdvance(text)
+        _paint_caret(painter, self._theme, end + 10.0, self.height() / 2 + 0.5)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Qt: the keys that open a list open this one too."""

@@ -4,6 +4,8 @@ from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
+BESIDE = 24  # px that stay free of the window beside a dialog
+
 
 def ask(
     window: QWidget, title: str, text: str, buttons: QMessageBox.StandardButton
@@ -27,3 +29,14 @@ def choose(window: QWidget, title: str, text: str, answers: Sequence[str]) -> st
     box.setDefaultButton(next(iter(made)))
     box.exec()
     return next((said for button, said in made.items() if button is box.clickedButton()), "")
+
+
+def sized_within(dialog: QWidget, width: int, height: int) -> None:
+    """Give a dialog a size in px, or as much of it as its window has: at 150 % a small screen has
+    853 × 480.
+    """
+    window = dialog.parentWidget().window() if dialog.parentWidget() else None
+    if window is not None:
+        width = min(width, window.width() - 2 * BESIDE)
+        height = min(height, window.height() - 2 * BESIDE)
+    dialog.resize(width, height)

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
+from inertian.desktop.look.messages import sized_within
 from inertian.desktop.look.number_format import (
     format_estimate,
     format_number,
@@ -45,7 +46,7 @@ class BudgetCard(QDialog):
         super().__init__(parent)
         self.setWindowTitle(words.HOW)
         self.setMinimumSize(640, 300)
-        self.resize(900, 380)
+        sized_within(self, 900, 380)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(8)

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from inertian.analysis.evaluation import Evaluator, SeriesCurve
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
+from inertian.desktop.look.messages import sized_within
 from inertian.desktop.look.number_format import format_estimate, format_number, without_markup
 from inertian.desktop.state.worker import Worker
 from inertian.physics.definitions.requests import CurveRequest
@@ -41,7 +42,7 @@ class CombinedParametersDialog(QDialog):
         self._worker, self._cancelled = Worker(), Event()
         self.rows: list[list[str]] = []
         self.setWindowTitle(words.TOGETHER_TITLE)
-        self.resize(780, 540)
+        sized_within(self, 780, 540)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(8)

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from inertian import __version__
 from inertian.desktop.look import words
+from inertian.desktop.look.messages import sized_within
 from inertian.desktop.look.theme import desktop_theme
 from inertian.desktop.look.tokens import DARK, LIGHT, Theme
 from inertian.desktop.shell.window import MainWindow
@@ -288,7 +289,7 @@ class FindAction(QDialog):
     def __init__(self, window: MainWindow, actions: list[QAction]) -> None:
         super().__init__(window)
         self.setWindowTitle(words.FIND_ACTION.replace("&", ""))
-        self.resize(420, 320)
+        sized_within(self, 420, 320)
         self._actions = actions
         self.field = QLineEdit()
         self.field.setPlaceholderText(words.FIND_PLACEHOLDER)

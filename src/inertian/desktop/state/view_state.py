@@ -71,6 +71,14 @@ def channels_of(body: Body, shown: QuantityRef) -> tuple[Channel, ...]:
     return body.sensors if shown.quantity is Quantity.SENSOR else body.channels
 
 
+LOCAL, METHODS = "local", ("local", "central", "two-point")  # how derivatives are had
+
+
+def has_methods(shown: QuantityRef) -> bool:
+    """Whether a quantity may also be had by the differences of a class."""
+    return shown.quantity in (Quantity.VELOCITY, Quantity.ACCELERATION) and shown.axis in ("x", "y")
+
+
 class ViewState(QObject):
     """The view of the bench. Signals: `line_moved` for the plumb line and pins, `turned` for all
     else.
@@ -87,6 +95,7 @@ class ViewState(QObject):
         self.begun: float | None = None  # where a span was begun with a key
         self.strips: list[QuantityRef] | None = None  # chosen by the person; None: the usual ones
         self.units: dict[str, Unit] = {}  # by SI unit
+        self.methods: dict[QuantityRef, str] = {}  # strips that are not by local fits
         self.shown: QuantityRef | None = None  # the strip in hand
         self.body: str | None = None  # the body in hand; TOTAL stands for all together
         # What a drag in a position strip asks for
@@ -168,6 +177,13 @@ class ViewState(QObject):
     def use_unit(self, unit: Unit, si: str) -> None:
         """Show a quantity of an SI unit in another one."""
         self.units[si] = unit
+        self.turned.emit()
+
+    def use_method(self, shown: QuantityRef, method: str) -> None:
+        """Show a velocity or acceleration by local fits ("local") or by differences."""
+        self.methods = {s: m for s, m in self.methods.items() if s != shown}
+        if method != LOCAL:
+            self.methods[shown] = method
         self.turned.emit()
 
     def factor(self, si: str) -> float:

@@ -14,10 +14,8 @@ SPAN_TIP = "“{name}”, {kind}, {start} s to {stop} s: {count} samples"
 SPAN_WHY = "Suggested, because {why}."
 EDGE_TIME = "Time of this edge in s"
 RAIL_HELP = (
-    "Drag edges or whole spans; drag where there is none for a new one. Keys: ↑ ↓ choose, ← → "
-    "move by a sample, "
-    "Shift by ten, Enter types a time, N new span, F2 name, Del removes; L plumb line, P pins, "
-    "X sets a sample aside."
+    "Drag edges or spans, or a new one. Keys: ↑ ↓ choose, ← → move by a sample, Shift by ten, "
+    "Enter a time, N new, F2 name, Del remove; L plumb line, P pin, X set aside."
 )
 SAMPLES = "{count} samples, {bodies}, {start} s to {stop} s"
 ONE_BODY, MANY_BODIES = "1 body", "{count} bodies"
@@ -99,6 +97,13 @@ def grouped(quantities: Sequence[QuantityRef]) -> dict[str, list[QuantityRef]]:
 RESIDUALS_OF = "What the curves leave of {title}"
 STRIP_TIP = "Another quantity in this strip, or more strips"
 UNIT_TIP = "Another unit for this axis"
+METHOD_MENU, LINE_BY_FITS = "Derived by", "read off local fits"
+METHOD_NAMES = {
+    "local": "local fits (usual)",
+    "central": "central differences",
+    "two-point": "two-point differences",
+}
+METHODS_SAID = {"central": "by central differences", "two-point": "by two-point differences"}
 ADD_STRIP, INSTEAD, STRIP_UP, STRIP_DOWN = "Add a strip", "Show instead", "Move up", "Move down"
 STRIP_REMOVE, STRIP_PICTURE, STRIP_NUMBERS = (
     "Remove this strip",
