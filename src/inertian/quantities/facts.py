@@ -22,6 +22,7 @@ class Meaning(StrEnum):
 
 # In SI units: beyond any laboratory by far, and such that cubes of facts still are numbers
 LARGEST, SMALLEST, SMALLEST_PLUS_MINUS = 1e15, 1e-18, 1e-24
+_NEVER_TINY = ("mass", "stiffness", "inertia")  # what is divided by
 LONGEST = 200  # characters that are looked at for a fact, and digits of a number at most
 _MOST_DIGITS = 60
 
@@ -62,10 +63,11 @@ class Fact:
                 str(self.plus_minus), "the part after ± has to be zero or a positive number."
             )
         value, spread = abs(self.unit.to_si(self.typed)), self.unit.to_si(self.plus_minus)
-        if max(value, spread) > LARGEST or 0.0 < value < SMALLEST:
-            larger = max(self.typed, self.plus_minus, key=abs)
+        tiny = 0.0 < value < SMALLEST and self.unit.kind in _NEVER_TINY
+        if max(value, spread) > LARGEST or tiny:
+            shown = self.typed if tiny else max(self.typed, self.plus_minus, key=abs)
             raise FactError(
-                f"{write_shortest(larger, 6)} {self.unit.symbol}".strip(),
+                f"{write_shortest(shown, 6)} {self.unit.symbol}".strip(),
                 "no laboratory has that. Check number and unit.",
             )
         if 0.0 < spread < SMALLEST_PLUS_MINUS:
