@@ -148,7 +148,8 @@ class BenchStage(QWidget):
                 if residuals:
                     strip.draw(residual_traces(self._document, self.view, entry, shown))
                 elif shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
-                    strip.draw(*traces_of(self._document, self.view, entry, shown))
+                    ready = self.results_ready  # the first picture does not wait for fits
+                    strip.draw(*traces_of(self._document, self.view, entry, shown, ready))
                 elif self.results_ready and not self._document.awaits(entry):
                     strip.draw(*traces_of(self._document, self.view, entry, shown))
                     self._document.known.add(entry.used_trial)

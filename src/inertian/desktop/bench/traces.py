@@ -63,10 +63,12 @@ class Trace:
 
 
 def traces_of(
-    document: Document, view: ViewState, entry: Entry, shown: QuantityRef
+    document: Document, view: ViewState, entry: Entry, shown: QuantityRef, fitted: bool = True
 ) -> tuple[list[Trace], str]:
-    """Return the traces of one strip, and why there are fewer than bodies, if so."""
-    series = document.evaluator.series(document.project, entry.series)
+    """Return the traces of one strip, and why there are fewer than bodies, if so; with `fitted`,
+    the motions and curves fitted to them too.
+    """
+    series = document.evaluator.series(document.project, entry.series) if fitted else None
     factor, found, why = view.factor(shown.unit), [], ""
     for place, body in enumerate(entry.trial.bodies):
         channels = channels_of(body, shown)
@@ -115,7 +117,7 @@ def _trace(
     shown: QuantityRef,
     body: str,
     place: int,
-    series: SeriesResult,
+    series: SeriesResult | None,
 ) -> Trace | InertianError:
     trial = entry.used_trial
     raw = shown.quantity in (Quantity.POSITION, Quantity.SENSOR)
@@ -133,7 +135,7 @@ def _trace(
         y, u = band
     fitted = [
         result
-        for result in document.evaluator.curves(document.project, entry)
+        for result in (document.evaluator.curves(document.project, entry) if series else ())
         if not isinstance(result, InertianError)
         and (result.request.shown, result.request.body) == (shown, body)
     ]
@@ -143,7 +145,7 @@ def _trace(
         trial.t,
         y,
         u,
-        _pieces(series, trial.id, body, shown),
+        _pieces(series, trial.id, body, shown) if series else (),
         entry.spans.of(body).walls(),
         tuple(_curve(entry, result) for result in fitted),
     )

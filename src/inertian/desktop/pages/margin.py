@@ -265,6 +265,9 @@ class Margin(QScrollArea):
             return
         series = project.series_named(entry.series)
         self.motion.setCurrentIndex(self.motion.findData(series.motion))
+        if not self.results_ready:  # the first picture does not wait for fits
+            self._show_notes(())
+            return
         result = self._document.evaluator.series(project, entry.series)
         for body, shower in self.slowing.items():
             given = result.glide.values.get(body)
@@ -273,7 +276,7 @@ class Margin(QScrollArea):
                 found = result.glide.estimate(body, result.noise.pools)
                 value = format_estimate(found.value, found.u, "m/s²")
                 shower.setText(words.DECELERATION.format(value=value))
-                if self.results_ready and not self._document.previewing:
+                if not self._document.previewing:
                     shower.setToolTip(intervals_said(found, "m/s²"))
         self._show_notes(second_look(entry, result))
         doubts = self._document.doubts.get(entry.trial.id, ())
