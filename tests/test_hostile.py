@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox
 
 from inertian.desktop.look import words
@@ -28,6 +29,7 @@ from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import FactId, parse_fact, parse_positive
 from inertian.quantities.units import unit_of
 from inertian.report.derived import parse_noise
+from pointing import LEFT
 
 KG, S = unit_of("mass", "kg"), unit_of("time", "s")
 READERS = {
@@ -137,6 +139,56 @@ def test_no_mutated_project_stops_the_program():
     import fuzz_projects
 
     assert fuzz_projects.run(300, seed=8) == []
+
+
+EXTREMES = [
+    ("1e15 kg", "1e15 m", "999999999 samples"),
+    ("1e-17 kg", "1e-17 m", "3 samples"),
+    ("5 ± 9e14 kg", "1e-12 m", "1e14 s"),
+    ("9e14 ± 1e-20 kg", "1e12 m", "1e-14 s"),
+    ("1e-17 ± 9e14 kg", "2 mm", ""),
+]
+
+
+@pytest.mark.parametrize(("mass", "noise", "span"), EXTREMES)
+def test_inside_the_bounds_nothing_overflows_on_any_stage(
+    open_window, demo, qtbot, mass, noise, span
+):
+    window = open_window(demo, verdicts=False)
+    margin = window.margin
+    qtbot.mouseClick(margin.noise_form.head, LEFT)
+    fields = (margin.masses["heavy"].line, margin.noise_form.noise_field.line)
+    for field, text in zip(fields, (mass, noise), strict=True):
+        field.setFocus()
+        field.selectAll()
+        qtbot.keyClicks(field, text)
+        qtbot.keyClick(field, Qt.Key.Key_Return)
+    margin.noise_form.window_field.setFocus()
+    qtbot.keyClicks(margin.noise_form.window_field, span)
+    qtbot.keyClick(margin.noise_form.window_field, Qt.Key.Key_Return)
+    assert window.document.history.undo_name
+    for stage in (words.LEDGER, words.BENCH):
+        window.show_stage(stage)
+        QApplication.processEvents()
+    window.bench.view.move_line(0.5)
+    for page in (words.PAGE_READINGS, words.PAGE_FORMULAS, words.PAGE_TIDY):
+        window.show_page(page)
+        QApplication.processEvents()
+    shown = [line.said.text() for line in window.verdicts.lines.values()]
+    assert len(shown) == 2
+    assert not any("nan" in text or "inf" in text for text in shown)
+
+
+def test_work_that_a_killed_session_left_is_offered_to_one_session_only(
+    demo, tmp_path, monkeypatch
+):
+    from inertian.project import recovery
+
+    kept = recovery.Recovery(tmp_path)
+    kept.keep(demo, None)
+    monkeypatch.setattr(recovery, "_started", lambda pid: "another boot")
+    assert [left.folder for left in recovery.leftovers(tmp_path)] == [kept.folder]
+    assert recovery.leftovers(tmp_path) == []
 
 
 # -- saving ----------------------------------------------------------------------------------------
