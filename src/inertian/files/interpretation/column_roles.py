@@ -9,6 +9,7 @@ import numpy as np
 
 from inertian.files.cells.column_titles import Role, names_trial
 from inertian.files.interpretation.columns import Column
+from inertian.files.interpretation.nameless_positions import RECORDED_AGAIN, in_pairs
 from inertian.quantities.estimates import Array, distinct_values
 from inertian.quantities.units import PIXEL, kind_of
 
@@ -84,7 +85,8 @@ def lay_out(
     _find_labels(columns, roles, layout, times)
     candidates = _channels(columns, roles, layout, headed, chosen)
     if not chosen:
-        candidates = _nameless_paired(candidates, roles, layout, bodies)
+        candidates, layout.body_counts, spare = in_pairs(candidates, roles, layout.body, bodies)
+        layout.left_out += [(c, RECORDED_AGAIN) for c in spare]
     _assign_bodies(candidates, roles, layout, headed)
     _pair_clocks(times, layout)
     _leave_out_derived(layout, chosen)
@@ -277,43 +279,6 @@ def _channels(
         layout.left_out += [(c, "in pixels, beside positions in a unit of length") for c in pixels]
         found = [c for c in found if c not in pixels]
     return found
-
-
-def _nameless_paired(
-    candidates: list[Column], roles: dict[int, Role], layout: Layout, bodies: int | None
-) -> list[Column]:
-    """Give positions without names to bodies in pairs of x and y, unless `bodies` says otherwise:
-    four columns may also be four bodies on a line, or one body that was recorded twice.
-    """
-    nameless = [
-        c
-        for c in candidates
-        if roles[c.place] in (Role.POSITION, Role.UNKNOWN)
-        and not c.title.body
-        and (c.title.axis or not c.title.name)
-    ]
-    axes = [c.title.axis for c in nameless]
-    pairs, odd = divmod(len(nameless), 2)
-    if odd or pairs < 2 or layout.body is not None:
-        return candidates
-    if axes == ["x", "y"] * pairs:
-        layout.body_counts = (pairs, 1)
-    elif not any(axes):
-        layout.body_counts = (pairs, 2 * pairs)
-    else:
-        return candidates
-    count = bodies if bodies in layout.body_counts else pairs
-    renamed: dict[int, Column] = {}
-    for number, c in enumerate(nameless):
-        body = f"body {number // 2 + 1}" if count == pairs else f"body {number + 1}"
-        if count == 1:
-            if number > 1:
-                layout.left_out.append((c, "the same body recorded once more"))
-            continue
-        axis = "xy"[number % 2] if count == pairs else "x"
-        renamed[c.place] = replace(c, title=replace(c.title, body=body, axis=axis))
-    gone = {c.place for c in nameless[2:]} if count == 1 else set()
-    return [renamed.get(c.place, c) for c in candidates if c.place not in gone]
 
 
 def _assign_bodies(
