@@ -19,6 +19,7 @@ from inertian.files.cells.named_values import key_value_records
 from inertian.files.cells.number_parsing import decide_decimal, is_missing, looks_numeric, value_of
 from inertian.files.cells.time_stamps import epoch_unit, is_moment, shifted_exactly, time_stamps
 from inertian.files.interpretation.preamble import read_preamble
+from inertian.files.reader import read_bytes
 from inertian.files.tab_separated import escape_cell
 
 FINITE = st.floats(-1e9, 1e9, allow_nan=False)
@@ -286,3 +287,8 @@ def test_cells_that_a_spreadsheet_would_run_are_disarmed(cell):
 
 def test_names_of_things_are_no_numbers():
     assert not any(map(looks_numeric, ["1a", "2nd", "stone", "x1", "v1.4.2", "3 stones"]))
+
+
+def test_quoted_titles_of_aligned_columns_may_be_blank():
+    text = '"" "t (s)" "" "x (m)" ""\n' + "".join(f"{k} {0.1 * k:.1f} {k}\n" for k in range(9))
+    assert read_bytes("blank.txt", text.encode()).refused is None

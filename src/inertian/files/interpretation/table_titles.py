@@ -130,7 +130,7 @@ def _with_axes(cells: Sequence[str]) -> list[str]:
     for cell in cells:
         if (
             joined
-            and cell.split()[0].casefold() in ("x", "y", "z", "position", "time")
+            and cell.casefold().split()[:1] in (["x"], ["y"], ["z"], ["position"], ["time"])
             and joined[-1].isalnum()
         ):
             joined[-1] += f" {cell}"
