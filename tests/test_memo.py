@@ -57,3 +57,22 @@ def test_long_recordings_leave_room_for_fewer_results():
     assert room(256, 0, 1000) == 256
     assert room(256, 100, 1000) == 10
     assert room(256, 10_000, 1000, least=4) == 4
+
+
+def test_what_is_held_stays_however_much_is_asked_for_until_it_is_released():
+    recent, made = Recent(), []
+
+    def ask(key):
+        return recent.get(key, lambda: made.append(key) or key, 2)
+
+    ask("before")
+    recent.hold()
+    for number in range(9):
+        ask(number)
+    assert ask("before") == "before"
+    assert made.count("before") == 1
+    recent.release()
+    assert ask("before") == "before"
+    ask(20), ask(21)
+    ask("before")
+    assert made.count("before") == 2

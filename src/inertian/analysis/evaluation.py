@@ -70,6 +70,18 @@ class Evaluator:
         self._results: Recent[object] = Recent()
         self._size = 0  # samples behind one series result
 
+    def hold(self) -> None:
+        """Keep what is known now while a gesture tries many values, so that giving it up costs
+        nothing.
+        """
+        self._series.hold()
+        self._results.hold()
+
+    def release(self) -> None:
+        """The gesture is over: what was known before it is like the rest."""
+        self._series.release()
+        self._results.release()
+
     def adopt(self, other: "Evaluator") -> None:
         """Take over what another evaluator worked out, on a thread of its own; it must not be used
         any more.

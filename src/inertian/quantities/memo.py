@@ -23,11 +23,24 @@ class Recent(Generic[Result]):
 
     def __init__(self) -> None:
         self._results: OrderedDict[Hashable, Result] = OrderedDict()
+        self._held: dict[Hashable, Result] = {}  # what does not go until it is released
+
+    def hold(self) -> None:
+        """Keep what is remembered now, however much is asked for, until `release`."""
+        self._held |= self._results
+        self._results.clear()
+
+    def release(self) -> None:
+        """Let what was held go like the rest, as what was asked for last."""
+        self._results.update(self._held)
+        self._held = {}
 
     def get(self, key: Hashable, compute: Callable[[], Result], most: int) -> Result:
         """Return the result of a key, worked out if it is not there; the oldest beyond `most`
         go.
         """
+        if key in self._held:
+            return self._held[key]
         if key in self._results:
             self._results.move_to_end(key)
             return self._results[key]
@@ -41,7 +54,7 @@ class Recent(Generic[Result]):
         self._results.update(other._results)
 
     def __len__(self) -> int:
-        return len(self._results)
+        return len(self._results) + len(self._held)
 
 
 class Memo:

@@ -95,6 +95,7 @@ class Document(QObject):
     def do(self, edit: Edit) -> None:
         """Make a finished edit."""
         self._preview = None
+        self.evaluator.release()
         before = {e.trial.id for e in self.history.project.entries}
         if self.history.do(edit):
             new = [e.trial.id for e in edit.project.entries if e.trial.id not in before]
@@ -102,6 +103,8 @@ class Document(QObject):
 
     def preview(self, edit: Edit) -> None:
         """Show what a gesture would make, without an entry in the history."""
+        if self._preview is None:
+            self.evaluator.hold()
         self._preview = edit
         self.previewed.emit()
 
@@ -114,6 +117,7 @@ class Document(QObject):
         """Drop the gesture under way; nothing happened."""
         if self._preview is not None:
             self._preview = None
+            self.evaluator.release()
             self.previewed.emit()
 
     def undo(self) -> None:
