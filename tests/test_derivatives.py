@@ -398,3 +398,15 @@ def test_jitter_of_the_clock_asks_for_wider_windows_where_the_body_is_fast_and_i
     assert shares[1] > 0.9
     assert shares[2] > 0.85
     assert np.median(widths) < 0.03 * np.sqrt(60.0 / n) + 0.002
+
+
+@pytest.mark.parametrize("turns", [30, 60, 150])
+def test_regular_motion_too_fast_for_one_set_of_splines_is_not_taken_for_noise(turns):
+    rng, t, q = np.random.default_rng(turns), np.linspace(0.0, 1.0, 2500), 2.0 * np.pi * turns
+    x = np.sin(q * t) + rng.normal(0.0, 0.02, t.size)
+    (found,) = derive(recording(t, {"a": {"x": x}}))
+    one = found.axes["x"]
+    assert found.noise.sigma < 0.06  # was that of the motion, 0.28 to 0.7
+    z = np.abs(one.v - q * np.cos(q * one.t)) / one.u_v
+    assert np.mean(z < 1.0) > 0.5
+    assert np.mean(z < 2.0) > 0.85

@@ -25,6 +25,7 @@ from inertian.motion.smoothing.evidence import NOTHING_KNOWN
 from inertian.motion.smoothing.smooth_motion import (
     HOPELESS,
     LEAST_SAMPLES,
+    MOST_SPLINES,
     NoiseEvidence,
     crowded,
     shares,
@@ -141,7 +142,10 @@ def noise_of_segments(
         pieces = pieces_of(segments, watched)
         budget = budget_of(len(bodies))
         pieces.sort(key=lambda piece: -len(piece.t))
-        left.append([one for piece in pieces for one in _left_of(piece, step, budget, 1)])
+        own = [one for piece in pieces for one in _left_of(piece, step, budget, 1)]
+        if not own and pieces:  # all is too rough for the budget: a short stretch tells something
+            own = _left_of(_middle(pieces[0]), step, SmoothingBudget(1), 1)
+        left.append(own)
     found = [_together(own, step) for own, step in zip(left, steps, strict=True)]
     for k, step in enumerate(steps):
         if not found[k].dof:
@@ -188,6 +192,13 @@ def _left_of(piece: NoiseSegment, step: float, budget: SmoothingBudget, cost: in
         return _left_of(NoiseSegment(t[good], x[good]), step, budget, cost)
     dof = max(len(t) - motion.detail, 0.0)
     return [_Left(r, share, motion.at(t, 1)[0] ** 2, motion.noises, dof)]
+
+
+def _middle(piece: NoiseSegment) -> NoiseSegment:
+    """So many samples in the middle of a stretch as one set of splines follows."""
+    start = max((len(piece.t) - MOST_SPLINES) // 2, 0)
+    rows = slice(start, start + MOST_SPLINES)
+    return NoiseSegment(piece.t[rows], piece.x[rows])
 
 
 def _together(left: Sequence[_Left], step: float) -> LocalNoise:

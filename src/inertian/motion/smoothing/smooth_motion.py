@@ -41,6 +41,8 @@ ROUNDING = 1e-10  # of the largest value, that splines are off by through roundi
 LEAST_NOISE = 1e-12  # of the largest value: below it there is nothing but rounding
 SUDDEN = 5.0  # normal deviates that those of noise do not reach
 CLOSE = 0.5  # of all components, that a smoothing keeps which follows sudden motion
+# Of neighbouring residuals, correlation that errors with the largest ρ tried do not reach
+MOST_ALIKE = 0.3
 SURE = 1e4  # degrees of freedom of a σ that is known
 CORRELATIONS = (0.0, 0.25, 0.5, 0.7, 0.85)  # ρ of neighbouring errors that are tried
 # ln of the roughness at the end over that at the start, for motions that calm down or start up
@@ -193,8 +195,17 @@ def crowded(motion: SmoothMotion, t: Array, x: Array) -> bool:
     if len(t) <= MOST_SPLINES:
         return False
     many = motion.detail > CROWDED * MOST_SPLINES or motion.sudden
-    left = whitened(x - motion.at(t, 0)[0], motion.correlation, None)
-    return many or runs_to_one_side(left, float(np.abs(x).max()))
+    left, largest = whitened(x - motion.at(t, 0)[0], motion.correlation, None), np.abs(x).max()
+    return many or _alike(left, float(largest)) or runs_to_one_side(left, float(largest))
+
+
+def _alike(left: Array, largest: float) -> bool:
+    """Whether neighbouring residuals resemble one another though they were made white: regular
+    motion that is too fast for the splines, and was taken for noise as a whole.
+    """
+    square = float(left @ left)
+    beyond_rounding = square > len(left) * (ROUNDING * largest) ** 2
+    return bool(beyond_rounding and left[1:] @ left[:-1] > MOST_ALIKE * square)
 
 
 def _noises(
