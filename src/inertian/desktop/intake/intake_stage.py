@@ -143,7 +143,7 @@ class IntakeStage(QWidget):
             self.heading.setText(words.ONE_FILE)
         else:
             form = words.OF_ONE_MAKE if groups == 1 else words.OF_MAKES
-            self.heading.setText(form.format(count=len(files), groups=groups) if files else "")
+            self.heading.setText(form.format(count=len(files), makes=groups) if files else "")
         self.file.clear()
         for group, place, parsed in files:
             self.file.addItem(words.FILE_IN_LIST.format(file=parsed.file), (group, place))
