@@ -68,7 +68,7 @@ def mutate(analysis: dict[str, Any], rng: random.Random) -> dict[str, Any]:
                 holder.insert(rng.randint(0, len(holder)), copy.deepcopy(old))
             case 2 if isinstance(old, list) and old:
                 holder[key] = []
-            case 3 if isinstance(old, (int, float)) and not isinstance(old, bool):
+            case 3 if isinstance(old, (int, float)) and -1e100 < old < 1e100 and old is not True:
                 holder[key] = old * rng.choice((-1, 0, 1e3, 1e12, 1e40, 1e-12, 1e200))
             case 4:
                 other: Any = made

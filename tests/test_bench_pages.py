@@ -326,6 +326,20 @@ def test_a_long_recording_is_drawn_from_its_pyramid_and_its_numbers_follow(open_
     assert window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text() != before
     release(plot(window).viewport(), strip_x(plot(window), 1.5), 60)
     assert entry(window).spans.before.start == pytest.approx(1.5, abs=0.02)
+    # Velocities are derived anew on the worker; what was drawn stays until they are there
+    strip = window.bench.strip("velocity", "x")
+    assert window.document.awaits(entry(window))
+    assert strip.why.text() == words.DERIVING
+    assert len(strip.traces) == 2
+    qtbot.waitUntil(lambda: not window.document.awaits(entry(window)), timeout=20_000)
+    assert strip.why.isHidden()
+    before = window.document.project
+    window.mark_spans()  # the finder, too, searches on the worker
+    assert window.document.project is before
+    qtbot.waitUntil(lambda: window.document.project is not before, timeout=20_000)
+    assert [s.name for s in entry(window).spans] == ["before", "contact", "after"]
+    window.bench.view.use_method(strip.shown, "central")
+    qtbot.waitUntil(lambda: strip.why.text() == words.METHODS_SAID["central"], timeout=20_000)
 
 
 @pytest.mark.parametrize("n", [100, LONG, 300_001])

@@ -456,6 +456,23 @@ def test_two_drops_in_a_row_both_come_in(open_window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: len(window.document.project.entries) == 4, timeout=5000)
 
 
+def test_files_of_two_makes_come_in_together(open_window, qtbot, tmp_path):
+    from inertian.rink.day import day
+
+    file = day()[0]
+    (tmp_path / file.name).write_bytes(file.content)
+    (tmp_path / "other.csv").write_text(
+        "ms;puck (cm)\n" + "".join(f"{20 * k};{3 * abs(k - 9)}\n" for k in range(30))
+    )
+    window = open_window(Project("empty"))
+    drop(window, sorted(tmp_path.iterdir()))
+    stage = window.import_controller.stage
+    qtbot.waitUntil(lambda: stage.bring_in.text() == "Bring in 2 trials", timeout=10_000)
+    assert stage.heading.text() == "2 files of 2 makes"
+    qtbot.mouseClick(stage.bring_in, LEFT)
+    qtbot.waitUntil(lambda: len(window.document.project.entries) == 2, timeout=10_000)
+
+
 def test_names_from_files_are_shown_as_they_are(open_window, qtbot, tmp_path):
     (tmp_path / "a.tsv").write_text(
         "time (s)\t<b>puck</b> (m)\n" + "".join(f"{t}\t{abs(t - 9)}\n" for t in range(20))

@@ -82,6 +82,16 @@ class Evaluator:
         self._series.release()
         self._results.release()
 
+    def fork(self) -> "Evaluator":
+        """Return an evaluator for another thread that knows what was worked out of the recordings
+        and series so far; it shares nothing that either of them changes.
+        """
+        other = Evaluator()
+        other._of_trials = self._of_trials.copied({"derivatives": LocalFitCache.copy})
+        other._series.adopt(self._series)
+        other._size = self._size
+        return other
+
     def adopt(self, other: "Evaluator") -> None:
         """Take over what another evaluator worked out, on a thread of its own; it must not be used
         any more.

@@ -2,8 +2,8 @@
 
 import weakref
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
-from typing import Generic, TypeVar, cast
+from collections.abc import Callable, Hashable, Mapping
+from typing import Any, Generic, TypeVar, cast
 
 Result = TypeVar("Result")
 Asked = TypeVar("Asked")
@@ -51,7 +51,16 @@ class Recent(Generic[Result]):
 
     def adopt(self, other: "Recent[Result]") -> None:
         """Take over what another one remembers."""
+        self._results.update(other._held)
         self._results.update(other._results)
+
+    def change(self, changes: Mapping[Hashable, Callable[[Result], Result]]) -> None:
+        """Replace results that are remembered, by key."""
+        for key, changed in changes.items():
+            self._results[key] = changed(self._results[key])
+
+    def __contains__(self, key: Hashable) -> bool:
+        return key in self._results
 
     def __len__(self) -> int:
         return len(self._results) + len(self._held)
@@ -75,6 +84,15 @@ class Memo:
         if mine is None:
             mine = self._owners[owner] = Recent()
         return cast(Asked, mine.get(key, compute, most))
+
+    def copied(self, copies: Mapping[Hashable, Callable[[Any], Any]]) -> "Memo":
+        """Return one that knows the same; `copies` make others of results that change, by key."""
+        made = Memo()
+        for owner, known in self._owners.items():
+            own = made._owners[owner] = Recent()
+            own.adopt(known)
+            own.change({key: copy for key, copy in copies.items() if key in own})
+        return made
 
     def adopt(self, other: "Memo") -> None:
         """Take over what another one remembers."""

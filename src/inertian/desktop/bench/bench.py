@@ -147,19 +147,25 @@ class BenchStage(QWidget):
                 strip.show_unit()
                 if residuals:
                     strip.draw(residual_traces(self._document, self.view, entry, shown))
-                elif shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
-                    ready = self.results_ready  # the first picture does not wait for fits
-                    strip.draw(*traces_of(self._document, self.view, entry, shown, ready))
-                elif self.results_ready and not self._document.awaits(entry):
-                    strip.draw(*traces_of(self._document, self.view, entry, shown))
-                    self._document.known.add(entry.used_trial)
                 else:
-                    strip.draw([], words.DERIVING)
+                    self._draw(strip, entry, shown)
             if self._side is not None:
                 self._side.refresh()
             self._show_line()
         self._show_bands()
         self.rail.refresh()
+
+    def _draw(self, strip: Strip, entry: Entry, shown: QuantityRef) -> None:
+        """Draw samples at once, and what is derived as soon as it is there."""
+        document, ready = self._document, self.results_ready
+        if shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
+            # The first picture does not wait for fits
+            strip.draw(*traces_of(document, self.view, entry, shown, ready))
+        elif ready and not document.awaits(entry, self.view.drawn(shown)):
+            strip.draw(*traces_of(document, self.view, entry, shown))
+            document.mark_derived(document.project, entry, ())
+        else:
+            strip.wait(entry.used_trial.t, words.DERIVING)
 
     def _wanted(self, entry: Entry) -> list[Key]:
         wanted: list[Key] = []
@@ -231,6 +237,8 @@ class BenchStage(QWidget):
     def _read_line(self) -> None:
         entry, line = self._document.entry, self.view.line
         if entry is None or line is None or self._document.previewing:
+            return
+        if self._document.awaits(entry):
             return
         for strip in self._strips.values():
             text = (

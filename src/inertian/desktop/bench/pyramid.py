@@ -37,9 +37,8 @@ class Pyramid:
         low, high, times, size = y, y, t, 1
         while len(times) > FEWEST:
             size *= FACTOR
-            edges = np.arange(0, len(times), FACTOR)
-            low, high = np.fmin.reduceat(low, edges), np.fmax.reduceat(high, edges)
-            times = times[edges]
+            low, high = _of_blocks(np.fmin, low), _of_blocks(np.fmax, high)
+            times = times[::FACTOR]
             self.levels.append(Level(size, times, low, high))
 
     def seen(self, start: float, stop: float, pixels: int) -> tuple[Array, Array]:
@@ -63,3 +62,14 @@ class Pyramid:
         _, y = self.seen(start, stop, 1000)
         finite = y[np.isfinite(y)]
         return (float(finite.min()), float(finite.max())) if finite.size else None
+
+
+def _of_blocks(least: np.ufunc, y: Array) -> Array:
+    """The least, or greatest, of each block of values; as whole strides, far faster than `reduceat`
+    or a short axis.
+    """
+    found = y[::FACTOR].copy()
+    for k in range(1, FACTOR):
+        others = y[k::FACTOR]
+        least(found[: len(others)], others, out=found[: len(others)])
+    return found

@@ -11,6 +11,7 @@ from inertian.desktop.look.labels import BodyLabel, MenuButton
 from inertian.desktop.look.tokens import AXIS_WIDTH, STRIP_LEAST, Theme
 from inertian.desktop.state.document import Document
 from inertian.physics.definitions.requests import QuantityRef
+from inertian.quantities.estimates import Array
 
 LEGEND_WIDTH = 140  # px, of a body above a plot
 
@@ -83,11 +84,20 @@ class Strip(QWidget):
             drawn.follow(trace)
         self._fit_height(tuple(self.plot.getPlotItem().vb.viewRange()[0]))
 
+    def wait(self, t: Array, why: str) -> None:
+        """Say why there is nothing new yet; what is drawn at the same times stays."""
+        if any(trace.t is not t for trace in self.traces):
+            self.draw([], why)
+        self.why.setText(why)
+        self.why.show()
+
     def follow_view(self, span: tuple[float, float]) -> None:
         """Follow the time that is seen."""
         for drawn in self._drawn:
             drawn.follow_view(span)
         self._fit_height(span)
+        # Left until it is painted, what moves asks for a second painting
+        self.plot.getPlotItem().vb.updateMatrix()
         self.plot.place_flag()
 
     def _fit_height(self, span: tuple[float, float]) -> None:

@@ -214,6 +214,8 @@ class ReadingsPage(QScrollArea):
             return
         if self._document.previewing and len(entry.trial.t) > LONG:
             return  # long recordings are read when the edge is let go
+        if self._document.awaits(entry):
+            return  # and when they are derived as they are marked now
         if not self._document.previewing:
             self._show_choices(entry)
         self._show_line()

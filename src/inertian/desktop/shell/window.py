@@ -43,10 +43,12 @@ from inertian.desktop.shell.project_files import ProjectFiles
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
+from inertian.motion.numerics.window_selection import LONG_RECORDING
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
 from inertian.physics.accounts.verdicts import Verdict
 from inertian.project.edits import series_marked, spans_suggested
+from inertian.project.history import Edit
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
 
@@ -79,7 +81,7 @@ class MainWindow(QMainWindow):
         self._make_stages(document, theme)
         self._warm = False
         self.prefetcher = Prefetcher(
-            document, self.worker, self.bench.view.shown_strips, self._derived, self._worker_failed
+            document, self.worker, self.bench.view, self._derived, self._worker_failed
         )
         self._panes = {"shelf", "margin"}
         self._folded = False  # for want of room, not because somebody asked for it
@@ -132,6 +134,7 @@ class MainWindow(QMainWindow):
         document.changed.connect(self._verdict_pause.start)
         document.changed.connect(self._look_ahead)
         document.selected.connect(self._look_ahead)
+        self.bench.view.turned.connect(self._look_ahead)
 
     # -- layout ------------------------------------------------------------------------------------
 
@@ -214,9 +217,24 @@ class MainWindow(QMainWindow):
         self.ledger.choose(law)
 
     def mark_spans(self) -> None:
-        """Mark the spans that the finder suggests in the trial in hand."""
-        if self.document.entry is not None:
-            self.document.do(spans_suggested(self.document.committed, self.document.entry.trial.id))
+        """Mark the spans that the finder suggests in the trial in hand; of a long recording, it
+        searches on the worker.
+        """
+        entry, project = self.document.entry, self.document.committed
+        if entry is None:
+            return
+        search = partial(spans_suggested, project, entry.trial.id)
+        if len(entry.trial.t) <= LONG_RECORDING:
+            self.document.do(search())
+            return
+
+        def mark(edit: Edit) -> None:
+            if self.document.committed is project:
+                self.document.do(edit)
+                self.say("")
+
+        self.say(words.SEARCHING_ONE)
+        self.worker.run("mark spans", search, mark, self._worker_failed)
 
     def mark_series(self) -> None:
         """Mark what the finder finds in all trials of the series in hand; it searches on the
@@ -354,9 +372,8 @@ class MainWindow(QMainWindow):
         if not self.margin.results_ready:
             self._results_ready()
         elif entry is not None and entry is self.document.entry:
-            self.bench.refresh()
-            self.margin.refresh()
-            self.verdicts.refresh()
+            for shower in (self.bench, self.margin, self.verdicts, self.readings):
+                shower.refresh()
 
     def _results_ready(self) -> None:
         self.margin.results_ready = self.ledger.results_ready = self.bench.results_ready = True

@@ -2,16 +2,21 @@
 making.
 """
 
+from collections.abc import Iterable
 from pathlib import Path
-from weakref import WeakSet
+from weakref import WeakKeyDictionary, WeakSet
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from inertian.analysis.evaluation import Evaluator
 from inertian.motion.numerics.window_selection import LONG_RECORDING
 from inertian.motion.recording.trials import Trial
+from inertian.physics.definitions.requests import QuantityRef
+from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.project.history import Edit, History
 from inertian.project.project import Entry, Project
+
+Drawn = tuple[QuantityRef, str | None]  # what a strip shows, and the differences it is by, if any
 
 
 class Document(QObject):
@@ -29,7 +34,7 @@ class Document(QObject):
     def __init__(self, project: Project, path: Path | None = None) -> None:
         super().__init__()
         self.evaluator = Evaluator()
-        self.known: WeakSet[Trial] = WeakSet()  # trials, as they count, that were derived already
+        self._forget_derived()
         self.history = History(project)
         self.path = path
         self._preview: Edit | None = None
@@ -64,20 +69,34 @@ class Document(QObject):
         """The trial in hand, or None if there is none."""
         return next((e for e in self.project.entries if e.trial.id == self._trial), None)
 
-    def awaits(self, entry: Entry) -> bool:
-        """Whether a long trial is still being derived on the worker; shorter ones are derived when
-        they are drawn.
+    def awaits(self, entry: Entry, *strips: Drawn) -> bool:
+        """Whether a long trial, or what some strips show of it, is still being derived on the
+        worker, as it counts and is marked now; shorter ones are derived when they are drawn.
         """
-        return (
-            len(entry.trial.t) > LONG_RECORDING
-            and not self.previewing
-            and entry.used_trial not in self.known
-        )
+        if len(entry.trial.t) <= LONG_RECORDING or self.previewing:
+            return False
+        if entry.used_trial not in self.known:
+            return True
+        derived = self._derived.get(self.evaluator.trial_context(self.project, entry))
+        return derived is None or not derived.issuperset(strips)
+
+    def mark_derived(self, project: Project, entry: Entry, strips: Iterable[Drawn]) -> None:
+        """Remember that what these strips show of a trial, as it is in a project, is there."""
+        self.known.add(entry.used_trial)
+        if len(entry.trial.t) > LONG_RECORDING:
+            context = self.evaluator.trial_context(project, entry)
+            self._derived.setdefault(context, set()).update(strips)
+
+    def _forget_derived(self) -> None:
+        # Trials, as they count, that were derived already; of long ones also what, and how marked
+        self.known: WeakSet[Trial] = WeakSet()
+        self._derived: WeakKeyDictionary[TrialContext, set[Drawn]] = WeakKeyDictionary()
 
     def replace(self, project: Project, path: Path | None, unsaved: bool = False) -> None:
         """Show another project with a history of its own."""
         self.history, self.path, self._preview = History(project), path, None
-        self.evaluator, self.known, self.doubts = Evaluator(), WeakSet(), {}
+        self.evaluator, self.doubts = Evaluator(), {}
+        self._forget_derived()
         if unsaved:
             self.history.mark_unsaved()
         self._trial = project.entries[0].trial.id if project.entries else None

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from inertian.desktop.state.document import Document
+from inertian.desktop.state.document import Document, Drawn
 from inertian.motion.recording.tidying import Reason
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.physics.definitions.requests import (
@@ -122,6 +122,10 @@ class ViewState(QObject):
             return usual_quantities(entry.trial)
         can = possible_quantities(self._document.project, entry)
         return [s for s in self.strips if s in can] or usual_quantities(entry.trial)
+
+    def drawn(self, shown: QuantityRef) -> Drawn:
+        """Return what the strip of a quantity draws: it, and the differences it is by, if any."""
+        return shown, self.methods.get(shown)
 
     def choose_strips(self, strips: list[QuantityRef]) -> None:
         """Show these strips from now on."""

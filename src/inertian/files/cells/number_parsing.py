@@ -9,6 +9,7 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from inertian.motion.recording.trials import LARGEST_NUMBER
 from inertian.quantities.units import kind_of
 
 MISSING_WORDS = frozenset(
@@ -30,7 +31,6 @@ _GROUPED = {
     ".": re.compile(r"[1-9][0-9]{0,2}(\.[0-9]{3})+$"),
 }
 LONGEST = 60  # characters of a cell that can be a number
-LARGEST_NUMBER = 1e30  # no reading is beyond it; its eighth power still is a number
 
 
 def is_missing(cell: str) -> bool:

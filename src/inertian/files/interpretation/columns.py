@@ -9,9 +9,10 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from inertian.files.cells.column_titles import Title, read_title
-from inertian.files.cells.number_parsing import LARGEST_NUMBER, is_missing, value_of
+from inertian.files.cells.number_parsing import is_missing, value_of
 from inertian.files.cells.time_stamps import TimeStamps, time_stamps
 from inertian.files.interpretation.tables import Table
+from inertian.motion.recording.trials import LARGEST_NUMBER
 from inertian.quantities.estimates import Array
 from inertian.quantities.units import kind_of, unit_of
 

@@ -16,11 +16,11 @@ import numpy as np
 from inertian.files.cells.dialects import Record, is_data, split_line
 from inertian.files.cells.findings import Code, UnreadableFileError, Unusable, shown_line
 from inertian.files.cells.grids import Grid
-from inertian.files.cells.number_parsing import LARGEST_NUMBER
 from inertian.files.interpretation.column_roles import Layout
 from inertian.files.interpretation.columns import Column
 from inertian.files.interpretation.table_titles import is_spoilt_row
 from inertian.files.interpretation.tables import Table, find_tables, skipped
+from inertian.motion.recording.trials import LARGEST_NUMBER
 from inertian.quantities.estimates import Array
 
 LEAST_BYTES = 400_000  # bytes: below it, the careful way is as fast

@@ -42,6 +42,14 @@ class LocalFitCache:
         self._seen: dict[tuple[object, ...], float] = {}
         self._tried: dict[tuple[object, ...], list[Misfits]] = {}
 
+    def copy(self) -> "LocalFitCache":
+        """Return one that knows the same, for another thread."""
+        made = LocalFitCache()
+        made._fits.adopt(self._fits)
+        made._latest, made._noises = dict(self._latest), dict(self._noises)
+        made._seen, made._tried = dict(self._seen), dict(self._tried)
+        return made
+
     def fits(
         self, channel: ChannelSamples, walls: Sequence[float], window: WindowRequest = BY_DATA
     ) -> LocalFits:

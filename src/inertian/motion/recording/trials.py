@@ -19,6 +19,9 @@ LEAST_REPEATED = 0.05  # share of readings like the one before, from which their
 BY_CHANCE = 1e4  # times that a step is less likely by chance
 
 
+LARGEST_NUMBER = 1e30  # no reading is beyond it; its eighth power still is a number
+
+
 class TrialError(InertianError):
     """A trial cannot be built from these numbers."""
 
@@ -213,6 +216,10 @@ class Trial:
             len(c.raw) != n for b in self.bodies for c in (*b.channels, *b.sensors)
         ):
             raise TrialError(self.name, "every channel needs one value for each time stamp.")
+        numbers = (self.raw_time, *(c.raw for b in self.bodies for c in (*b.channels, *b.sensors)))
+        # NaN stands for what is missing, and is not larger
+        if any(np.any(np.abs(one) >= LARGEST_NUMBER) for one in numbers):
+            raise TrialError(self.name, "it holds numbers of 10³⁰ or more, which are no readings.")
         object.__setattr__(self, "bodies", _with_steps(self.bodies))
 
     @property

@@ -197,8 +197,9 @@ def _joint_test(collision: CollisionInputs, ledgers: tuple[Ledger, ...]) -> Join
 
     joint = propagate(all_axes, collision.inputs).joint
     covariance = joint.covariance
-    if not np.all(np.linalg.eigvalsh(covariance) > 0):
-        return None
+    spread = np.linalg.eigvalsh(covariance)
+    if not spread[0] > spread[-1] * len(spread) * np.finfo(float).eps:  # true for NaN too
+        return None  # one axis tells nothing that the other does not
     chi_squared = float(joint.values @ np.linalg.solve(covariance, joint.values))
     size, dof = len(joint.values), _pooled_dof(joint)
     if np.isinf(dof):
