@@ -18,7 +18,7 @@ from inertian.desktop.bench.bench_menus import (
 from inertian.desktop.look import words
 from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.spans.spans import SpanKind
-from inertian.physics.accounts.laws import Edge, EdgeValue
+from inertian.physics.accounts.account_inputs import OPENING, DateValue
 from inertian.project.project import Project, Series, with_trials
 from person import Person, entry, plot
 from pointing import CTRL, SHIFT, click, drag, move, place, press, release, strip_x
@@ -48,10 +48,10 @@ def test_the_end_of_a_span_is_dragged_by_three_samples_and_taken_back(open_windo
     window = open_window(demo)
     person = Person(window, qtbot)
     stop, step = person.spans["before"].stop, entry(window).trial.step()
-    shown = window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text()
+    shown = window.margin.readings[DateValue(1, "heavy", "x", OPENING)].text()
     person.drag_end("before", "stop", -3)
     assert person.spans["before"].stop == pytest.approx(stop - 3 * step, abs=step)
-    assert window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text() != shown
+    assert window.margin.readings[DateValue(1, "heavy", "x", OPENING)].text() != shown
     window.document.undo()
     assert person.spans["before"].stop == stop
 
@@ -63,7 +63,7 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
     window = open_window(demo)
     person = Person(window, qtbot)
     window.show_page(words.PAGE_TIDY)
-    before = window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text()
+    before = window.margin.readings[DateValue(1, "heavy", "x", OPENING)].text()
     view = plot(window).viewport()
     click(view, *at_sample(window, "heavy", 30), CTRL)
     assert entry(window).prepared.aside["heavy"].tolist() == [30]
@@ -74,7 +74,7 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
     assert not len(entry(window).prepared.aside["light"])
     assert any("6 samples set aside: not part of the motion" in text for text in tidy_text(window))
     window.pages.show_page(words.PAGE_ACCOUNT)
-    assert window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text() != before
+    assert window.margin.readings[DateValue(1, "heavy", "x", OPENING)].text() != before
     window.bench.rail.setFocus()
     person.press("3")  # they were blurred
     assert [s.reason for s in entry(window).steps] == ["blurred"]
@@ -86,7 +86,7 @@ def test_samples_are_set_aside_by_click_and_rectangle_and_come_back(open_window,
         window.document.undo()
     assert window.document.project is demo
     window.margin.refresh()
-    assert window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text() == before
+    assert window.margin.readings[DateValue(1, "heavy", "x", OPENING)].text() == before
 
 
 def test_the_mouse_can_set_aside_without_a_key_and_steps_are_switched_in_the_margin(

@@ -15,7 +15,7 @@ from inertian.desktop.look.tokens import DARK
 from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.spans import SpanKind
-from inertian.physics.accounts.laws import Edge, EdgeValue
+from inertian.physics.accounts.account_inputs import OPENING, DateValue
 from inertian.physics.definitions.requests import TOTAL, Quantity, QuantityRef, ReadingKind
 from inertian.project.encoding import decode, encode
 from inertian.project.marking_edits import span_kind_set
@@ -311,7 +311,7 @@ def test_a_long_recording_is_drawn_from_its_pyramid_and_its_numbers_follow(open_
     trial = recording(t, {"heavy": {"x": heavy}, "light": {"x": light}}, name="long")
     window = open_window(project_of(trial), verdicts=False)
     qtbot.waitUntil(
-        lambda: "±" in window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text(),
+        lambda: "±" in window.margin.readings[DateValue(1, "heavy", "x", OPENING)].text(),
         timeout=20_000,
     )
     drawn = window.bench.strip("position", "x")._drawn[0]
@@ -319,11 +319,11 @@ def test_a_long_recording_is_drawn_from_its_pyramid_and_its_numbers_follow(open_
     assert 500 < len(x) < 8000
     low, high = drawn.extent((0.0, 6.0))
     assert (low, high) == (heavy.min(), heavy.max())
-    before = window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text()
+    before = window.margin.readings[DateValue(1, "heavy", "x", OPENING)].text()
     press(plot(window).viewport(), strip_x(plot(window), entry(window).spans.before.start) + 1, 60)
     move(plot(window).viewport(), strip_x(plot(window), 1.5), 60)
     assert window.document.previewing
-    assert window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text() != before
+    assert window.margin.readings[DateValue(1, "heavy", "x", OPENING)].text() != before
     release(plot(window).viewport(), strip_x(plot(window), 1.5), 60)
     assert entry(window).spans.before.start == pytest.approx(1.5, abs=0.02)
     # Velocities are derived anew on the worker; what was drawn stays until they are there

@@ -14,7 +14,7 @@ from inertian.quantities.coverage import detectable
 LEDGER_KEYS = {
     "law", "unit", "expectation", "opening", "entries", "closing", "unaccounted", "z", "p",
     "smallest_visible",
-    "verdict", "bodies",
+    "verdict", "bodies", "dates", "periods",
 }  # fmt: skip
 SCALAR_KEYS = {"value", "u", "dof", "k68", "k95"}
 
@@ -58,7 +58,7 @@ def test_ledger_json_keeps_its_contract(written):
     assert (done.returncode, done.stderr) == (0, "")
     result = json.loads(done.stdout, parse_constant=pytest.fail)
     assert set(result) == {"project", "schema", "trials"}
-    assert (result["project"], result["schema"], len(result["trials"])) == ("Ice rink", 1, 11)
+    assert (result["project"], result["schema"], len(result["trials"])) == ("Ice rink", 2, 11)
     laws = [[led["law"] for led in t["ledgers"]] for t in result["trials"]]
     assert laws[0] == ["momentum x", "kinetic energy"]
     assert laws[-1] == ["momentum x", "momentum y", "kinetic energy"]
@@ -91,10 +91,15 @@ def test_ledger_json_keeps_its_contract(written):
 def test_ledger_text_shows_units_and_uncertainties(written):
     done = inertian("ledger", written / "Ice rink.inertian")
     assert done.returncode == 0
-    lines = [line for line in done.stdout.splitlines() if line.startswith("  ")]
-    assert lines.pop() == "  momentum along x and y together: no imbalance seen"
-    assert len(lines) == 23
-    assert all(line.count("±") == 3 and ("kg·m/s" in line or " J" in line) for line in lines)
+    lines = done.stdout.splitlines()
+    assert "  momentum along x and y together: no imbalance seen" in lines
+    accounts = [
+        line for line in lines if line.startswith(("  momentum x", "  momentum y", "  kin"))
+    ]
+    assert len(accounts) == 23
+    assert all(line.count("±") == 4 and ("kg·m/s" in line or " J" in line) for line in accounts)
+    assert sum(line.endswith(": hit in line") for line in lines) == 10
+    assert sum(line.startswith("  restitution: 0.") for line in lines) == 11
 
 
 @pytest.mark.parametrize(

@@ -15,7 +15,7 @@ from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.physics.accounts.collision_inputs import CollisionFacts, read_collision
-from inertian.physics.accounts.ledger import ENERGY, build_accounts
+from inertian.physics.accounts.ledger import ENERGY, collision_statements, drawn_up
 from inertian.physics.accounts.shared_decelerations import shared_decelerations
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.fact_names import mass_key
@@ -103,7 +103,7 @@ def _known_width(evaluator, project, entry, camera):
         noise=known,
         glide=glide,
     )
-    return build_accounts(read, {}).ledger("momentum x").unaccounted.u
+    return drawn_up(collision_statements(read, {})[0], read.inputs).unaccounted.u
 
 
 def _simulate(meaning, seed):

@@ -16,7 +16,7 @@ from inertian.files.reader import read_bytes
 from inertian.files.trial_building import trials_of
 from inertian.motion.recording.trials import Body, Channel
 from inertian.motion.spans.clock_alignment import JoinError, find_offset, join_trials
-from inertian.physics.accounts.laws import Edge, EdgeValue
+from inertian.physics.accounts.account_inputs import CLOSING, OPENING, DateValue
 from inertian.project.edits import scale_set, trials_joined
 from inertian.project.history import History
 from inertian.project.project import Project, with_trials
@@ -146,8 +146,8 @@ def test_the_u_of_scale_and_time_base_is_carried_into_the_account_and_cancels_wh
     assert loose.unaccounted.u < 0.1 * loose.opening.u  # a common factor moves both sides alike
     e1, e2 = (Evaluator().collision_inputs(p, p.entries[0].trial.id).inputs for p in (exact, rough))
     i, j = (
-        e2.index(EdgeValue(1, "heavy", "x", Edge.OPENING)),
-        e2.index(EdgeValue(1, "light", "x", Edge.CLOSING)),
+        e2.index(DateValue(1, "heavy", "x", OPENING)),
+        e2.index(DateValue(1, "light", "x", CLOSING)),
     )
     assert e2.covariance[i, j] > 100 * abs(e1.covariance[i, j])
 
@@ -283,9 +283,9 @@ def test_intervals_cover_when_a_clock_offset_is_known_within_its_u():
         project = trials_joined(project, "left", "right", stated, None).project
         contact = project.entries[0].spans.contact
         inputs = Evaluator().collision_inputs(project, "left").inputs
-        i = inputs.index(EdgeValue(0, "light", "x", Edge.CLOSING))
+        i = inputs.index(DateValue(0, "light", "x", CLOSING))
         truth = 2.4 + W2 * (contact.stop - HIT)
-        hits += abs(inputs.values[i] - truth) <= inputs.u(EdgeValue(0, "light", "x", Edge.CLOSING))
+        hits += abs(inputs.values[i] - truth) <= inputs.u(DateValue(0, "light", "x", CLOSING))
     assert abs(hits / n - 0.6827) < 3.3 * np.sqrt(0.6827 * 0.3173 / n)
 
 

@@ -18,7 +18,7 @@ from inertian.motion.recording.frame import ANGLE, FILE_FRAME, ORIGIN, Frame, Fr
 from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import StepKind, TidyError, TidyStep, runs_of
 from inertian.motion.spans.spans import Span, SpanError, SpanKind, Spans
-from inertian.physics.accounts.laws import Edge, EdgeValue
+from inertian.physics.accounts.account_inputs import OPENING, DateValue
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key
 from inertian.physics.definitions.requests import (
     CurveRequest,
@@ -210,10 +210,10 @@ def test_turning_the_axes_leaves_energy_and_its_u_alone_and_a_bare_axis_cannot_t
     assert energies[1].value == pytest.approx(energies[0].value, rel=1e-9)
     assert energies[1].u == pytest.approx(energies[0].u, rel=0.02)
     x, y = (Evaluator().collision_inputs(turned, glancing.trial.id).inputs for _ in range(2))
-    assert x.u(EdgeValue(1, "heavy", "x", Edge.OPENING)) > 3 * Evaluator().collision_inputs(
+    assert x.u(DateValue(1, "heavy", "x", OPENING)) > 3 * Evaluator().collision_inputs(
         demo, glancing.trial.id
-    ).inputs.u(EdgeValue(1, "heavy", "x", Edge.OPENING)) or (
-        abs(y.values[y.index(EdgeValue(1, "heavy", "y", Edge.OPENING))]) < 0.1
+    ).inputs.u(DateValue(1, "heavy", "x", OPENING)) or (
+        abs(y.values[y.index(DateValue(1, "heavy", "y", OPENING))]) < 0.1
     )
     with pytest.raises(FrameError, match="cannot turn"):
         tidying.frame_set(demo, [demo.entries[0].trial.id], Frame(angle=0.1), {})

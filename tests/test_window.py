@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox
 from inertian.desktop.intake.file_questions import FileQuestions
 from inertian.desktop.look import words
 from inertian.desktop.shell import project_files
-from inertian.physics.accounts.laws import Edge, EdgeValue
+from inertian.physics.accounts.account_inputs import OPENING, DateValue
 from inertian.project.project import Project
 from pointing import LEFT, move, press, release, strip_x
 
@@ -21,7 +21,7 @@ def shown_strips(window):
 
 def numbers(window):
     """What the margin shows of the trial in hand."""
-    shown = {(k.body, k.axis, k.edge): v.text() for k, v in window.margin.readings.items()}
+    shown = {(k.body, k.axis, k.date): v.text() for k, v in window.margin.readings.items()}
     shown.update({law: amount.text() for law, amount in window.margin.unaccounted.items()})
     return shown
 
@@ -29,8 +29,8 @@ def numbers(window):
 def test_a_first_look_shows_speeds_verdict_and_signs(open_window, demo, qtbot):
     window = open_window(demo)
     shown = numbers(window)
-    assert " ± " in shown["heavy", "x", "opening"]
-    assert shown["heavy", "x", "opening"].endswith("m/s")
+    assert " ± " in shown["heavy", "x", OPENING]
+    assert shown["heavy", "x", OPENING].endswith("m/s")
     lines = window.verdicts.lines  # the answer stands above all pages, and leads to its ledger
     assert lines["momentum x"].said.text() == "= no imbalance seen"
     assert "would show in 95 %" in lines["momentum x"].toolTip()
@@ -58,8 +58,8 @@ def test_an_edge_dragged_in_the_rail_changes_every_number_before_release(open_wi
     assert all(
         during[k] != start[k]
         for k in (
-            ("heavy", "x", "opening"),
-            ("light", "x", "opening"),
+            ("heavy", "x", OPENING),
+            ("light", "x", OPENING),
             "momentum x",
             "kinetic energy",
         )
@@ -193,7 +193,7 @@ def test_a_mass_typed_in_any_spelling_changes_the_account(open_window, demo, qtb
     assert window.document.history.undo_name == "Set mass of heavy"
     changed = numbers(window)
     assert "does not balance" in window.verdicts.lines["momentum x"].said.text()
-    assert changed["heavy", "x", "opening"] == start["heavy", "x", "opening"]
+    assert changed["heavy", "x", OPENING] == start["heavy", "x", OPENING]
     _type_mass(window, qtbot, "19,1 ± 0,1 kg")
     assert numbers(window) == start
     _type_mass(window, qtbot, "rather heavy")
@@ -225,8 +225,8 @@ def test_reading_noise_can_be_typed_and_given_back(open_window, demo, qtbot):
         window.document.project, demo.entries[0].trial.id
     ).inputs
     fine = window.document.evaluator.collision_inputs(demo, demo.entries[0].trial.id).inputs
-    assert rough.u(EdgeValue(1, "heavy", "x", Edge.OPENING)) > 6 * fine.u(
-        EdgeValue(1, "heavy", "x", Edge.OPENING)
+    assert rough.u(DateValue(1, "heavy", "x", OPENING)) > 6 * fine.u(
+        DateValue(1, "heavy", "x", OPENING)
     )
     type_noise("0.1 mm")
     assert "smaller than the scatter" in window.margin.notes.text()
@@ -240,13 +240,17 @@ def test_the_ledger_adds_up_on_screen_and_its_expectation_can_be_changed(open_wi
     qtbot.keyClick(window, Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
     assert window.ledger.isVisible()
     account = window.ledger.accounts["momentum x"]
-    cells = {k: v.text().replace("−", "-") for k, v in account.cells.items()}
-    total = {
-        column: float(cells[words.TOTAL, column].split(" ± ")[0])
-        for column in ("before", "from outside", "after")
-    }
-    left = float(cells[words.TOTAL, "unaccounted"].split(" ± ")[0])
-    assert left == pytest.approx(total["after"] - total["before"] - total["from outside"], abs=0.02)
+    cells = {k: v.text().replace("−", "-") for k, v in account.table.cells.items()}
+    before, after, outside, left = (
+        float(cells[place].split(" ± ")[0])
+        for place in (
+            (words.TOTAL, "0"),
+            (words.TOTAL, "1"),
+            ("outside forces", "+0"),
+            (words.UNACCOUNTED, "+0"),
+        )
+    )
+    assert left == pytest.approx(after - before - outside, abs=0.02)
     assert account.verdict.text() == "= no imbalance seen"
     budgets = window.ledger.budgets
     assert budgets["momentum x"].budget.rows[0][0].startswith("mass of")
@@ -352,7 +356,7 @@ def test_files_dropped_on_the_window_become_trials_and_bad_ones_are_told(
     qtbot.waitUntil(lambda: window.margin.results_ready, timeout=20_000)
     assert "The mass of heavy is missing" in window.verdicts.reason.text()
     assert (
-        "±" in window.margin.readings[EdgeValue(1, "heavy", "x", Edge.OPENING)].text()
+        "±" in window.margin.readings[DateValue(1, "heavy", "x", OPENING)].text()
     )  # speeds need no masses
     window.show_stage(words.LEDGER)
     for text in ("19.1 ± 0.1 kg", "11.3 ± 0.1 kg"):
@@ -556,7 +560,7 @@ def test_every_measured_number_has_unit_and_uncertainty(open_window, demo):
             w.text() for w in account.findChildren(QLabel) if w.text() in ("in kg·m/s", "in J")
         ]
         assert len(units) == 1, law
-        assert all("±" in cell.text() for cell in account.cells.values())
+        assert all("±" in cell.text() for cell in account.table.cells.values())
 
 
 def type_into(qtbot, line, text):

@@ -58,12 +58,58 @@ def ledger(
         refuse([str(error)])
         return
     if as_json:
-        result, refusals = ledgers_json(opened)
+        result, refusals = ledgers_json(opened, opened.name)
         print(json.dumps(result, ensure_ascii=False, allow_nan=False))
     else:
         lines, refusals = ledgers_text(opened)
         print("\n".join(lines))
     refuse(refusals)
+
+
+def account(
+    files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
+    recipe: Annotated[
+        Path | None, typer.Option(help="A recipe, as exported from the window")
+    ] = None,
+    fact: Annotated[
+        list[str] | None, typer.Option(help='"mass of A = 1.30 ± 0.01 kg"; may be repeated')
+    ] = None,
+    together: Annotated[
+        bool, typer.Option("--together", help="Trials of one series: they share noise and friction")
+    ] = False,
+    save: Annotated[Path | None, typer.Option(help="Keep them as a project file")] = None,
+    as_json: Annotated[
+        bool, typer.Option("--json", help="Print JSON, SI at full precision")
+    ] = False,
+) -> None:
+    """Draw up the accounts of recordings: spans found, the event recognised, ledgers and
+    results.
+    """
+    from inertian.files.cells.recipes import load_recipe
+    from inertian.quantities.errors import InertianError
+    from inertian.report.accounted_files import project_of_files
+    from inertian.report.ledgers import ledgers_json, ledgers_text
+
+    parsed_files: list[tuple[str, ParsedFile]] = []
+    try:
+        chosen = load_recipe(recipe) if recipe is not None else None
+        refusals = in_turn(files, chosen, lambda path, one: parsed_files.append((path, one)))
+        made, paths, refused = project_of_files(parsed_files, fact or [], together)
+        refusals += refused
+        if save is not None:
+            from inertian.project.saving import save as save_project
+
+            save_project(made, save)
+    except InertianError as error:
+        refuse([str(error)])
+        return
+    if as_json:
+        result, refused = ledgers_json(made, None if save is None else made.name, paths)
+        print(json.dumps(result, ensure_ascii=False, allow_nan=False))
+    else:
+        lines, refused = ledgers_text(made)
+        print("\n".join(lines))
+    refuse([*refusals, *refused])
 
 
 def inspect(
@@ -209,6 +255,7 @@ def make_app(
 ) -> typer.Typer:
     """Return the command line; what needs a window is handed in from above."""
     app = typer.Typer(add_completion=False, pretty_exceptions_enable=False)
+    app.command()(account)
     app.command()(ledger)
     app.command()(inspect)
     app.command()(spans)

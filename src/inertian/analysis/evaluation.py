@@ -2,7 +2,7 @@
 
 import weakref
 from collections.abc import Callable, Hashable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import TypeVar, cast
 
@@ -15,15 +15,24 @@ from inertian.motion.derivatives.local_fit_cache import LocalFitCache
 from inertian.motion.fits.free_motion import BodyFit, FreeMotion, fit_body
 from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.recording.trials import Trial
-from inertian.motion.spans.spans import Span
+from inertian.motion.spans.spans import Span, SpanKind
 from inertian.physics.accounts.collision_inputs import (
     AccountError,
     CollisionFacts,
     CollisionInputs,
     read_collision,
 )
+from inertian.physics.accounts.date_readings import FitOf
+from inertian.physics.accounts.events import Event, EventKind, recognised
+from inertian.physics.accounts.gauges import gauge_of
 from inertian.physics.accounts.interactions import interaction_of
-from inertian.physics.accounts.ledger import ENERGY, Accounts, build_accounts
+from inertian.physics.accounts.ledger import ENERGY, Accounts
+from inertian.physics.accounts.statements import Date
+from inertian.physics.accounts.trial_accounts import (
+    accounts_between,
+    accounts_of_contact,
+    gauge_beside,
+)
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.requests import TOTAL, CurveRequest, Quantity, QuantityRef
 from inertian.physics.evaluation.quantity_values import at_all_samples
@@ -162,40 +171,69 @@ class Evaluator:
         may be missing.
         """
         entry = project.entry(trial)
-        series = self.series(project, entry.series)
+        series, facts = self.series(project, entry.series), self._collision_facts(project, entry)
+        dates = self.event(project, entry).dates if entry.spans.contact else ()
+        key = ("collision", trial, entry.spans, dates, *facts.key)
+
+        def compute() -> CollisionInputs:
+            context = partial(self.trial_context, project, entry)
+            return _read(entry, series, facts, dates, context, partial(self._span_fit, entry))
+
+        return self._result(key, series, compute)
+
+    @staticmethod
+    def _collision_facts(project: Project, entry: Entry) -> CollisionFacts:
         given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
-        facts = CollisionFacts(
+        return CollisionFacts(
             project.masses(entry),
             {**project.scale_facts(entry), **project.frame_facts(entry)},
             project.clock_offsets(entry),
             project.fact(RESTITUTION, entry) if given else None,
             entry.frame,
         )
-        every = (facts.masses, facts.frame_facts, facts.offsets)
-        key = (
-            "collision",
-            trial,
-            entry.spans,
-            facts.frame,
-            facts.restitution,
-            tuple(tuple(some.items()) for some in every),
-        )
-
-        def compute() -> CollisionInputs:
-            return _read(entry, series, facts, partial(self.trial_context, project, entry))
-
-        return self._result(key, series, compute)
 
     def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
         """Return the ledgers of one trial, or the reason why there are none."""
-        collision_inputs = self.collision_inputs(project, trial)
-        if isinstance(collision_inputs, InertianError):
-            return collision_inputs
-        expectations = project.series_named(project.entry(trial).series).expectations
+        entry = project.entry(trial)
+        expectations = project.series_named(entry.series).expectations
         key = ("accounts", tuple(expectations.items()))
+        event = self.event(project, entry)
+        if entry.spans.contact is not None and event.kind is not EventKind.SEVERAL:
+            inputs = self.collision_inputs(project, trial)
+            if isinstance(inputs, InertianError):
+                return inputs
+            gauge = gauge_of(entry.trial) if event.kind is EventKind.BUMPER else None
+            return self._result(
+                key, inputs, lambda: accounts_of_contact(event, inputs, expectations, gauge)
+            )
+        context, facts = self.trial_context(project, entry), self._collision_facts(project, entry)
+        fit = partial(self._span_fit, entry)
         return self._result(
-            key, collision_inputs, lambda: build_accounts(collision_inputs, expectations)
+            (*key, facts.key, event),
+            context,
+            lambda: accounts_between(event, context, fit, facts, expectations),
         )
+
+    def event(self, project: Project, entry: Entry) -> Event:
+        """Return what happens in a trial."""
+        facts = {**project.setup_facts(entry), **project.account_facts(entry)}
+        gravity = facts["g", ""][1].si
+        fit = partial(self._span_fit, entry)
+        known = tuple(facts)
+        return self._of_trial(
+            entry.used_trial,
+            ("event", entry.spans, known, gravity),
+            lambda: recognised(entry.used_trial, entry.spans, known, gravity, fit),
+        )
+
+    def _span_fit(self, entry: Entry, body: str, span: Span) -> BodyFit | None:
+        """The fit of a body over a steady span, or None where it does not hold."""
+        model = FreeMotion.LINE if span.kind is SpanKind.REST else FreeMotion.PARABOLA
+        try:
+            made = self.fit(entry.used_trial, body, span, model, alone=True)
+        except InertianError:
+            return None
+        return None if made.stray else made
 
     def trial_context(self, project: Project, entry: Entry) -> TrialContext:
         """Return a trial as readings see it: samples that count, spans, frame, facts and the noise
@@ -208,7 +246,8 @@ class Evaluator:
             **project.frame_facts(entry),
             **project.centre_facts(entry),
         }
-        setup, own = project.setup_facts(entry), project.quantities(entry)
+        setup = {**project.setup_facts(entry), **project.account_facts(entry)}
+        own = project.quantities(entry)
         window = parse_window(project.series_named(entry.series).window)
         facts = (*masses.items(), *shared.items(), *setup.items())
         key = (
@@ -353,7 +392,9 @@ def _read(
     entry: Entry,
     series: SeriesResult,
     facts: CollisionFacts,
+    dates: tuple[Date, ...],
     context: Callable[[], TrialContext],
+    fit: FitOf,
 ) -> CollisionInputs:
     """Read one collision off the fits of its series. Raises InertianError with what is missing."""
     trial, spans = entry.used_trial, entry.spans
@@ -369,7 +410,11 @@ def _read(
             "No positions were recorded, so there is nothing to fit; sensors are shown only.",
         )
     before, after = series.before[trial.id], series.after[trial.id]
+    contact = replace(contact, start=dates[0].t, stop=dates[1].t)  # as long as a gauge is pushed
     interaction = None
+    beside = None
+    if gauge_of(trial) is not None:
+        beside = gauge_beside(context(), fit, facts, dates)
     if trial.id in series.bent:
         interaction = interaction_of(context(), contact, before, after)
     return read_collision(
@@ -381,4 +426,5 @@ def _read(
         noise=series.noise_of(trial.id),
         glide=series.glide,
         interaction=interaction,
+        beside=beside,
     )

@@ -14,10 +14,12 @@ from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.derived_quantities import (
+    ACCOUNT_FACTS,
     READY_MADE,
     SETUP_FACTS,
     DerivedQuantity,
     DerivedQuantityError,
+    SetupFact,
     centre_of_mass_quantities,
 )
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key, offset_key
@@ -135,7 +137,7 @@ class Project:
 
     def masses(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
         """Return the known masses of a trial's bodies, by body."""
-        found = {body.name: self.fact(mass_key(body.name), entry) for body in entry.trial.followed}
+        found = {body.name: self.fact(mass_key(body.name), entry) for body in entry.trial.bodies}
         return {body: fact for body, fact in found.items() if fact is not None}
 
     def scale_facts(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
@@ -197,9 +199,18 @@ class Project:
 
     def setup_facts(self, entry: Entry) -> dict[tuple[str, str], tuple[FactId, Fact]]:
         """Return the facts that formulas may use for a trial, by symbol and body ("" for all)."""
+        return self._facts_of(entry, SETUP_FACTS)
+
+    def account_facts(self, entry: Entry) -> dict[tuple[str, str], tuple[FactId, Fact]]:
+        """Return the facts that accounts alone use for a trial, by symbol and body ("" for all)."""
+        return self._facts_of(entry, ACCOUNT_FACTS)
+
+    def _facts_of(
+        self, entry: Entry, wanted: Iterable[SetupFact]
+    ) -> dict[tuple[str, str], tuple[FactId, Fact]]:
         found = {}
-        for known in SETUP_FACTS:
-            for body in [b.name for b in entry.trial.followed] if known.symbol == "I" else [""]:
+        for known in wanted:
+            for body in [b.name for b in entry.trial.followed] if known.of_bodies else [""]:
                 name = setup_key(known.name, body)
                 fact = self.fact(name, entry)
                 if fact is None and known.symbol == "g":

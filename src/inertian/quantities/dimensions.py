@@ -91,6 +91,8 @@ OF_KIND = {
     "number": NUMBER,
     "stiffness": _of(0, 1, -2),
     "inertia": _of(2, 1, 0),
+    "linear drag": _of(0, 1, -1),
+    "quadratic drag": _of(-1, 1, 0),
     "energy": _of(2, 1, -2),
     "power": _of(2, 1, -3),
     "frequency": _of(0, 0, -1),

@@ -50,6 +50,8 @@ EXAMPLE_UNITS = {
     "angle": "° or rad",
     "number": "nothing, or %",
     "stiffness": "N/m or N/cm",
+    "linear drag": "kg/s",
+    "quadratic drag": "kg/m",
     "inertia": "kg·m²",
     "energy": "J",
     "power": "W",

@@ -1,237 +1,54 @@
-"""The ledger stage: each law's account as a table, intervals to scale beside it, and the budget
-below.
+"""The ledger stage: what happened, each law's account as a table with intervals to scale beside it,
+the facts behind them, and a panel below.
 """
 
-from PyQt6.QtCore import QEvent, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QShowEvent
-from PyQt6.QtWidgets import (
-    QFrame,
-    QGridLayout,
-    QHBoxLayout,
-    QLabel,
-    QPushButton,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from inertian.desktop.ledger.ledger_pictures import Budget, Intervals
+from inertian.desktop.ledger.account import Account, read_restitution
+from inertian.desktop.ledger.account_facts import AccountFacts
+from inertian.desktop.ledger.account_table import COLUMN_WIDTH, NAME_WIDTH, shape_of
+from inertian.desktop.ledger.ledger_panel import BudgetPart, LedgerPanel
 from inertian.desktop.look import words
 from inertian.desktop.look.decimal_columns import lined_up
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.fact_text import read_mass
-from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
-from inertian.desktop.look.number_format import format_estimate, format_number, intervals_said
-from inertian.desktop.look.theme import font
+from inertian.desktop.look.labels import label, rule
+from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.tokens import Theme
-from inertian.desktop.pages.verdict_lines import other_forms
 from inertian.desktop.state.document import Document
-from inertian.physics.accounts.ledger import ENERGY, Accounts, Ledger
+from inertian.desktop.state.view_state import ViewState
+from inertian.physics.accounts.amounts_in_time import amounts_in_time
+from inertian.physics.accounts.ledger import ENERGY_UNIT, Accounts
 from inertian.physics.accounts.verdicts import SIGN, Expectation
 from inertian.physics.definitions.fact_names import mass_key
 from inertian.project.edits import expectation_set, fact_set, spans_suggested
 from inertian.project.project import RESTITUTION, Entry
-from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
-from inertian.quantities.facts import Fact, FactId, Meaning, parse_fact
-from inertian.quantities.units import unit_of
-
-NAME_WIDTH, COLUMN_WIDTH = 96, 84  # px, of a body in the table, and of a column at least
-COLUMNS = (words.COLUMN_BEFORE, words.COLUMN_OUTSIDE, words.COLUMN_AFTER, words.COLUMN_LEFT)
-
-
-def read_restitution(text: str, meaning: Meaning) -> Fact:
-    """Read a coefficient of restitution as typed. Raises InertianError."""
-    return parse_fact(text, "number", unit_of("number", ""), meaning)
-
-
-class Account(QFrame):
-    """One law: its table, what is expected of it, the verdict, and the intervals."""
-
-    chosen = pyqtSignal(str)
-    expected = pyqtSignal(str, object, object)
-
-    def __init__(self, theme: Theme, law: str, unit: str, bodies: tuple[str, ...]) -> None:
-        super().__init__()
-        self.setObjectName("account")
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.law, self._unit = law, unit
-        self.setAccessibleName(words.LAW_TITLES[law])
-        self.cells: dict[tuple[str, str], QLabel] = {}
-        self.verdict, self.detail = label("", "verdict"), label("", "soft")
-        self.detail.setWordWrap(True)
-        self.intervals = Intervals(theme)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(14, 8, 16, 8)
-        column.setSpacing(4)
-        column.addLayout(self._head(theme))
-        middle = QHBoxLayout()
-        middle.setSpacing(12)
-        middle.addLayout(self._table(theme, bodies))
-        middle.addWidget(self.intervals, 1)
-        column.addLayout(middle)
-        said = QHBoxLayout()
-        said.setSpacing(12)
-        said.addWidget(self.verdict)
-        said.addWidget(self.detail, 1)
-        column.addLayout(said)
-
-    def _head(self, theme: Theme) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        row.addWidget(label(words.LAW_TITLES[self.law], "heading"))
-        row.addWidget(label(words.ALL_IN.format(unit=self._unit), "soft"))
-        row.addStretch(1)
-        self.expectation = DropDown(theme)
-        self.expectation.setAccessibleName(f"{words.LAW_TITLES[self.law]}: expectation")
-        choices = [Expectation.CONSERVED, Expectation.NOT_CONSERVED]
-        for choice in choices + ([Expectation.GIVEN_E] if self.law == ENERGY else []):
-            self.expectation.addItem(words.EXPECTATION[choice], choice)
-        self.expectation.activated.connect(
-            lambda: self.expected.emit(self.law, self.expectation.currentData(), None)
-        )
-        row.addWidget(self.expectation)
-        self.e_field = FactField(theme, words.E_FIELD, words.E_DEFAULT, read_restitution)
-        self.e_field.label.hide()
-        self.e_field.show_meaning = False
-        self.e_field.line.setFixedWidth(110)
-        self.e_field.edited.connect(
-            lambda fact: self.expected.emit(self.law, Expectation.GIVEN_E, fact)
-        )
-        self.e_field.hide()
-        self.e_label = label(words.E_FIELD)
-        row.addWidget(self.e_label)
-        row.addWidget(self.e_field)
-        return row
-
-    def _table(self, theme: Theme, bodies: tuple[str, ...]) -> QGridLayout:
-        grid = self.grid = QGridLayout()
-        grid.setHorizontalSpacing(16)
-        grid.setVerticalSpacing(3)
-        grid.setColumnMinimumWidth(0, NAME_WIDTH)
-        self.heads = {}
-        for place, column in enumerate(COLUMNS, start=1):
-            self.heads[column] = label(column, "soft")
-            self.heads[column].setAlignment(
-                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom
-            )
-            grid.addWidget(self.heads[column], 0, place)
-        for row, name in enumerate((*bodies, words.TOTAL), start=1):
-            last = name == words.TOTAL
-            if last:
-                grid.addWidget(rule(), row, 0, 1, 5)
-            head = label(name) if last else BodyLabel(theme, row - 1, name)
-            if isinstance(head, BodyLabel):
-                head.shorten(NAME_WIDTH)
-            grid.addWidget(head, row + last, 0)
-            for place, column in enumerate(COLUMNS, start=1):
-                if last or column in (words.COLUMN_BEFORE, words.COLUMN_AFTER):
-                    cell = label("")
-                    cell.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                    grid.addWidget(cell, row + last, place)
-                    if column == words.COLUMN_LEFT:
-                        cell.setFont(font(weight=font().Weight.DemiBold))
-                    self.cells[name, column] = cell
-        return grid
-
-    def parts_of(self, column: str) -> list[QLabel]:
-        """Return the head and the cells of a column."""
-        return [self.heads[column], *(c for (_, name), c in self.cells.items() if name == column)]
-
-    def show_ledger(self, ledger: Ledger, e: Fact | None) -> None:
-        """Show the account as it is now."""
-        for place, column in (
-            (ledger.opens_at, words.COLUMN_BEFORE),
-            (ledger.closes_at, words.COLUMN_AFTER),
-        ):
-            at = words.AT_TIME.format(time=format_number(place, 5))
-            self.heads[column].setText(f"{column}<br><small>{at}</small>")
-        for body in ledger.bodies:
-            self._show_cell(body.name, words.COLUMN_BEFORE, body.opening)
-            self._show_cell(body.name, words.COLUMN_AFTER, body.closing)
-        self._show_cell(words.TOTAL, words.COLUMN_BEFORE, ledger.opening)
-        self._show_cell(words.TOTAL, words.COLUMN_AFTER, ledger.closing)
-        self._show_cell(words.TOTAL, words.COLUMN_LEFT, ledger.unaccounted)
-        outside = self.cells[words.TOTAL, words.COLUMN_OUTSIDE]
-        outside.setText("<br>".join(format_estimate(s.value, s.u) for _, s in ledger.entries))
-        names = "; ".join(
-            f"{n}: {format_estimate(s.value, s.u, ledger.unit)}" for n, s in ledger.entries
-        )
-        outside.setToolTip(f"{names}. {words.ENTRY_TIP}")
-        self.expectation.setCurrentIndex(self.expectation.findData(ledger.expectation))
-        self.e_label.setVisible(ledger.expectation is Expectation.GIVEN_E)
-        self.e_field.setVisible(ledger.expectation is Expectation.GIVEN_E)
-        self.e_field.show_fact(e)
-        self._show_verdict(ledger)
-        self.intervals.show_ledger(ledger)
-
-    def _show_cell(self, row: str, column: str, scalar: Scalar) -> None:
-        cell = self.cells[row, column]
-        cell.setText(format_estimate(scalar.value, scalar.u))
-        cell.setToolTip(intervals_said(scalar, self._unit))
-
-    def _show_verdict(self, ledger: Ledger) -> None:
-        judged = ledger.judgement
-        if judged.verdict is None:
-            self.verdict.setText(other_forms(ledger))
-            self.detail.setText("")
-            return
-        self.verdict.setText(f"{SIGN[judged.verdict]} {words.VERDICT[judged.verdict]}")
-        visible = f"{format_number(judged.smallest_visible, 2)} {ledger.unit}"
-        self.detail.setText(words.VISIBLE.format(visible=visible))
-
-    def mark(self, selected: bool) -> None:
-        """Show whether the budget below belongs to this account."""
-        self.setProperty("selected", "true" if selected else "false")
-        self.style().polish(self)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Qt: a click shows the budget of this account."""
-        self.chosen.emit(self.law)
-
-    def event(self, event: QEvent) -> bool:
-        """Qt: keyboard focus shows the budget of this account too."""
-        if event.type() == QEvent.Type.FocusIn:
-            self.chosen.emit(self.law)
-        return super().event(event)
-
-
-class BudgetPart(QWidget):
-    """Where the ± of one account comes from: a heading, and its bars."""
-
-    def __init__(self, theme: Theme, law: str) -> None:
-        super().__init__()
-        self._law = law
-        self.title, self.budget = label("", "heading"), Budget(theme)
-        self.title.setContentsMargins(16, 10, 16, 2)
-        self.title.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addWidget(self.title)
-        column.addWidget(self.budget)
-
-    def show_ledger(self, ledger: Ledger) -> None:
-        """Show the budget as it is now."""
-        title = words.BUDGET_TITLE.format(law=words.LAW_TITLES[self._law].lower())
-        total = sum(ledger.budget.values()) ** 0.5
-        together = words.BUDGET_TOTAL.format(u=f"{format_number(total, 2)} {ledger.unit}")
-        self.title.setText(f"{title}, {together}")
-        self.budget.show_ledger(ledger)
+from inertian.quantities.facts import Fact, FactId, Meaning
 
 
 class LedgerStage(QScrollArea):
-    """All accounts of the trial in hand, and the budget of the chosen one."""
+    """All accounts of the trial in hand, and a panel of the chosen one."""
 
-    def __init__(self, document: Document, theme: Theme) -> None:
+    def __init__(self, document: Document, theme: Theme, view: ViewState) -> None:
         super().__init__()
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._document, self._theme = document, theme
+        self._document, self._theme, self._view = document, theme, view
         self._built: tuple[object, ...] = ()
         self._law = ""
         self.results_ready = False
         self.accounts: dict[str, Account] = {}
+        self.panel = LedgerPanel(theme)
+        self.facts = AccountFacts(theme)
+        self.facts.edited.connect(self._set_fact)
+        for kept in (self.panel, self.facts):
+            kept.setParent(self)
+            kept.hide()
+        for button in self.panel.buttons.values():
+            button.clicked.connect(self.refresh)
         document.changed.connect(self.refresh)
         document.selected.connect(self.refresh)
         document.previewed.connect(self.refresh)
@@ -250,45 +67,57 @@ class LedgerStage(QScrollArea):
         if isinstance(accounts, InertianError):
             self._show_reason(entry, accounts)
             return
-        shape = tuple((led.law, tuple(b.name for b in led.bodies)) for led in accounts.ledgers)
+        shape = tuple((led.law, shape_of(led)) for led in accounts.ledgers)
         if shape != self._built:
             self._built = shape
-            self._build(accounts)
+            self._build(entry, accounts)
+        self.event_line.setText(words.EVENT_SAID[accounts.event])
         e = self._document.project.fact(RESTITUTION, entry)
         for ledger in accounts.ledgers:
             self.accounts[ledger.law].show_ledger(ledger, e[1] if e else None)
         self._show_together(accounts)
-        self._show_budgets(accounts)
+        self.facts.show_facts(self._document.project, entry, accounts.event)
+        self._show_panel(entry, accounts)
         self._line_up()
 
-    def _build(self, accounts: Accounts) -> None:
+    @property
+    def budgets(self) -> dict[str, BudgetPart]:
+        """The budgets of all accounts, by law."""
+        return self.panel.budgets
+
+    def _build(self, entry: Entry, accounts: Accounts) -> None:
+        for kept in (self.panel, self.facts):
+            kept.setParent(self)
+
         body = QWidget()
         body.setObjectName("ledgerBody")
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 4, 0, 8)
         column.setSpacing(0)
         self.accounts = {}
+        self.event_line = label("", "soft")
+        self.event_line.setContentsMargins(16, 4, 16, 2)
+        column.addWidget(self.event_line)
+        bodies = tuple(b.name for b in entry.trial.bodies)
         self.together = label("")
         self.together.setContentsMargins(16, 2, 16, 6)
         for ledger in accounts.ledgers:
-            account = Account(
-                self._theme, ledger.law, ledger.unit, tuple(b.name for b in ledger.bodies)
-            )
+            account = Account(self._theme, ledger.law, ledger.unit, shape_of(ledger), bodies)
             account.chosen.connect(self.choose)
             account.expected.connect(self._expect)
             self.accounts[ledger.law] = account
-            if ledger.law == ENERGY and accounts.together:
+            if ledger.unit == ENERGY_UNIT and accounts.together:
                 column.addWidget(self.together)
             column.addWidget(account)
             column.addWidget(rule())
-        self._budgets = QVBoxLayout()
-        self._budgets.setSpacing(0)
-        self.budgets = {one.law: BudgetPart(self._theme, one.law) for one in accounts.ledgers}
-        for part in self.budgets.values():
-            self._budgets.addWidget(part)
-        column.addLayout(self._budgets)
+        column.addWidget(self.facts)
+        self.panel.build(accounts)
+        column.addWidget(self.panel)
+        for kept in (self.panel, self.facts):
+            kept.show()
         column.addStretch(1)
-        self._law = accounts.ledgers[0].law
+        if self._law not in self.accounts:
+            self._law = accounts.ledgers[0].law
         self.setWidget(body)
 
     def _show_together(self, accounts: Accounts) -> None:
@@ -302,31 +131,44 @@ class LedgerStage(QScrollArea):
             )
             self.together.setText(text)
 
-    def _show_budgets(self, accounts: Accounts) -> None:
-        """The budget of the account in hand first, those of the others below it."""
-        self._budgets.removeWidget(self.budgets[self._law])
-        self._budgets.insertWidget(0, self.budgets[self._law])
-        for ledger in accounts.ledgers:
-            self.budgets[ledger.law].show_ledger(ledger)
-            self.accounts[ledger.law].mark(ledger.law == self._law)
+    def _show_panel(self, entry: Entry, accounts: Accounts) -> None:
+        self.panel.show_account(accounts, self._law)
+        for law, account in self.accounts.items():
+            account.mark(law == self._law)
+        if self.panel.shown != words.PANEL_IN_TIME or self._document.previewing:
+            return
+        ledger = accounts.ledger(self._law)
+        context = self._document.evaluator.trial_context(self._document.project, entry)
+        found = {}
+        if ledger.unit == ENERGY_UNIT and not self._document.awaits(entry):
+            found = dict(amounts_in_time(context, ledger.statement))
+        self.panel.energy.show_amounts(ledger, entry.used_trial.t, found, self._view.line)
 
     def _line_up(self) -> None:
         """Columns of all accounts stand below one another, numbers at their decimal marks."""
+        tables = [account.table for account in self.accounts.values()]
+        columns = dict.fromkeys(name for table in tables for name in table.columns)
+        for table in tables:
+            for column in columns:
+                lined_up(table.parts_of(column)[1:])
+        for name in columns:
+            widths = [part.sizeHint().width() for t in tables for part in t.parts_of(name)]
+            for table in tables:
+                if name in table.columns:
+                    least = max(*widths, COLUMN_WIDTH)
+                    table.grid.setColumnMinimumWidth(table.columns[name], least)
+        names = max((n.sizeHint().width() for t in tables for n in t.names), default=0)
+        for table in tables:
+            table.grid.setColumnMinimumWidth(0, max(names, NAME_WIDTH))
         for account in self.accounts.values():
-            for column in COLUMNS:
-                lined_up([cell for (_, name), cell in account.cells.items() if name == column])
-        for place, column in enumerate(COLUMNS, start=1):
-            widths = [
-                part.sizeHint().width()
-                for account in self.accounts.values()
-                for part in account.parts_of(column)
-            ]
-            for account in self.accounts.values():
-                account.grid.setColumnMinimumWidth(place, max(*widths, COLUMN_WIDTH))
+            account.fit_height()
 
     def _show_reason(self, entry: Entry, why: InertianError) -> None:
         """One sentence on what is missing, and the field that mends it."""
         self._built = ()
+        for kept in (self.panel, self.facts):
+            kept.setParent(self)
+            kept.hide()
         body = QWidget()
         body.setObjectName("ledgerBody")
         column = QVBoxLayout(body)
@@ -358,10 +200,16 @@ class LedgerStage(QScrollArea):
         self._document.do(spans_suggested(self._document.committed, entry.trial.id))
 
     def choose(self, law: str) -> None:
-        """Show the budget of one account."""
+        """Show the panel of one account."""
         if law != self._law and law in self.accounts:
             self._law = law
             self.refresh()
+
+    def _set_fact(self, key: FactId, fact: Fact | None) -> None:
+        """A fact is changed where it holds already, else for the whole project."""
+        entry = self._document.entry
+        known = self._document.committed.fact(key.name, entry)
+        self._document.do(fact_set(self._document.committed, known[0] if known else key, fact))
 
     def _set_mass(self, body: str, fact: Fact) -> None:
         self._document.do(fact_set(self._document.committed, FactId(mass_key(body)), fact))

@@ -2,9 +2,10 @@
 
 from inertian.desktop.look import words
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE
+from inertian.project.typed_facts import read_scale, read_time_base
 from inertian.quantities.facts import Fact, Meaning, parse_positive
 from inertian.quantities.rounding import write_estimate, write_shortest
-from inertian.quantities.units import Unit, unit_of
+from inertian.quantities.units import unit_of
 
 
 def read_mass(text: str, meaning: Meaning) -> Fact:
@@ -15,34 +16,6 @@ def read_mass(text: str, meaning: Meaning) -> Fact:
 def read_noise(text: str, _meaning: Meaning) -> Fact:
     """Read the standard deviation of one position reading as typed. Raises InertianError."""
     return parse_positive(text, "length", unit_of("length", "mm"), Meaning.STANDARD)
-
-
-def read_scale(text: str, _meaning: Meaning) -> Fact:
-    """Read how long a pixel is: "412 px = 1.000 m", "2.43 mm/px", or m per px. Raises
-    InertianError.
-    """
-    from inertian.files.cells.stated_scales import parse_scale
-
-    unit = unit_of("number", "m/px")
-    if "px" not in text.replace("m/px", "") and "=" not in text:
-        return parse_positive(text, "number", unit, Meaning.STANDARD)
-    stated = parse_scale(text)
-    return Fact(stated.value, stated.plus_minus, Meaning(stated.meaning), unit)
-
-
-def read_time_base(text: str, meaning: Meaning) -> Fact:
-    """Read what times are multiplied by: "300 as 25", "25/300", "0.0833 ± 0.0002". Raises
-    InertianError.
-    """
-    from inertian.files.cells.stated_scales import parse_time_base
-
-    stated = parse_time_base(text)
-    return Fact(
-        stated.value,
-        stated.plus_minus,
-        meaning if stated.plus_minus else Meaning.EXACT,
-        Unit("", "number", 1.0),
-    )
 
 
 def write_scale(fact: Fact) -> str:

@@ -187,7 +187,7 @@ class FormulasPage(QScrollArea):
         for known in (
             f for f in SETUP_FACTS if f.symbol not in OF_SENSOR or OF_SENSOR[f.symbol] in sensed
         ):
-            for body in [b.name for b in entry.trial.followed] if known.symbol == "I" else [""]:
+            for body in [b.name for b in entry.trial.followed] if known.of_bodies else [""]:
                 title = (
                     words.FACT_OF_BODY.format(label=known.label, body=body) if body else known.label
                 )

@@ -1,5 +1,7 @@
 """The margin: what belongs to the trial in hand: setup, readings at the contact, noise, source."""
 
+import html
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QGridLayout,
@@ -22,9 +24,9 @@ from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.pages.noise_form import NoiseForm
 from inertian.desktop.state.document import Document
 from inertian.motion.fits.free_motion import FreeMotion
+from inertian.physics.accounts.account_inputs import CLOSING, OPENING, DateValue
 from inertian.physics.accounts.collision_inputs import CollisionInputs
-from inertian.physics.accounts.laws import Edge, EdgeValue
-from inertian.physics.accounts.ledger import ENERGY, restitution_of
+from inertian.physics.accounts.ledger import ENERGY, Accounts, restitution_of
 from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key
 from inertian.project.edits import fact_set, motion_set, scale_set
 from inertian.project.project import Entry
@@ -50,7 +52,7 @@ class Margin(QScrollArea):
         self.masses: dict[str, FactField] = {}
         self.scale_fields: dict[str, FactField] = {}
         self.slowing: dict[str, QLabel] = {}
-        self.readings: dict[EdgeValue, QLabel] = {}
+        self.readings: dict[DateValue, QLabel] = {}
         self.unaccounted: dict[str, QLabel] = {}
         self._open: dict[str, bool] = {}  # which sections are open, by title
         document.changed.connect(self.refresh)
@@ -215,7 +217,16 @@ class Margin(QScrollArea):
             column.addWidget(self.slowing[body.name])
 
     def _build_readings(self, entry: Entry, column: QVBoxLayout) -> None:
-        column.addWidget(label(words.READINGS, "heading"))
+        self.at_contact, self.results = QWidget(), label("")
+        self.results.setWordWrap(True)
+        self.results.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.results_title = label(words.RESULTS_TITLE, "heading")
+        for part in (self.results_title, self.results, self.at_contact):
+            column.addWidget(part)
+        whole = QVBoxLayout(self.at_contact)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(4)
+        whole.addWidget(label(words.READINGS, "heading"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(2)
@@ -226,12 +237,12 @@ class Margin(QScrollArea):
             grid.addWidget(name, row, 0, 1, 3)
             row += 1
             for axis in body.axes:
-                for side, word in ((Edge.OPENING, words.BEFORE_AT), (Edge.CLOSING, words.AFTER_AT)):
+                for side, word in ((OPENING, words.BEFORE_AT), (CLOSING, words.AFTER_AT)):
                     grid.addWidget(label(f"v<sub>{axis}</sub> {word}", "soft"), row, 0)
                     value = label("")
                     value.setAlignment(Qt.AlignmentFlag.AlignRight)
                     grid.addWidget(value, row, 1)
-                    self.readings[EdgeValue(1, body.name, axis, side)] = value
+                    self.readings[DateValue(1, body.name, axis, side)] = value
                     row += 1
         grid.addWidget(label(words.RESTITUTION), row, 0)
         self.restitution = label("")
@@ -247,7 +258,7 @@ class Margin(QScrollArea):
             amount.setAlignment(Qt.AlignmentFlag.AlignRight)
             grid.addWidget(amount, row, 1)
         grid.setColumnStretch(1, 1)
-        column.addLayout(grid)
+        whole.addLayout(grid)
 
     # -- showing -----------------------------------------------------------------------------------
 
@@ -302,6 +313,11 @@ class Margin(QScrollArea):
 
     def _show_readings(self, entry: Entry) -> None:
         evaluator, project = self._document.evaluator, self._document.project
+        contact = entry.spans.contact is not None
+        self.at_contact.setVisible(contact)
+        self._show_results(entry, contact)
+        if not contact:
+            return
         readings = evaluator.collision_inputs(project, entry.trial.id)
         if isinstance(readings, InertianError):
             unknown = (*self.readings.values(), self.restitution, *self.unaccounted.values())
@@ -319,6 +335,22 @@ class Margin(QScrollArea):
             if not self._document.previewing:
                 amount.setToolTip(intervals_said(left, unit))
         lined_up(list(self.readings.values()))
+
+    def _show_results(self, entry: Entry, contact: bool) -> None:
+        """The results of an account that is not of a contact, one below the other."""
+        accounts: Accounts | InertianError | None = None
+        if not contact:
+            accounts = self._document.evaluator.accounts(self._document.project, entry.trial.id)
+        found = accounts.results if isinstance(accounts, Accounts) else {}
+        lines = [
+            words.RESULT_LINE.format(
+                name=html.escape(name), value=format_estimate(one.value, one.u, unit)
+            )
+            for name, (one, unit) in found.items()
+        ]
+        self.results.setText("<br>".join(lines))
+        for part in (self.results, self.results_title):
+            part.setVisible(bool(lines))
 
     def _show_speeds(self, readings: CollisionInputs) -> None:
         """Speeds and restitution; they need no masses."""

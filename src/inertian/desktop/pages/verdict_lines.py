@@ -12,7 +12,7 @@ from inertian.desktop.look.number_format import (
     without_markup,
 )
 from inertian.desktop.state.document import Document
-from inertian.physics.accounts.ledger import Ledger
+from inertian.physics.accounts.ledger import ENERGY_UNIT, Ledger
 from inertian.physics.accounts.verdicts import SIGN
 from inertian.quantities.errors import InertianError
 
@@ -114,5 +114,8 @@ class VerdictLines(QWidget):
 def other_forms(ledger: Ledger) -> str:
     """Return in words what happened to a quantity that need not be conserved."""
     left = ledger.unaccounted
+    if ledger.unit != ENERGY_UNIT:
+        amount = format_estimate(left.value, left.u, ledger.unit)
+        return words.FROM_OUTSIDE.format(amount=amount)
     sentence = words.BECAME_OTHER if left.value <= 0 else words.GAINED
     return sentence.format(amount=format_estimate(abs(left.value), left.u, ledger.unit))

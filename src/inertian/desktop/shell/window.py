@@ -102,7 +102,7 @@ class MainWindow(QMainWindow):
     def _make_stages(self, document: Document, theme: Theme) -> None:
         self.shelf = Shelf(document, theme)
         self.bench = BenchStage(document, theme)
-        self.ledger = LedgerStage(document, theme)
+        self.ledger = LedgerStage(document, theme, self.bench.view)
         self.margin = Margin(document, theme)
         self.tidy = TidyPage(document, theme, self.bench.view, self.worker)
         self.readings = ReadingsPage(document, theme, self.bench.view, self.bench.rail.span_in_hand)

@@ -87,10 +87,15 @@ def swing_of(track: Track, start: float, stop: float) -> Swing | None:
     tau = own.t - start
 
     def design(values: Array) -> Array:
-        wave = np.exp(-values[1] * tau)[:, None] * np.column_stack(
-            [np.cos(values[0] * tau), np.sin(values[0] * tau)]
-        )
-        return np.column_stack([np.ones(n), wave])
+        phases = [values[0] * tau]
+        if len(own.x) > 1:  # a bob in the plane rises twice in a period
+            phases.append(2.0 * values[0] * tau)
+        waves = [
+            np.exp(-k * values[1] * tau) * wave
+            for k, phase in enumerate(phases, 1)
+            for wave in (np.cos(phase), np.sin(phase))
+        ]
+        return np.column_stack([np.ones(n), *waves])
 
     most = len(tau) / SAMPLES_A_PERIOD
     rates = 2.0 * np.pi / length * np.arange(LEAST_PERIODS * GRID, most * GRID + 1.0) / GRID
@@ -110,7 +115,7 @@ def swing_of(track: Track, start: float, stop: float) -> Swing | None:
         np.array([np.pi / GRID, 1.0]) / length,
     )
     squares, c = own.chi2(design(best))
-    amplitude = float(np.hypot.reduce(c[1:].ravel()))
+    amplitude = float(np.hypot.reduce(c[1:3].ravel()))
     points = own.x.size
     missed = np.sqrt(squares / points) * own.sigma * np.sqrt(n / (_count(track, start, stop)))
     usual = amplitude * float(np.sqrt(np.mean(np.exp(-2.0 * max(best[1], 0.0) * tau))))

@@ -3,7 +3,7 @@ correlated inputs.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -18,15 +18,17 @@ from inertian.motion.numerics.quantisation import (
 from inertian.motion.recording.frame import FILE_FRAME, Frame
 from inertian.motion.recording.trials import Channel, Trial
 from inertian.motion.spans.spans import Span
-from inertian.physics.accounts.interactions import Interaction
-from inertian.physics.accounts.laws import (
+from inertian.physics.accounts.account_inputs import (
+    CLOSING,
+    OPENING,
     ContactInput,
-    Edge,
-    EdgeValue,
-    Encounter,
+    DateValue,
+    InputKey,
     MassOf,
     RubbedInside,
 )
+from inertian.physics.accounts.encounters import Encounter
+from inertian.physics.accounts.interactions import Interaction
 from inertian.physics.accounts.shared_decelerations import SharedDecelerations
 from inertian.physics.evaluation.frame_facts import Motion
 from inertian.quantities.errors import InertianError
@@ -36,6 +38,7 @@ from inertian.quantities.estimates import (
     ErrorSource,
     Estimate,
     JointScalars,
+    Pools,
     ReadingNoise,
     SampleWeights,
     SharedPart,
@@ -47,9 +50,6 @@ from inertian.quantities.estimates import (
 from inertian.quantities.facts import Fact, FactId
 
 TIMER_Z = 5.0  # the contact is timed by a body whose change of speed exceeds this many of its own u
-
-
-InputKey = EdgeValue | MassOf | ContactInput | RubbedInside
 
 
 class AccountError(InertianError):
@@ -71,6 +71,20 @@ class CollisionInputs:
 
     encounter: Encounter
     inputs: JointScalars
+    # Which span each body was read from at each date; "" where it was local fits
+    read_from: Mapping[tuple[str, int], str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class ReadBeside:
+    """What else an account of a contact hangs on, such as the impulse that a gauge recorded: inputs
+    as estimates, the noise of their channels, what they share, and how well variances are known.
+    """
+
+    named: Mapping[InputKey, Estimate]
+    noise: ClockNoise
+    parts: tuple[SharedPart, ...]
+    pools: Pools
 
 
 def _reading_noise(
@@ -138,6 +152,12 @@ class CollisionFacts:
     restitution: tuple[FactId, Fact] | None = None
     frame: Frame = FILE_FRAME
 
+    @property
+    def key(self) -> tuple[object, ...]:
+        """What equals that of other facts only if all of them are the same."""
+        every = (self.masses, self.frame_facts, self.offsets)
+        return (self.frame, self.restitution, *(tuple(some.items()) for some in every))
+
 
 def read_collision(
     trial: Trial,
@@ -149,25 +169,26 @@ def read_collision(
     noise: InstrumentNoise,
     glide: SharedDecelerations,
     interaction: Interaction | None = None,
+    beside: "ReadBeside | None" = None,
 ) -> CollisionInputs:
     """Return positions, velocities and accelerations of every body at both edges of the contact,
     and the masses.
 
-    Everything in SI; see `laws` for the names. `before` and `after` hold one fit per body;
-    `interaction` what happens inside, where bodies do not touch. Raises AccountError if the bodies
-    were not followed along the same axes.
+    Everything in SI; see `account_inputs` for the names. `before` and `after` hold one fit for each
+    body; `interaction` what happens inside, where bodies do not touch; `beside` what else is read
+    there. Raises AccountError if the bodies were not followed along the same axes.
     """
     _require_same_axes(trial)
     named: dict[InputKey, Estimate] = {}
-    for edge, fits, time in (
-        (Edge.OPENING, before, contact.start),
-        (Edge.CLOSING, after, contact.stop),
+    for date, fits, time in (
+        (OPENING, before, contact.start),
+        (CLOSING, after, contact.stop),
     ):
-        plain = [_of_fit(fit, edge, time, glide) for fit in fits]
+        plain = [_of_fit(fit, date, time, glide) for fit in fits]
         if interaction is not None:
-            plain = _without_tails(fits, plain, edge, facts.masses, interaction)
+            plain = _without_tails(fits, plain, date, facts.masses, interaction)
         for own in plain:
-            named |= _in_frame(own, facts)
+            named |= in_frame(own, facts)
     known = [*facts.frame_facts.values(), *facts.offsets.values()]
     shared = [*glide.parts, *(fact_part(key, fact) for key, fact in known)]
     bodies = tuple(fit.body for fit in before)
@@ -188,23 +209,34 @@ def read_collision(
     wait = FactId("moment of contact", f"trial {trial.id}")
     half = ErrorSource("moment of contact", "fact", "moment", True)
     shared.append(SharedPart.single(half, wait, contact.length / np.sqrt(12.0)))
-    inputs = joint_scalars(named, sigma, shared, noise.pools)
+    pools = noise.pools
+    if beside is not None:
+        named |= beside.named
+        shared += beside.parts
+        sigma = replace(sigma, reading={**beside.noise.reading, **sigma.reading})
+        pools = beside.pools
+    inputs = joint_scalars(named, sigma, shared, pools)
     timer = _timer(inputs, bodies, trial.axes)
     if timer is None:
         named[ContactInput.WAIT] = Estimate(0.0, {}, {wait: 1.0})
-        inputs = joint_scalars(named, sigma, shared, noise.pools)
+        inputs = joint_scalars(named, sigma, shared, pools)
     return CollisionInputs(
         Encounter(bodies, trial.axes, contact.start, contact.stop, timer, interaction is None),
         inputs,
+        {
+            (fit.body, date): fit.span.name if interaction is None else ""
+            for date, fits in ((OPENING, before), (CLOSING, after))
+            for fit in fits
+        },
     )
 
 
 def _of_fit(
-    fit: BodyFit, edge: Edge, time: float, glide: SharedDecelerations
-) -> dict[EdgeValue, Estimate]:
+    fit: BodyFit, date: int, time: float, glide: SharedDecelerations
+) -> dict[DateValue, Estimate]:
     """Position, velocity and acceleration of a body at an instant, as its free motion has them."""
     return {
-        EdgeValue(order, fit.body, axis, edge): fit.estimate(axis, time, order, glide.key(fit.body))
+        DateValue(order, fit.body, axis, date): fit.estimate(axis, time, order, glide.key(fit.body))
         for axis in fit.fits
         for order in range(3)
     }
@@ -212,11 +244,11 @@ def _of_fit(
 
 def _without_tails(
     fits: Sequence[BodyFit],
-    plain: Sequence[Mapping[EdgeValue, Estimate]],
-    edge: Edge,
+    plain: Sequence[Mapping[DateValue, Estimate]],
+    date: int,
     masses: KnownFacts,
     interaction: Interaction,
-) -> list[dict[EdgeValue, Estimate]]:
+) -> list[dict[DateValue, Estimate]]:
     """The same with velocities of the smooth motion, which a tail does not bend.
 
     Where all bodies move freely, the sum of their momenta is kept as the fits have it: no force
@@ -225,10 +257,10 @@ def _without_tails(
     """
     found = [dict(own) for own in plain]
     same_rows = len({(f.span.start, f.span.stop) for f in fits}) == 1
-    known = all((f.body, edge) in interaction.steady and f.body in masses for f in fits)
+    known = all((f.body, date) in interaction.steady and f.body in masses for f in fits)
     free = same_rows and len(fits) > 1 and known and not interaction.touching
     for axis in fits[0].fits:
-        keys = [EdgeValue(1, f.body, axis, edge) for f in fits]
+        keys = [DateValue(1, f.body, axis, date) for f in fits]
         lines = [own[key] for own, key in zip(plain, keys, strict=True)]
         smooth = [interaction.velocities[key] for key in keys]
         kept = _kept_sum([masses[f.body] for f in fits], lines, smooth) if free else Estimate(0.0)
@@ -273,8 +305,8 @@ def _rubbed(
     return found
 
 
-def _in_frame(
-    plain: Mapping[EdgeValue, Estimate], facts: CollisionFacts
+def in_frame(
+    plain: Mapping[DateValue, Estimate], facts: CollisionFacts
 ) -> dict[InputKey, Estimate]:
     """Values of one body at an instant with their sensitivities to the frame.
 
@@ -318,7 +350,7 @@ def _timer(inputs: JointScalars, bodies: Sequence[str], axes: Sequence[str]) -> 
     for body in bodies:
         kick2, u2 = 0.0, 0.0
         for axis in axes:
-            i, j = (inputs.index(EdgeValue(1, body, axis, edge)) for edge in Edge)
+            i, j = (inputs.index(DateValue(1, body, axis, date)) for date in (OPENING, CLOSING))
             kick2 += float(inputs.values[j] - inputs.values[i]) ** 2
             u2 += covariance[i, i] + covariance[j, j] - 2.0 * covariance[i, j]
         if u2 > 0.0 and np.sqrt(kick2 / u2) > clearest:

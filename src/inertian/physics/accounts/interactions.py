@@ -13,7 +13,7 @@ import numpy as np
 
 from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.spans.spans import Span, SpanKind
-from inertian.physics.accounts.laws import Edge, EdgeValue
+from inertian.physics.accounts.account_inputs import CLOSING, OPENING, DateValue
 from inertian.physics.evaluation.trial_context import (
     NoValueError,
     TrialContext,
@@ -33,6 +33,7 @@ NO_SMOOTH_MOTION = (
     "The free motion of {body} bends beside “{span}”, and there are too few samples to follow it. "
     "Shorten the spans before and after, or take more samples."
 )
+DATES = (OPENING, CLOSING)
 TURNING = "when {body} starts, stops or turns"
 NOTICED = 2.0  # u that a velocity differs from 0 by, to count as motion
 RECTANGLE = sqrt(12.0)  # width of a rectangular distribution over its standard deviation
@@ -58,12 +59,12 @@ class Interaction:
     body inside, and the errors behind them.
     """
 
-    velocities: Mapping[EdgeValue, Estimate]
+    velocities: Mapping[DateValue, Estimate]
     travels: Mapping[str, Travel]
     noise: ClockNoise
     parts: tuple[SharedPart, ...]
     scope: str
-    steady: frozenset[tuple[str, Edge]]  # bodies that keep moving all along the span at an edge
+    steady: frozenset[tuple[str, int]]  # bodies that keep moving all along the span at an edge
     touching: bool
 
     def turning(self, body: str) -> FactId:
@@ -81,7 +82,7 @@ def interaction_of(
     where there are too few samples.
     """
     resting = [fit.body for fit in before if not fit.moving]
-    velocities: dict[EdgeValue, Estimate] = {}
+    velocities: dict[DateValue, Estimate] = {}
     parts: list[SharedPart] = []
     travels, scope = {}, f"trial {context.trial.id}"
     touching = span.kind is SpanKind.CONTACT
@@ -91,11 +92,11 @@ def interaction_of(
     for body in context.trial.followed:
         rows = {}
         for axis in body.axes:
-            for edge, time in zip(Edge, outside, strict=True):
+            for date, time in zip(DATES, outside, strict=True):
                 made = _velocity(context, body.name, axis, time)
-                velocities[EdgeValue(1, body.name, axis, edge)] = made
+                velocities[DateValue(1, body.name, axis, date)] = made
             rows[axis] = _inside(context, body.name, axis, span)
-            edges = [velocities[EdgeValue(1, body.name, axis, edge)] for edge in Edge]
+            edges = [velocities[DateValue(1, body.name, axis, date)] for date in DATES]
             known = [(one.value, *one.sensitivities.values()) for one in edges]
             if not (np.isfinite(known[0] + known[1]).all() and np.isfinite(rows[axis]).all()):
                 raise NoValueError(NO_SMOOTH_MOTION.format(body=body.name, span=span.name))
@@ -104,8 +105,8 @@ def interaction_of(
         source = ErrorSource(turning.name, "fact", turning.name)
         parts.append(SharedPart.single(source, turning, 1.0))
     steady = [
-        (f.body, edge)
-        for edge, fits in zip(Edge, (before, after), strict=True)
+        (f.body, date)
+        for date, fits in zip(DATES, (before, after), strict=True)
         for f in fits
         if f.moving and _keeps_moving(context, f)
     ]

@@ -1,39 +1,44 @@
-"""Ledgers: opening, entries from outside, closing, and what is unaccounted, with verdict and
+"""Ledgers: amounts at dates, entries from outside, and what is unaccounted, with verdict and
 budget.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from functools import lru_cache, partial
+from dataclasses import dataclass, field
+from functools import cached_property, lru_cache, partial
 from typing import Any
 
 import numpy as np
 
-from inertian.physics.accounts.collision_inputs import AccountError, CollisionInputs
-from inertian.physics.accounts.laws import (
-    AmountOf,
+from inertian.physics.accounts.account_inputs import (
     ContactInput,
-    Edge,
-    EntryOf,
-    LawFunction,
     MassOf,
-    Total,
     Values,
-    energy_account,
-    momentum_account,
-    restitution,
+)
+from inertian.physics.accounts.collision_inputs import AccountError, CollisionInputs
+from inertian.physics.accounts.encounters import Impact, restitution
+from inertian.physics.accounts.entries import ContactForces, EntryRule, GivenRestitution
+from inertian.physics.accounts.forms import KineticForm, MomentumForm
+from inertian.physics.accounts.statements import (
+    EXPECTED,
+    WHOLE,
+    AmountOf,
+    Date,
+    EntryOf,
+    Statement,
+    Unaccounted,
 )
 from inertian.physics.accounts.verdicts import Expectation, Judgement, Verdict, judge, verdict_of
 from inertian.quantities.coverage import Scalar, equivalent_z
 from inertian.quantities.estimates import ErrorSource, JointScalars
 from inertian.quantities.propagation import Results, propagate
 
-ENERGY = "kinetic energy"
+ENERGY, MECHANICAL = "kinetic energy", "mechanical energy"
+ANGULAR_MOMENTUM = "angular momentum"
 # An approach that is at least so many times its own 95 % interval: then that of e is at most a
 # third wider than first order says, 1/(1 − 1/CLEAR_APPROACH²)
 CLEAR_APPROACH = 2.0
 WIDEST = 14.0  # times u: the 95 % interval with one degree of freedom
-MOMENTUM_UNIT, ENERGY_UNIT = "kg·m/s", "J"
+MOMENTUM_UNIT, ENERGY_UNIT, ANGULAR_UNIT = "kg·m/s", "J", "kg·m²/s"
 
 
 def momentum_law(axis: str) -> str:
@@ -43,68 +48,140 @@ def momentum_law(axis: str) -> str:
 
 @dataclass(frozen=True)
 class BodyLine:
-    """One body's line in a ledger."""
+    """One body's line in a ledger, from the first date to the last."""
 
     name: str
     opening: Scalar
     closing: Scalar
 
 
+@dataclass(frozen=True)
+class PeriodLine:
+    """What came from outside between two dates, and what is left, judged."""
+
+    start: int
+    stop: int
+    entries: tuple[tuple[EntryRule, Scalar], ...]
+    unaccounted: Scalar
+    judgement: Judgement
+
+
 @dataclass(frozen=True, eq=False)
 class Ledger:
-    """The account of one quantity over one contact; amounts in `unit`, times in s.
+    """The account of one quantity over its dates; amounts in the unit of its statement, times in s.
 
     unaccounted = closing − opening − entries: negative is lost, positive gained.
     """
 
-    law: str
-    unit: str
-    expectation: Expectation
-    opens_at: float
-    closes_at: float
-    body_names: tuple[str, ...]
+    statement: Statement
     amounts: Results
     judgement: Judgement
 
     @property
+    def law(self) -> str:
+        """The name of the law."""
+        return self.statement.law
+
+    @property
+    def unit(self) -> str:
+        """The unit of all amounts."""
+        return self.statement.unit
+
+    @property
+    def expectation(self) -> Expectation:
+        """What is expected from the first date to the last."""
+        return self.statement.expectation
+
+    @property
+    def dates(self) -> tuple[Date, ...]:
+        """Its dates in order."""
+        return self.statement.dates
+
+    @property
+    def opens_at(self) -> float:
+        """When its first date is, in s."""
+        return self.dates[0].t
+
+    @property
+    def closes_at(self) -> float:
+        """When its last date is, in s."""
+        return self.dates[-1].t
+
+    @property
     def opening(self) -> Scalar:
-        """The total at the opening instant."""
-        return self.amounts[Total.OPENING]
+        """The total at the first date."""
+        return self.amounts[AmountOf(0)]
 
     @property
     def closing(self) -> Scalar:
-        """The total at the closing instant."""
-        return self.amounts[Total.CLOSING]
+        """The total at the last date."""
+        return self.amounts[AmountOf(len(self.dates) - 1)]
 
     @property
     def expected(self) -> Scalar:
-        """What should be there at the closing instant: opening + entries."""
-        return self.amounts[Total.EXPECTED]
+        """What should be there at the last date: opening + entries."""
+        return self.amounts[EXPECTED]
 
     @property
     def unaccounted(self) -> Scalar:
         """What is left: closing − opening − entries."""
-        return self.amounts[Total.UNACCOUNTED]
+        return self.amounts[Unaccounted(WHOLE)]
 
     @property
     def entries(self) -> tuple[tuple[str, Scalar], ...]:
-        """What came from outside, by name."""
+        """What came from outside in all periods, by name."""
         return tuple(
-            (key.name, self.amounts[key]) for key in self.amounts if isinstance(key, EntryOf)
+            (key.name, self.amounts[key])
+            for key in self.amounts
+            if isinstance(key, EntryOf) and key.period == WHOLE
         )
+
+    @property
+    def body_names(self) -> tuple[str, ...]:
+        """The bodies in order."""
+        return self.statement.bodies
+
+    @property
+    def form_names(self) -> tuple[str, ...]:
+        """The forms in order."""
+        return tuple(dict.fromkeys(form.name for form in self.statement.forms))
+
+    def forms_of(self, body: str) -> tuple[str, ...]:
+        """Return the forms that one body has, in order."""
+        return tuple(dict.fromkeys(f.name for f in self.statement.forms if f.body == body))
 
     @property
     def bodies(self) -> tuple[BodyLine, ...]:
         """Each body's line."""
+        ends = (0, len(self.dates) - 1)
         return tuple(
-            BodyLine(b, *(self.amounts[AmountOf(edge, b)] for edge in Edge))
+            BodyLine(b, *(self.amounts[AmountOf(date, b)] for date in ends))
             for b in self.body_names
         )
+
+    @cached_property
+    def periods(self) -> tuple[PeriodLine, ...]:
+        """Each period's line."""
+        return tuple(self._period(k) for k in self.statement.periods)
+
+    def _period(self, period: int) -> PeriodLine:
+        named = {entry.name: entry for entry in self.statement.entries[period]}
+        own = tuple((e, self.amounts[EntryOf(period, name)]) for name, e in named.items())
+        left = self.amounts[Unaccounted(period)]
+        turnover = max(turnover_at(self.statement, self.amounts, k) for k in (period, period + 1))
+        judged = judge(self.statement.expected_in(period), left.value, left.u, left.dof, turnover)
+        return PeriodLine(period, period + 1, own, left, judged)
 
     @property
     def budget(self) -> Mapping[ErrorSource, float]:
         """The variance of the unaccounted amount by source."""
-        return self.amounts.first.joint.shares(Total.UNACCOUNTED)
+        return self.amounts.first.joint.shares(Unaccounted(WHOLE))
+
+
+def turnover_at(statement: Statement, amounts: Results, date: int) -> float:
+    """Return Σ |amount| over bodies and forms at a date, in the unit of the account."""
+    parts = dict.fromkeys(AmountOf(date, f.body, f.name) for f in statement.forms)
+    return sum(abs(amounts.value(key)) for key in parts)
 
 
 @dataclass(frozen=True)
@@ -122,12 +199,18 @@ class JointJudgement:
 
 @dataclass(frozen=True, eq=False)
 class Accounts:
-    """All ledgers of one trial."""
+    """All ledgers of one trial, around the event that was recognised in it, and the inputs they
+    share.
+    """
 
+    event: str
     ledgers: tuple[Ledger, ...]
     together: JointJudgement | None
     restitution: Scalar | None
-    collision: CollisionInputs
+    inputs: JointScalars
+    results: Mapping[str, tuple[Scalar, str]] = field(default_factory=dict)  # with their units
+    # Which span each body was read from at each date; "" where it was local fits
+    read_from: Mapping[tuple[str, int], str] = field(default_factory=dict)
 
     def ledger(self, law: str) -> Ledger:
         """Return the ledger of one law. Raises KeyError."""
@@ -137,65 +220,79 @@ class Accounts:
         raise KeyError(law)
 
 
-def _ledger(
-    law: str,
-    unit: str,
-    function: LawFunction,
-    expectation: Expectation,
+def drawn_up(statement: Statement, inputs: JointScalars) -> Ledger:
+    """Return the ledger of a statement from its inputs in SI."""
+    amounts = Results(statement.amounts, inputs)
+    left = amounts[Unaccounted(WHOLE)]
+    ends = (0, len(statement.dates) - 1)
+    turnover = max(turnover_at(statement, amounts, date) for date in ends)
+    judgement = judge(statement.expectation, left.value, left.u, left.dof, turnover)
+    return Ledger(statement, amounts, judgement)
+
+
+def collision_statements(
     collision: CollisionInputs,
-) -> Ledger:
-    amounts, at = Results(function, collision.inputs), collision.encounter
-    sums = [sum(abs(amounts.value(AmountOf(edge, b))) for b in at.bodies) for edge in Edge]
-    left = amounts[Total.UNACCOUNTED]
-    judgement = judge(expectation, left.value, left.u, left.dof, max(sums))
-    return Ledger(law, unit, expectation, at.opening, at.closing, at.bodies, amounts, judgement)
+    expectations: Mapping[str, Expectation],
+    gauge: EntryRule | None = None,
+) -> list[Statement]:
+    """Return what is drawn up of a contact: momentum along each axis, and kinetic energy.
 
-
-def build_accounts(collision: CollisionInputs, expectations: Mapping[str, Expectation]) -> Accounts:
-    """Return every ledger of a collision: momentum along each axis, and kinetic energy.
-
-    `expectations` by law name; momentum is expected conserved and kinetic energy not, unless said
-    otherwise. The restitution is None where it is not defined: other than two bodies, or no clear
-    contact. Raises AccountError if a mass is missing.
+    `expectations` by law name; momentum is expected conserved, unless one body alone is driven
+    back by something without a `gauge`, and kinetic energy not, unless said otherwise.
     """
     at = collision.encounter
-    for body in at.bodies:
-        if MassOf(body) not in collision.inputs.names:
-            raise AccountError(body, f"The mass of {body} is missing.")
-    ledgers = []
+    dates = (Date("before", at.opening, -1), Date("after", at.closing, 1))
+    alone = len(at.bodies) == 1 and gauge is None
+    usual = Expectation.NOT_CONSERVED if alone else Expectation.CONSERVED
+    made = []
     for axis in at.axes:
         law = momentum_law(axis)
-        expectation = expectations.get(law, Expectation.CONSERVED)
-        function = partial(momentum_account, at=at, axis=axis)
-        ledgers.append(_ledger(law, MOMENTUM_UNIT, function, expectation, collision))
+        entries: tuple[EntryRule, ...] = (ContactForces(at, axis),)
+        if gauge is not None:
+            entries = (*entries, gauge)
+        forms = tuple(MomentumForm(b, axis) for b in at.bodies)
+        expectation = expectations.get(law, usual)
+        made.append(Statement(law, MOMENTUM_UNIT, dates, forms, (entries,), expectation))
     expectation = expectations.get(ENERGY, Expectation.NOT_CONSERVED)
-    found = restitution_of(collision)
     if expectation is Expectation.GIVEN_E and (
-        ContactInput.RESTITUTION not in collision.inputs.names or found is None
+        ContactInput.RESTITUTION not in collision.inputs.names
+        or len(at.bodies) != 2
+        or restitution_of(collision) is None
     ):
         expectation = Expectation.NOT_CONSERVED
-    function = partial(energy_account, at=at, given_e=expectation is Expectation.GIVEN_E)
-    ledgers.append(_ledger(ENERGY, ENERGY_UNIT, function, expectation, collision))
-    return Accounts(tuple(ledgers), _joint_test(collision, tuple(ledgers)), found, collision)
+    entries = (ContactForces(at, ""),)
+    if expectation is Expectation.GIVEN_E:
+        entries = (*entries, GivenRestitution(at))
+    kinetic = tuple(KineticForm(b, at.axes) for b in at.bodies)
+    made.append(Statement(ENERGY, ENERGY_UNIT, dates, kinetic, (entries,), expectation))
+    return made
 
 
-def _joint_test(collision: CollisionInputs, ledgers: tuple[Ledger, ...]) -> JointJudgement | None:
-    """Test the unaccounted momentum of all axes at once: dᵀ U⁻¹ d against Hotelling's T² (JCGM
-    102:2011, 7.4).
+def require_masses(bodies: tuple[str, ...], inputs: JointScalars) -> None:
+    """Refuse an account of bodies without a mass. Raises AccountError."""
+    for body in bodies:
+        if MassOf(body) not in inputs.names:
+            raise AccountError(body, f"The mass of {body} is missing.")
+
+
+def joint_test(ledgers: tuple[Ledger, ...], inputs: JointScalars) -> JointJudgement | None:
+    """Return the test of the unaccounted momentum of all axes at once, dᵀ U⁻¹ d against Hotelling's
+    T² (JCGM 102:2011, 7.4); None where there is one axis.
     """
     from scipy.special import fdtrc, ndtri
 
-    at = collision.encounter
     vector = [
-        led for led in ledgers if led.law != ENERGY and led.expectation is Expectation.CONSERVED
+        led
+        for led in ledgers
+        if led.unit == MOMENTUM_UNIT and led.expectation is Expectation.CONSERVED
     ]
     if len(vector) < 2:
         return None
 
     def all_axes(q: Values) -> dict[str, Any]:
-        return {axis: momentum_account(q, at, axis)[Total.UNACCOUNTED] for axis in at.axes}
+        return {led.law: led.statement.amounts(q)[Unaccounted(WHOLE)] for led in vector}
 
-    joint = propagate(all_axes, collision.inputs).joint
+    joint = propagate(all_axes, inputs).joint
     covariance = joint.covariance
     spread = np.linalg.eigvalsh(covariance)
     if not spread[0] > spread[-1] * len(spread) * np.finfo(float).eps:  # true for NaN too
@@ -209,7 +306,8 @@ def _joint_test(collision: CollisionInputs, ledgers: tuple[Ledger, ...]) -> Join
     z = float(-ndtri(p / 2.0)) if p > 1e-300 else equivalent_z(float(np.sqrt(chi_squared)), dof)
     rough = any(led.judgement.verdict is Verdict.TOO_ROUGH for led in vector)
     verdict = Verdict.TOO_ROUGH if rough else verdict_of(z)
-    return JointJudgement(at.axes, chi_squared, p, z, verdict)
+    axes = tuple(led.law.removeprefix("momentum ") for led in vector)
+    return JointJudgement(axes, chi_squared, p, z, verdict)
 
 
 def _pooled_dof(joint: JointScalars) -> float:
@@ -221,20 +319,20 @@ def restitution_of(collision: CollisionInputs) -> Scalar | None:
     """Return the coefficient of restitution, or None where it is not defined; masses do not matter
     to it.
 
-    Not defined: other than two bodies, no clear contact, no line of centres, or no clear approach
+    Not defined: more than two bodies, no clear contact, no line of centres, or no clear approach
     along it, as in a push-off: a ratio to a speed that may be zero has no finite interval (Fieller,
     J. R. Stat. Soc. B 16, 175, 1954).
     """
     at = collision.encounter
-    if len(at.bodies) != 2 or at.timer is None:
+    if len(at.bodies) > 2 or at.timer is None:
         return None
     with np.errstate(all="ignore"):
         found = Results(partial(restitution, at=at), collision.inputs)
-        approach = found[Total.APPROACH]
+        approach = found[Impact.APPROACH]
         wide = WIDEST * approach.u
         if not approach.value > CLEAR_APPROACH * wide:  # else it is clear for any ν, without SciPy
             wide = approach.k95 * approach.u
         if not approach.value > CLEAR_APPROACH * wide:
             return None
-        e = found[Total.RESTITUTION]
+        e = found[Impact.RESTITUTION]
     return e if np.isfinite(e.value) and np.isfinite(e.u) else None

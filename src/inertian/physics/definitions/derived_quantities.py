@@ -73,6 +73,7 @@ class SetupFact:
     name: str
     kind: str
     label: str
+    of_bodies: bool = False  # each body has its own
 
 
 SETUP_FACTS = (
@@ -81,7 +82,16 @@ SETUP_FACTS = (
     SetupFact("k", "spring constant", "stiffness", "Spring constant k"),
     SetupFact("x_0", "spring at rest", "length", "Spring at rest, x₀"),
     SetupFact("α", "tilt of the accelerometer", "angle", "Tilt of the accelerometer α"),
-    SetupFact("I", "moment of inertia", "inertia", "Moment of inertia I"),
+    SetupFact("I", "moment of inertia", "inertia", "Moment of inertia I", True),
+)
+
+# Facts that accounts use, and formulas do not: their symbols stay free for one's own quantities
+ACCOUNT_FACTS = (
+    SetupFact("j", "rolling factor", "number", "Rolling factor I/(m r²)", True),
+    SetupFact("μ", "friction coefficient", "number", "Friction coefficient μ"),
+    SetupFact("c_r", "rolling resistance", "number", "Rolling resistance c_r"),
+    SetupFact("b", "linear drag", "linear drag", "Linear drag b, in b v"),
+    SetupFact("c", "quadratic drag", "quadratic drag", "Quadratic drag c, in c v²"),
 )
 
 READY_MADE = (

@@ -13,6 +13,11 @@ FACT_HINTS = {
     "x_0": "e.g. 0.350 m",
     "α": "e.g. 0.0 ± 0.2°",
     "I": "e.g. 0.012 ± 0.001 kg·m²",
+    "j": "e.g. 0.5 for a full cylinder",
+    "μ": "none, or e.g. 0.12 ± 0.02",
+    "c_r": "none, or e.g. 0.004 ± 0.001",
+    "b": "none, or e.g. 0.02 ± 0.01 kg/s",
+    "c": "none, or e.g. 0.003 ± 0.001 kg/m",
 }
 FACT_OF_BODY = "{label} of {body}"
 NONE_YET = "None yet. Write one below, such as K = ½ m v² in J."

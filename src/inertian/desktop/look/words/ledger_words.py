@@ -87,20 +87,58 @@ JOINED = " and "
 LAW_TITLES = {
     "momentum x": "Momentum along x",
     "momentum y": "Momentum along y",
+    "angular momentum": "Angular momentum",
     "kinetic energy": "Kinetic energy",
+    "mechanical energy": "Mechanical energy",
 }
 SHORT_LAW = {
     "momentum x": "Momentum x",
     "momentum y": "Momentum y",
+    "angular momentum": "Angular mom.",
     "kinetic energy": "Kinetic energy",
+    "mechanical energy": "Mech. energy",
 }
-COLUMN_BEFORE, COLUMN_OUTSIDE, COLUMN_AFTER, COLUMN_LEFT = (
-    "before",
-    "from outside",
-    "after",
-    "unaccounted",
-)
+BETWEEN_DATES, FIRST_TO_LAST = "from outside", "first to last"
 AT_TIME = "at {time} s"
+FROM_OUTSIDE = "{amount} came from outside"
+EVENT_SAID = {
+    "hit in line": "Two bodies hit in line",
+    "hit at a glance": "Two bodies hit at a glance",
+    "repulsion without touch": "Two bodies repel without touch",
+    "sticking together": "Two bodies stick together",
+    "explosion from rest": "Two bodies push apart from rest",
+    "three bodies": "Several contacts, one after another",
+    "body against a wall": "A body against a wall",
+    "body against a bumper with a gauge": "A body against a bumper with a gauge",
+    "up and back on a slope": "Up and back on a slope",
+    "down a slope": "Down a slope",
+    "free fall": "Free fall",
+    "hops": "Hops",
+    "swing": "A swing",
+    "spring launch": "A spring launches a body",
+    "thrust run": "A body is pushed",
+    "towed with a gauge or an accelerometer": "A body is towed",
+    "spinning down": "A body spins",
+    "no event": "Nothing in particular was found, so the account runs from start to end",
+}
+FORM_SAID = {
+    "momentum": "m v",
+    "angular momentum": "m (x v_y − y v_x), or I ω",
+    "kinetic": "½ m v²",
+    "height": "m g h",
+    "spring": "½ k (x − x₀)²",
+    "rotation": "½ I ω²",
+}
+PANEL_BUDGET, PANEL_IN_TIME, PANEL_HOW = "Budget", "Energy in time", "How it was computed"
+READ_FROM = "{body} at “{date}”, {time} s: from the fit of the span “{span}”"
+READ_LOCALLY = "{body} at “{date}”, {time} s: from local fits about that moment"
+FORM_LINE = "{form} = {formula}"
+ENTRY_LINE = "{name}: {source}"
+RESULT_LINE = "{name} = {value}"
+RESULTS_TITLE, READINGS_TITLE, FORMULAS_TITLE = "Results", "Where amounts are read", "Formulas"
+UNACCOUNTED_FORMULA = "unaccounted = closing − opening − entries; negative is lost, positive gained"
+STACK_REST = "became other forms"
+NO_ENERGY = "This account is of momentum; choose one of energy to see it in time."
 TOTAL = "total"
 ALL_IN = "in {unit}"
 INTERVALS_TITLE = "Relative to the expected, {unit}"
@@ -109,7 +147,4 @@ BUDGET_TITLE = "Where the ± of the unaccounted {law} comes from"
 BUDGET_TOTAL = "± {u} together"
 BUDGET_SHARE = "{share} %"
 BUDGET_NEGLIGIBLE = "< 0.5 %"
-ENTRY_TIP = (
-    "Friction between the opening and the closing instant, continued from the free motion on "
-    "either side."
-)
+ENTRY_TIP = "{name}: {source}"

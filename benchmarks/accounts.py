@@ -1,0 +1,503 @@
+"""Accounts of every kind of event against what truly happened: how often intervals hold it, and how
+often a verdict is false.
+
+Run: .venv/bin/python benchmarks/accounts.py 200 [kind …]
+
+The simulation stands apart from the methods: forces are integrated in small steps, readings get
+noise and jitter, facts are drawn within their ±, spans are found. Told are the worst cells.
+"""
+
+import argparse
+import sys
+import time
+from collections import defaultdict
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.integrate import solve_ivp
+from scipy.stats import binom
+
+from inertian.analysis.evaluation import Evaluator
+from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.physics.accounts.ledger import Accounts
+from inertian.physics.accounts.statements import AmountOf
+from inertian.physics.accounts.verdicts import Verdict
+from inertian.project.project import Project, with_trials
+from inertian.project.typed_facts import with_typed_fact
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.errors import InertianError
+from inertian.quantities.units import unit_of
+
+P95 = 0.9545
+TINY = 1e-6  # s, between a wall and the moment beside it that is looked at
+State = tuple[np.ndarray, np.ndarray]
+
+
+@dataclass
+class Made:
+    """A trial that was made up: what is recorded, and what is true.
+
+    `state` gives positions and velocities of a body at a time, `work` and `impulse` what an entry
+    truly brings between two times, by its name; `facts` are typed, `true` are their true values.
+    """
+
+    t: np.ndarray
+    recorded: dict[str, dict[str, np.ndarray]]
+    state: Callable[[str, float], State]
+    facts: list[str]
+    true: Mapping[str, float]
+    entries: dict[str, Callable[[float, float], float]] = field(default_factory=dict)
+    height: Callable[[str, np.ndarray], float] | None = None
+    free: Callable[[str, float, int], State] | None = (
+        None  # of a contact: as if it were not yet, or over
+    )
+
+
+def typed(
+    rng: np.random.Generator, name: str, value: float, limits: float, unit: str
+) -> tuple[str, float]:
+    """A fact as it is typed, ± limits, and a true value inside them."""
+    return f"{name} = {value:.6g} ± {limits:.2g} {unit}", value + rng.uniform(-limits, limits)
+
+
+def stepped(
+    acceleration: Callable[[float, np.ndarray, np.ndarray], np.ndarray],
+    x: list[float],
+    v: list[float],
+    end: float,
+    events: list[Callable[..., float]] | None = None,
+) -> Callable[[float], State]:
+    """The motion of one body under a law, as a function of time."""
+    axes = len(x)
+    found = solve_ivp(
+        lambda t, s: np.concatenate([s[axes:], acceleration(t, s[:axes], s[axes:])]),
+        (0.0, end),
+        [*x, *v],
+        method="DOP853",
+        rtol=1e-10,
+        atol=1e-12,
+        max_step=0.01,
+        dense_output=True,
+        events=events,
+    )
+    return lambda t: (found.sol(t)[:axes], found.sol(t)[axes:])
+
+
+def filmed(
+    rng: np.random.Generator,
+    state: Callable[[float], State],
+    end: float,
+    rate: float,
+    noise: float,
+    jitter: float,
+    step: float = 0.0,
+) -> tuple[np.ndarray, np.ndarray]:
+    """Times and readings (axes, n) of one body."""
+    t = np.arange(0.0, end, 1.0 / rate)
+    exposed = np.clip(t + rng.normal(0.0, jitter, len(t)), 0.0, end)
+    x = np.array([state(one)[0] for one in exposed]).T
+    x = x + rng.normal(0.0, noise, x.shape)
+    return t, np.round(x / step) * step if step else x
+
+
+def conditions(rng: np.random.Generator) -> tuple[float, float, float, float]:
+    """Rate, noise, jitter and step of a recorder, as classes have them."""
+    rate = float(rng.choice([30.0, 60.0, 100.0, 200.0]))
+    noise = float(rng.choice([2e-4, 1e-3, 3e-3]))
+    return rate, noise, float(rng.choice([0.0, 5e-4])), float(rng.choice([0.0, 1e-3]))
+
+
+def one_body(
+    rng: np.random.Generator,
+    law: Callable[[float, np.ndarray, np.ndarray], np.ndarray],
+    x: list[float],
+    v: list[float],
+    end: float,
+) -> tuple[np.ndarray, dict[str, dict[str, np.ndarray]], Callable[[str, float], State]]:
+    motion = stepped(law, x, v, end)
+    t, found = filmed(rng, motion, end, *conditions(rng))
+    return t, {"sled": dict(zip("xy", found, strict=False))}, lambda _body, at: motion(at)
+
+
+def slope(rng: np.random.Generator, back: bool = True) -> Made:
+    """A sled up a slope and back, or down it; friction with a coefficient, known or not."""
+    mass, m = typed(rng, "mass of sled", round(rng.uniform(0.2, 3.0), 3), 0.002, "kg")
+    angle, degrees = typed(rng, "incline", round(rng.uniform(3.0, 25.0), 1), 0.2, "°")
+    gravity, g = typed(rng, "gravity", 9.81, 0.01, "m/s²")
+    theta, up = np.deg2rad(degrees), float(rng.choice([-1.0, 1.0]))
+    mu_typed, mu = typed(
+        rng, "friction coefficient", round(rng.uniform(0.02, 0.6) * np.tan(theta), 4), 0.001, ""
+    )
+    if up < 0.0:  # the axis points down the slope
+        angle = angle.replace("= ", "= -")
+
+    def law(_t: float, _x: np.ndarray, v: np.ndarray) -> np.ndarray:
+        rub = mu * g * np.cos(theta) * np.sign(v[0]) if abs(v[0]) > 1e-9 else 0.0
+        return np.array([-up * g * np.sin(theta) - rub])
+
+    pull, rub = g * np.sin(theta), mu * g * np.cos(theta)
+    if back:
+        speed = rng.uniform(0.6, 2.0)
+        rise, high = speed / (pull + rub), speed**2 / (2 * (pull + rub))
+        end = rise + np.sqrt(2 * high / (pull - rub)) * rng.uniform(0.6, 1.0)
+        v0 = [up * speed]
+    else:
+        v0, end = [-up * rng.uniform(0.05, 0.5)], rng.uniform(0.6, 1.5)
+    t, recorded, state = one_body(rng, law, [rng.uniform(-0.5, 0.5)], v0, end)
+
+    def friction(one: float, two: float) -> float:
+        times = np.linspace(one, two, 4001)
+        speeds = np.abs([state("sled", s)[1][0] for s in times])
+        return -m * rub * float(np.trapezoid(speeds, times))
+
+    facts = [mass, angle, gravity]
+    if not back or rng.random() < 0.4:
+        facts.append(mu_typed)
+    return Made(
+        t,
+        recorded,
+        state,
+        facts,
+        {"m": m, "g": g},
+        {"sliding friction": friction},
+        lambda _b, x: up * x[0] * np.sin(theta),
+    )
+
+
+def down(rng: np.random.Generator) -> Made:
+    """A sled down a slope with a known coefficient of friction."""
+    return slope(rng, back=False)
+
+
+def fall(rng: np.random.Generator) -> Made:
+    """A ball falls, or is thrown up; along an axis that points up or down."""
+    mass, m = typed(rng, "mass of sled", round(rng.uniform(0.05, 1.0), 3), 0.001, "kg")
+    gravity, g = typed(rng, "gravity", 9.81, 0.01, "m/s²")
+    upwards, v = float(rng.choice([-1.0, 1.0])), rng.uniform(-1.0, 3.0)
+    end = rng.uniform(0.4, 0.8)
+    made = one_body(
+        rng, lambda _t, _x, _v: np.array([-upwards * g]), [rng.uniform(0, 2)], [upwards * v], end
+    )
+    return Made(*made, [mass, gravity], {"m": m, "g": g}, {}, lambda _b, x: upwards * x[0])
+
+
+def hops(rng: np.random.Generator) -> Made:
+    """A ball hops along a level floor."""
+    mass, m = typed(rng, "mass of sled", round(rng.uniform(0.05, 1.0), 3), 0.001, "kg")
+    gravity, g = typed(rng, "gravity", 9.81, 0.01, "m/s²")
+    flights, t0 = [], 0.0
+    x, v = np.array([0.0, rng.uniform(0.4, 1.0)]), np.array([rng.uniform(0.2, 0.8), 0.0])
+    for _ in range(int(rng.integers(3, 5))):
+        fly = (v[1] + np.sqrt(v[1] ** 2 + 2 * g * x[1])) / g
+        flights.append((t0, x, v))
+        x = x + v * fly + np.array([0.0, -0.5 * g * fly**2])
+        v = np.array([v[0] * rng.uniform(0.9, 1.0), -rng.uniform(0.7, 0.9) * (v[1] - g * fly)])
+        t0, x = t0 + fly, np.array([x[0], 0.0])
+
+    def motion(at: float) -> State:
+        start, x0, v0 = [f for f in flights if f[0] <= at or f[0] == 0.0][-1]
+        s = at - start
+        return x0 + v0 * s + np.array([0.0, -0.5 * g * s * s]), v0 + np.array([0.0, -g * s])
+
+    rate, noise, jitter, step = conditions(rng)
+    t, found = filmed(rng, motion, t0, max(rate, 60.0), noise, jitter, step)
+    return Made(
+        t,
+        {"sled": dict(zip("xy", found, strict=True))},
+        lambda _b, at: motion(at),
+        [mass, gravity],
+        {"m": m, "g": g},
+        {},
+        lambda _b, x: float(x[1]),
+    )
+
+
+def bumper(rng: np.random.Generator, gauge: bool = True) -> Made:
+    """A sled runs into a bumper, with a gauge that has an offset, drifts and may count the other
+    way; some stick for a while.
+    """
+    mass, m = typed(rng, "mass of sled", round(rng.uniform(0.2, 3.0), 3), 0.002, "kg")
+    way, v = float(rng.choice([-1.0, 1.0])), rng.uniform(0.3, 1.5)
+    start, lasts, e = rng.uniform(0.6, 1.2), rng.uniform(0.03, 0.3), rng.uniform(0.5, 0.98)
+    end, rub = start + lasts + rng.uniform(0.6, 1.2), float(rng.choice([0.0, rng.uniform(0, 0.1)]))
+    before = v - rub * start
+    grid = np.linspace(0.0, 1.0, 4001)
+    shape = np.sin(np.pi * grid) ** rng.uniform(1.0, 1.8)
+    gain = np.concatenate([[0.0], np.cumsum(0.5 * (shape[1:] + shape[:-1]) * np.diff(grid))])
+    peak = m * (1 + e) * before / (gain[-1] * lasts)
+    path = np.concatenate([[0.0], np.cumsum(0.5 * (gain[1:] + gain[:-1]) * np.diff(grid))])
+
+    def motion(at: float) -> State:
+        if at <= start:
+            x, u = v * at - 0.5 * rub * at**2, v - rub * at
+        else:
+            x0 = v * start - 0.5 * rub * start**2
+            s = min((at - start) / lasts, 1.0)
+            pushed = peak * lasts / m
+            x = (
+                x0
+                + before * (min(at, start + lasts) - start)
+                - pushed * lasts * np.interp(s, grid, path)
+            )
+            u = before - pushed * np.interp(s, grid, gain)
+            rest = at - start - lasts
+            if rest > 0.0:
+                x, u = x + u * rest + 0.5 * rub * rest**2, u + rub * rest
+        return np.array([way * x]), np.array([way * u])
+
+    def free(_body: str, at: float, side: int) -> State:
+        if side < 0:
+            x, u = v * at - 0.5 * rub * at**2, v - rub * at
+            return np.array([way * x]), np.array([way * u])
+        x, u = (part[0] for part in motion(start + lasts))
+        s = at - start - lasts
+        return np.array([x + u * s + way * 0.5 * rub * s * s]), np.array([u + way * rub * s])
+
+    def force(at: np.ndarray) -> np.ndarray:
+        return -way * peak * np.interp((at - start) / lasts, grid, shape, 0.0, 0.0)
+
+    rate, noise, jitter, step = conditions(rng)
+    t, found = filmed(rng, motion, end, max(rate, 60.0), noise, jitter, step)
+    recorded = {"sled": {"x": found[0]}}
+    entries: dict[str, Callable[[float, float], float]] = {}
+    if gauge:
+        zero, drift = rng.normal(0.0, 0.3), rng.normal(0.0, 0.05)
+        sign = float(rng.choice([-1.0, 1.0]))
+        read = sign * force(t) + zero + drift * t + rng.normal(0.0, 0.02 * peak, len(t))
+        recorded["sled"]["F"] = read
+
+        def impulse(one: float, two: float) -> float:
+            times = np.linspace(one, two, 20001)
+            return float(np.trapezoid(force(times), times))
+
+        entries["impulse of the gauge"] = impulse
+    return Made(t, recorded, lambda _b, at: motion(at), [mass], {"m": m}, entries, free=free)
+
+
+def wall(rng: np.random.Generator) -> Made:
+    """A sled runs into a bumper without a gauge."""
+    return bumper(rng, gauge=False)
+
+
+def swing(rng: np.random.Generator) -> Made:
+    """A pendulum bob in the plane, without friction."""
+    mass, m = typed(rng, "mass of sled", round(rng.uniform(0.05, 1.0), 3), 0.001, "kg")
+    gravity, g = typed(rng, "gravity", 9.81, 0.01, "m/s²")
+    length, angle = rng.uniform(0.5, 1.5), np.deg2rad(rng.uniform(5, 25))
+    found = solve_ivp(
+        lambda _t, s: [s[1], -g / length * np.sin(s[0])],
+        (0.0, 6.0),
+        [angle, 0.0],
+        method="DOP853",
+        rtol=1e-11,
+        atol=1e-13,
+        dense_output=True,
+    )
+
+    def motion(at: float) -> State:
+        a, w = found.sol(at)
+        x = np.array([length * np.sin(a), -length * np.cos(a)])
+        return x, length * w * np.array([np.cos(a), np.sin(a)])
+
+    t, read = filmed(rng, motion, rng.uniform(3.0, 6.0), *conditions(rng))
+    return Made(
+        t,
+        {"sled": dict(zip("xy", read, strict=True))},
+        lambda _b, at: motion(at),
+        [mass, gravity],
+        {"m": m, "g": g},
+        {},
+        lambda _b, x: float(x[1]),
+    )
+
+
+def thrust(rng: np.random.Generator) -> Made:
+    """A sled is pushed for a while from rest, and glides."""
+    mass, m = typed(rng, "mass of sled", round(rng.uniform(0.2, 3.0), 3), 0.002, "kg")
+    rest, lasts = rng.uniform(0.4, 0.8), rng.uniform(0.3, 0.8)
+    a, rub = rng.uniform(0.8, 3.0), float(rng.choice([0.0, rng.uniform(0.02, 0.1)]))
+
+    def law(at: float, _x: np.ndarray, v: np.ndarray) -> np.ndarray:
+        on = rest < at < rest + lasts
+        return np.array([(a if on else 0.0) - (rub * np.sign(v[0]) if abs(v[0]) > 1e-6 else 0.0)])
+
+    made = one_body(rng, law, [0.1], [0.0], rest + lasts + rng.uniform(0.6, 1.0))
+    return Made(*made, [mass], {"m": m})
+
+
+def two_stones(rng: np.random.Generator) -> Made:
+    """Two stones meet in line; one may rest, or come from either side."""
+    first, m1 = typed(rng, "mass of A", round(rng.uniform(0.3, 2.0), 3), 0.002, "kg")
+    second, m2 = typed(rng, "mass of B", round(rng.uniform(0.3, 2.0), 3), 0.002, "kg")
+    v1 = rng.uniform(0.4, 1.5)
+    v2 = float(rng.choice([0.0, -rng.uniform(0.2, 1.0), rng.uniform(0.05, 0.2)]))
+    start, after, e = rng.uniform(0.5, 1.0), rng.uniform(0.5, 1.0), rng.uniform(0.0, 1.0)
+    rub = float(rng.choice([0.0, rng.uniform(0.01, 0.1)]))
+    way = float(rng.choice([-1.0, 1.0]))
+    slow = [u - rub * start * np.sign(u) if abs(u) > rub * start else u for u in (v1, v2)]
+    rubs = [rub if u and abs(u) > rub * start else 0.0 for u in (v1, v2)]
+    j = (1 + e) * m1 * m2 / (m1 + m2) * (slow[0] - slow[1])
+    left = [slow[0] - j / m1, slow[1] + j / m2]
+    after = min([after, *(0.8 * abs(u) / rub for u in left if rub and u)])
+    x0 = [0.0, (v1 - v2) * start + 0.3]
+
+    def state(body: str, at: float) -> State:
+        k = "AB".index(body)
+        u0, s = (v1, v2)[k], min(at, start)
+        x = x0[k] + u0 * s - 0.5 * rubs[k] * np.sign(u0) * s * s
+        u = u0 - rubs[k] * np.sign(u0) * s
+        if at > start:
+            s = at - start
+            u = left[k] - rub * np.sign(left[k]) * s
+            x = x + left[k] * s - 0.5 * rub * np.sign(left[k]) * s * s
+        return np.array([way * x]), np.array([way * u])
+
+    rate, noise, jitter, step = conditions(rng)
+    t = np.arange(0.0, start + after, 1.0 / max(rate, 60.0))
+    exposed = np.clip(t + rng.normal(0.0, jitter, len(t)), 0.0, start + after)
+    recorded = {}
+    for body in "AB":
+        x = np.array([state(body, s)[0][0] for s in exposed]) + rng.normal(0.0, noise, len(t))
+        recorded[body] = {"x": np.round(x / step) * step if step else x}
+    return Made(t, recorded, state, [first, second], {"m A": m1, "m B": m2})
+
+
+KINDS: dict[str, tuple[Callable[[np.random.Generator], Made], tuple[str, ...]]] = {
+    "hit": (two_stones, ("hit in line", "sticking together")),
+    "wall": (wall, ("body against a wall",)),
+    "bumper": (bumper, ("body against a bumper with a gauge",)),
+    "slope": (slope, ("up and back on a slope",)),
+    "down": (down, ("down a slope",)),
+    "fall": (fall, ("free fall",)),
+    "hops": (hops, ("hops",)),
+    "swing": (swing, ("swing",)),
+    "thrust": (thrust, ("thrust run",)),
+}
+
+
+def project_of(made: Made) -> Project:
+    """The trial as a project, spans found, facts typed."""
+    metre, newton = unit_of("length", "m"), unit_of("force", "N")
+    bodies = tuple(
+        Body(
+            name,
+            tuple(Channel(a, f"{a} {name}", metre, x) for a, x in own.items() if a in "xy"),
+            tuple(Channel(a, f"{a} {name}", newton, x) for a, x in own.items() if a == "F"),
+        )
+        for name, own in made.recorded.items()
+    )
+    trial = Trial("made", "made", "t", unit_of("time", "s"), made.t, bodies)
+    project = with_trials(Project("made"), [trial], "s")
+    for text in made.facts:
+        project = with_typed_fact(project, text)
+    return project
+
+
+def true_amount(made: Made, law: str, date: float, side: int) -> float:
+    """What truly is there at a date, just before or just after it."""
+    at, total = date + side * TINY, 0.0
+    for body in made.recorded:
+        x, v = made.free(body, date, side) if made.free and side else made.state(body, at)
+        m = made.true.get(f"m {body}", made.true.get("m", 1.0))
+        if law.startswith("momentum"):
+            total += m * float(v["xy".index(law[-1])])
+        else:
+            total += 0.5 * m * float(v @ v)
+            if law == "mechanical energy" and made.height is not None:
+                total += m * made.true["g"] * made.height(body, x)
+    return total
+
+
+class Tally:
+    """How many intervals held the truth, of how many, by cell; and u against the errors."""
+
+    def __init__(self) -> None:
+        self.held: dict[str, list[bool]] = defaultdict(list)
+        self.z: dict[str, list[float]] = defaultdict(list)
+
+    def add(self, cell: str, one: Scalar, truth: float) -> None:
+        """Count one interval."""
+        scale = max(abs(one.value), abs(truth), 1e-12)
+        away = abs(one.value - truth)
+        self.held[cell].append(away <= one.k95 * one.u + 1e-9 * scale)
+        self.z[cell].append(away / one.u if one.u > 0 else 0.0)
+
+
+def judged(made: Made, accounts: Accounts, tally: Tally, kind: str) -> None:
+    """Hold all ledgers of a trial against the truth."""
+    for ledger in accounts.ledgers:
+        law, dates = ledger.law, ledger.dates
+        there = [true_amount(made, law, d.t, d.side) for d in dates]
+        for k in range(len(dates)):
+            tally.add(f"{kind} {law} amount", ledger.amounts[AmountOf(k)], there[k])
+        whole = 0.0
+        for k, period in enumerate(ledger.periods):
+            left = there[k + 1] - there[k]
+            for entry, amount in period.entries:
+                if entry.name in made.entries:
+                    truth = made.entries[entry.name](dates[k].t, dates[k + 1].t)
+                    tally.add(f"{kind} {law} {entry.name}", amount, truth)
+                    left -= truth
+                elif entry.name == "outside forces":  # what it is of the truth is not told apart
+                    balanced = len(made.recorded) > 1 or "impulse of the gauge" in made.entries
+                    left = 0.0 if law.startswith("momentum") and balanced else None
+                    break
+            if left is None:
+                whole = None
+                break
+            tally.add(f"{kind} {law} unaccounted in a period", period.unaccounted, left)
+            whole += left
+        if whole is not None:
+            tally.add(f"{kind} {law} unaccounted", ledger.unaccounted, whole)
+            verdict = ledger.judgement.verdict
+            if verdict is not None and abs(whole) < 1e-9:
+                tally.held[f"{kind} {law} no false alarm"].append(
+                    verdict in (Verdict.BALANCES, Verdict.TOO_ROUGH)
+                )
+
+
+def run(kind: str, count: int, seed: int) -> None:
+    """Simulate trials of one kind and print its cells."""
+    make, events = KINDS[kind]
+    tally, seen, refused = Tally(), defaultdict(int), defaultdict(int)
+    begin = time.perf_counter()
+    for number in range(count):
+        made = make(np.random.default_rng([seed, number, sum(map(ord, kind))]))
+        project = project_of(made)
+        accounts = Evaluator().accounts(project, "made")
+        if isinstance(accounts, InertianError):
+            refused[str(accounts)[:70]] += 1
+            continue
+        seen[accounts.event] += 1
+        if accounts.event in events:
+            judged(made, accounts, tally, kind)
+    took = time.perf_counter() - begin
+    print(f"{kind}: {count} trials, {took / count:.2f} s each; events {dict(seen)}")
+    for why, many in refused.items():
+        print(f"  refused {many} × {why}")
+    for cell, held in tally.held.items():
+        n, k = len(held), sum(held)
+        low, high = binom.ppf([0.0005, 0.9995], n, P95)
+        mark = "" if low <= k <= high else ("  UNDER" if k < low else "  over")
+        z = np.array(tally.z[cell]) if tally.z[cell] else np.zeros(1)
+        print(
+            f"  {cell}: {k / n:.3f} of {n}, median |z| {np.median(z):.2f}, "
+            f"worst {z.max():.1f}{mark}"
+        )
+
+
+def main() -> None:
+    """Print all cells of the kinds that are asked for."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("count", type=int, nargs="?", default=200)
+    parser.add_argument("kinds", nargs="*", default=list(KINDS))
+    parser.add_argument("--seed", type=int, default=1)
+    chosen = parser.parse_args()
+    for kind in chosen.kinds:
+        run(kind, chosen.count, chosen.seed)
+        sys.stdout.flush()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,142 @@
+"""The table of an account: dates as columns, what came from outside between them, bodies and forms
+as rows, and what is unaccounted at the foot.
+"""
+
+from typing import NamedTuple
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
+
+from inertian.desktop.look import words
+from inertian.desktop.look.labels import BodyLabel, label, rule
+from inertian.desktop.look.number_format import format_estimate, format_number, intervals_said
+from inertian.desktop.look.theme import font
+from inertian.desktop.look.tokens import Theme
+from inertian.physics.accounts.ledger import Ledger
+from inertian.physics.accounts.statements import WHOLE, AmountOf, EntryOf, Unaccounted
+from inertian.quantities.coverage import Scalar
+
+NAME_WIDTH, COLUMN_WIDTH, INDENT = 104, 78, 16  # px
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+
+
+class Shape(NamedTuple):
+    """What the rows and columns of a table are made from; another one needs another table."""
+
+    dates: int
+    lines: tuple[tuple[str, str], ...]  # body and form, "" for all forms of a body
+    entries: tuple[str, ...]
+
+
+def shape_of(ledger: Ledger) -> Shape:
+    """Return the shape of an account's table: a line for each body, and for each of its forms where
+    it has several.
+    """
+    lines: list[tuple[str, str]] = []
+    for body in ledger.body_names:
+        lines.append((body, ""))
+        names = ledger.forms_of(body)
+        lines += [(body, name) for name in names if len(names) > 1]
+    return Shape(len(ledger.dates), tuple(lines), tuple(name for name, _ in ledger.entries))
+
+
+class AccountTable(QWidget):
+    """Cells by row and column: rows are bodies with their forms, "total", entries and
+    "unaccounted"; columns are places of dates, or of periods behind a "+".
+    """
+
+    def __init__(self, theme: Theme, shape: Shape, bodies: tuple[str, ...]) -> None:
+        super().__init__()
+        self.shape = shape
+        self.cells: dict[tuple[object, str], QLabel] = {}
+        self.heads: dict[str, QLabel] = {}
+        self.names: list[QLabel] = []
+        grid = self.grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(2)
+        grid.setColumnMinimumWidth(0, NAME_WIDTH)
+        dates, periods = range(shape.dates), range(shape.dates - 1)
+        self.columns = {str(k): 1 + 2 * k for k in dates} | {f"+{k}": 2 + 2 * k for k in periods}
+        if shape.dates > 2:
+            self.columns[f"+{WHOLE}"] = 2 * shape.dates
+        for name, place in self.columns.items():
+            head = self.heads[name] = label("", "soft")
+            head.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom)
+            grid.addWidget(head, 0, place)
+        at_dates, between = [str(k) for k in dates], [c for c in self.columns if c[0] == "+"]
+        row = 1
+        for body, form in shape.lines:
+            if form:
+                self._row(row, (body, form), label(form, "soft"), at_dates, INDENT)
+            else:
+                head = BodyLabel(theme, bodies.index(body), body)
+                head.shorten(NAME_WIDTH)
+                self._row(row, (body, ""), head, at_dates)
+            row += 1
+        self._rule(row)
+        self._row(row + 1, words.TOTAL, label(words.TOTAL), at_dates)
+        row += 2
+        for name in shape.entries:
+            said = label(name, "soft")
+            said.setToolTip(name)
+            self._row(row, name, said, between)
+            row += 1
+        self._rule(row)
+        self._row(row + 1, words.UNACCOUNTED, label(words.UNACCOUNTED.lower()), between)
+        for column in between:
+            self.cells[words.UNACCOUNTED, column].setFont(font(weight=font().Weight.DemiBold))
+
+    def _row(
+        self, row: int, key: object, head: QLabel, columns: list[str], indent: int = 0
+    ) -> None:
+        if indent:
+            head.setContentsMargins(indent, 0, 0, 0)
+        self.names.append(head)
+        self.grid.addWidget(head, row, 0)
+        for name in columns:
+            cell = label("")
+            cell.setAlignment(RIGHT)
+            self.grid.addWidget(cell, row, self.columns[name])
+            self.cells[key, name] = cell
+
+    def _rule(self, row: int) -> None:
+        self.grid.addWidget(rule(), row, 0, 1, max(self.columns.values()) + 1)
+
+    def show_ledger(self, ledger: Ledger) -> None:
+        """Show the account as it is now; its shape is that of this table."""
+        for k, date in enumerate(ledger.dates):
+            at = words.AT_TIME.format(time=format_number(date.t, 5))
+            self.heads[str(k)].setText(f"{date.name}<br><small>{at}</small>")
+            for body, form in self.shape.lines:
+                self._show((body, form), str(k), ledger.amounts[AmountOf(k, body, form)], ledger)
+            self._show(words.TOTAL, str(k), ledger.amounts[AmountOf(k)], ledger)
+        periods = [*ledger.statement.periods, *([WHOLE] if self.shape.dates > 2 else [])]
+        for k in periods:
+            name = f"+{k}"
+            self.heads[name].setText(words.FIRST_TO_LAST if k == WHOLE else words.BETWEEN_DATES)
+            for entry in self.shape.entries:
+                if EntryOf(k, entry) in ledger.amounts:
+                    self._show(entry, name, ledger.amounts[EntryOf(k, entry)], ledger)
+            self._show(words.UNACCOUNTED, name, ledger.amounts[Unaccounted(k)], ledger)
+        self._say_sources(ledger)
+
+    def _show(self, row: object, column: str, scalar: Scalar, ledger: Ledger) -> None:
+        cell = self.cells[row, column]
+        cell.setText(format_estimate(scalar.value, scalar.u))
+        cell.setToolTip(intervals_said(scalar, ledger.unit))
+
+    def _say_sources(self, ledger: Ledger) -> None:
+        """Hovering over an entry says where its numbers come from."""
+        sources = {e.name: e.source for own in ledger.statement.entries for e in own}
+        for (row, _column), cell in self.cells.items():
+            if row in sources:
+                said = words.ENTRY_TIP.format(name=row, source=sources[row])
+                cell.setToolTip(f"{said}.<br>{cell.toolTip()}")
+
+    def parts_of(self, column: str) -> list[QLabel]:
+        """Return the head and the cells of a column; none where there is no such column."""
+        if column not in self.heads:
+            return []
+        cells = [cell for (_, name), cell in self.cells.items() if name == column]
+        return [self.heads[column], *cells]

@@ -1,0 +1,178 @@
+"""Named results of an account: ratios, mean forces and coefficients that are made of its amounts,
+from the same inputs, so that what cancels, cancels.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from operator import itemgetter
+from typing import Any
+
+import numpy as np
+
+from inertian.physics.accounts.account_inputs import (
+    CLOSING,
+    OPENING,
+    DateValue,
+    FactOf,
+    Integral,
+    MassOf,
+    Through,
+    Values,
+)
+from inertian.physics.accounts.entries import FRICTION, GAUGE, Recorded
+from inertian.physics.accounts.events import Event, EventKind
+from inertian.physics.accounts.forms import GRAVITY, HEIGHT, INCLINE, KINETIC
+from inertian.physics.accounts.ledger import ENERGY, ENERGY_UNIT, MOMENTUM_UNIT, Ledger
+from inertian.physics.accounts.statements import WHOLE, AmountOf, EntryOf, Unaccounted
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.estimates import JointScalars
+from inertian.quantities.propagation import Results
+
+CLEAR = 2.0  # times its own 95 % interval: what is divided by
+Formula = Callable[[Values], Any]
+
+
+@dataclass(frozen=True)
+class ResultRule:
+    """A named result: its unit, and its formula of the inputs of the accounts."""
+
+    name: str
+    unit: str
+    formula: Formula
+
+
+def results_of(
+    event: Event, ledgers: Sequence[Ledger], inputs: JointScalars
+) -> dict[str, tuple[Scalar, str]]:
+    """Return the results that an event has, by name, with their units; those that are not defined
+    are left out.
+    """
+    rules = [*_speeds(ledgers, inputs)]
+    for ledger in ledgers:
+        if ledger.unit == ENERGY_UNIT:
+            rules += _of_energy(event, ledger, inputs)
+        elif ledger.unit == MOMENTUM_UNIT:
+            rules += _of_momentum(event, ledger)
+
+    def law(q: Values) -> dict[Any, Any]:
+        return {rule.name: rule.formula(q) for rule in rules}
+
+    if not rules:
+        return {}
+    with np.errstate(all="ignore"):
+        made = Results(law, inputs)
+        found = {rule.name: (made[rule.name], rule.unit) for rule in rules}
+    return {
+        name: (one, unit)
+        for name, (one, unit) in found.items()
+        if np.isfinite(one.value) and np.isfinite(one.u)
+    }
+
+
+def _speeds(ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]:
+    """Velocities before and after, of accounts with two dates, along one axis."""
+    statement = ledgers[0].statement
+    if len(statement.dates) != 2:
+        return []
+    rules = []
+    for body in statement.bodies:
+        axes = [a for a in ("x", "y") if DateValue(1, body, a, OPENING) in inputs.names]
+        for date, word in ((OPENING, "before"), (CLOSING, "after")):
+            if len(axes) == 1:
+                key = DateValue(1, body, axes[0], date)
+                rules.append(ResultRule(f"speed {word} of {body}", "m/s", itemgetter(key)))
+    return rules
+
+
+def _of_energy(event: Event, ledger: Ledger, inputs: JointScalars) -> list[ResultRule]:
+    statement, last = ledger.statement, len(ledger.dates) - 1
+    rules = []
+
+    def amounts(q: Values) -> Mapping[Any, Any]:
+        return statement.amounts(q)
+
+    opening = ledger.opening
+    if ledger.law == ENERGY and opening.value > CLEAR * opening.k95 * opening.u:
+        rules.append(
+            ResultRule(
+                "fraction kept", "", lambda q: _over(amounts(q), AmountOf(last), AmountOf(0))
+            )
+        )
+    names = ledger.form_names
+    if event.kind in (EventKind.SLOPE, EventKind.FALL) and HEIGHT in names:
+
+        def efficiency(q: Values) -> Any:
+            all_of = amounts(q)
+            gained = all_of[AmountOf(last, "", KINETIC)] - all_of[AmountOf(0, "", KINETIC)]
+            return gained / (all_of[AmountOf(0, "", HEIGHT)] - all_of[AmountOf(last, "", HEIGHT)])
+
+        rules.append(ResultRule("efficiency", "", efficiency))
+    if event.kind in (EventKind.UP_AND_BACK, EventKind.SLOPE) and HEIGHT in names:
+        rules += _of_friction(ledger, inputs)
+    return rules
+
+
+def _of_friction(ledger: Ledger, inputs: JointScalars) -> list[ResultRule]:
+    """The mean force that explains what is lost besides friction, and its coefficient."""
+    statement, body = ledger.statement, ledger.body_names[0]
+    paths = [Through(Integral.PATH, body, "", k) for k in statement.periods]
+    if any(path not in inputs.names for path in paths):
+        return []
+
+    def lost(q: Values) -> Any:
+        all_of = statement.amounts(q)
+        friction = all_of.get(EntryOf(WHOLE, FRICTION), 0.0)
+        return -(all_of[Unaccounted(WHOLE)] + friction) / sum(q[path] for path in paths)
+
+    rules = [ResultRule("mean force of loss", "N", lost)]
+    if FactOf(GRAVITY) in inputs.names and FactOf(INCLINE) in inputs.names:
+
+        def coefficient(q: Values) -> Any:
+            weight = q[MassOf(body)] * q[FactOf(GRAVITY)]
+            return lost(q) / (weight * np.cos(q[FactOf(INCLINE)]))
+
+        rules.append(ResultRule("friction coefficient", "", coefficient))
+    return rules
+
+
+def _of_momentum(event: Event, ledger: Ledger) -> list[ResultRule]:
+    statement = ledger.statement
+    length = ledger.closes_at - ledger.opens_at
+    gauge = next((e for own in statement.entries for e in own if isinstance(e, Recorded)), None)
+
+    def gained(q: Values) -> Any:
+        """Change of momentum besides what other outside forces gave."""
+        all_of = statement.amounts(q)
+        return all_of[Unaccounted(WHOLE)] + all_of.get(EntryOf(WHOLE, GAUGE), 0.0)
+
+    rules: list[ResultRule] = []
+    alone = len(statement.bodies) == 1 and ledger.law.endswith("x")
+    if not alone or event.kind not in (
+        EventKind.WALL,
+        EventKind.BUMPER,
+        EventKind.THRUST,
+        EventKind.LAUNCH,
+        EventKind.TOWED,
+    ):
+        return rules
+    if gauge is None:
+        rules.append(ResultRule("impulse", "N·s", gained))
+        rules.append(ResultRule("mean force", "N", lambda q: gained(q) / length))
+        return rules
+
+    def pushed(q: Values) -> Any:
+        return statement.amounts(q)[EntryOf(WHOLE, GAUGE)]
+
+    def apart(q: Values) -> Any:
+        one, two = pushed(q), gained(q)
+        return 100.0 * (one - two) / (0.5 * (one + two))
+
+    rules.append(ResultRule("impulse of the gauge", "N·s", pushed))
+    rules.append(ResultRule("change of momentum", "N·s", gained))
+    rules.append(ResultRule("mean force", "N", lambda q: pushed(q) / length))
+    rules.append(ResultRule("percent difference", "%", apart))
+    return rules
+
+
+def _over(amounts: Mapping[Any, Any], upper: AmountOf, lower: AmountOf) -> Any:
+    return amounts[upper] / amounts[lower]

@@ -1,0 +1,234 @@
+"""Which accounts make sense of an event: their forms, entries and expectations, as far as facts
+are there.
+
+Height as a form excludes the work of the weight as an entry: it is never counted twice.
+"""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+from inertian.motion.recording.trials import Trial
+from inertian.physics.accounts.account_inputs import Integral
+from inertian.physics.accounts.entries import (
+    FRICTION_FACT,
+    LINEAR_FACT,
+    QUADRATIC_FACT,
+    ROLLING_FACT,
+    EntryRule,
+    FreeChange,
+    Recorded,
+    Resistance,
+    SlowedDown,
+)
+from inertian.physics.accounts.events import Event, EventKind
+from inertian.physics.accounts.forms import (
+    INCLINE,
+    ROLLING,
+    SPRING_REST,
+    STIFFNESS,
+    Form,
+    HeightForm,
+    KineticForm,
+    MomentumForm,
+    SpringForm,
+    TurningForm,
+)
+from inertian.physics.accounts.gauges import gauge_of
+from inertian.physics.accounts.ledger import (
+    ANGULAR_MOMENTUM,
+    ANGULAR_UNIT,
+    ENERGY,
+    ENERGY_UNIT,
+    MECHANICAL,
+    MOMENTUM_UNIT,
+    momentum_law,
+)
+from inertian.physics.accounts.statements import Statement
+from inertian.physics.accounts.verdicts import Expectation
+
+COEFFICIENTS = {
+    FRICTION_FACT: "the coefficient that was typed",
+    ROLLING_FACT: "the coefficient that was typed",
+    LINEAR_FACT: "the coefficient that was typed",
+    QUADRATIC_FACT: "the coefficient that was typed",
+}
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """What an account of an event may draw on: the trial, symbols of facts that are known, with the
+    body where they belong to one, whether friction is told by the way up and down, the centre that
+    bodies turn about, and which way the gauge counts.
+    """
+
+    trial: Trial
+    facts: Collection[tuple[str, str]]
+    slowing: bool = False
+    centre: tuple[float, float] = (0.0, 0.0)
+    gauge_sign: float = 1.0
+
+    def knows(self, symbol: str, body: str = "") -> bool:
+        """Whether a fact is known, of a body or of all."""
+        return (symbol, body) in self.facts or (symbol, "") in self.facts
+
+
+def statements_of(
+    event: Event, around: Surroundings, expectations: Mapping[str, Expectation]
+) -> list[Statement]:
+    """Return what is drawn up of an event that is no contact; `expectations` by law, where they are
+    not the usual ones.
+    """
+    if event.kind is EventKind.SPINNING:
+        made = _of_turning(event, around)
+    elif event.kind is EventKind.SEVERAL:
+        made = _of_several(event, around)
+    elif event.kind in (
+        EventKind.THRUST,
+        EventKind.NONE,
+        EventKind.TOWED,
+        EventKind.WALL,
+        EventKind.BUMPER,
+    ):
+        made = [*_of_momentum(event, around), _of_energy(event, around)]
+    else:
+        made = [_of_energy(event, around)]
+    return [
+        replace(one, expectation=expectations[one.law]) if one.law in expectations else one
+        for one in made
+    ]
+
+
+def _bodies(around: Surroundings) -> tuple[str, ...]:
+    """The bodies whose motion is known: by their positions, or by an accelerometer aboard."""
+    aboard = gauge_of(around.trial, "a")
+    followed = tuple(b.name for b in around.trial.followed)
+    return followed or ((aboard[0],) if aboard else ())
+
+
+def _axes(around: Surroundings) -> tuple[str, ...]:
+    return tuple(around.trial.axes) or ("x",)
+
+
+def _no_entries(event: Event) -> tuple[tuple[EntryRule, ...], ...]:
+    return ((),) * (len(event.dates) - 1)
+
+
+def _of_momentum(event: Event, around: Surroundings) -> list[Statement]:
+    """Momentum along each axis; with a gauge, its impulse is what should have changed it."""
+    gauge, bodies = gauge_of(around.trial), _bodies(around)
+    made = []
+    for axis in _axes(around):
+        forms = tuple(MomentumForm(b, axis) for b in bodies)
+        # Without a gauge nothing is known of what pulled meanwhile
+        entries, expectation = _no_entries(event), Expectation.NOT_CONSERVED
+        if gauge is not None and axis == "x":
+            pulled = Recorded(gauge[0], gauge[1], around.gauge_sign)
+            entries = tuple((pulled,) for _ in entries)
+            expectation = Expectation.CONSERVED
+        made.append(
+            Statement(momentum_law(axis), MOMENTUM_UNIT, event.dates, forms, entries, expectation)
+        )
+    return made
+
+
+def _of_several(event: Event, around: Surroundings) -> list[Statement]:
+    """Contacts one after another: momentum holds through each, and free motion lies between."""
+    bodies, axes = _bodies(around), around.trial.axes
+    lengths = tuple(two.t - one.t for one, two in pairwise(event.dates))
+    short = tuple(k not in event.held for k in range(len(lengths)))
+
+    def entries(own: tuple[str, ...], energy: bool) -> tuple[tuple[EntryRule, ...], ...]:
+        return ((FreeChange(bodies, own, energy, lengths, short),),) * len(lengths)
+
+    made = [
+        Statement(
+            momentum_law(axis),
+            MOMENTUM_UNIT,
+            event.dates,
+            tuple(MomentumForm(b, axis) for b in bodies),
+            entries((axis,), False),
+            Expectation.CONSERVED,
+            _each(event),
+        )
+        for axis in axes
+    ]
+    kinetic = tuple(KineticForm(b, axes) for b in bodies)
+    lost = Expectation.NOT_CONSERVED
+    energy = Statement(ENERGY, ENERGY_UNIT, event.dates, kinetic, entries(axes, True), lost)
+    return [*made, energy]
+
+
+def _each(event: Event) -> tuple[Expectation, ...]:
+    """What is expected of each period, where something is given away in some of them."""
+    if not event.held:
+        return ()
+    return tuple(
+        Expectation.NOT_CONSERVED if k in event.held else Expectation.CONSERVED
+        for k in range(len(event.dates) - 1)
+    )
+
+
+def _of_turning(event: Event, around: Surroundings) -> list[Statement]:
+    body, none = _bodies(around)[0], _no_entries(event)
+    spin, energy = (TurningForm(body, around.centre, energy=e) for e in (False, True))
+    lost = Expectation.NOT_CONSERVED
+    return [
+        Statement(ANGULAR_MOMENTUM, ANGULAR_UNIT, event.dates, (spin,), none, lost),
+        Statement(MECHANICAL, ENERGY_UNIT, event.dates, (energy,), none, lost),
+    ]
+
+
+def _of_energy(event: Event, around: Surroundings) -> Statement:
+    """Kinetic energy with height and spring, where facts tell them; and what slows the bodies."""
+    forms: list[Form] = []
+    for body in _bodies(around):
+        axes = around.trial.body(body).axes or _axes(around)
+        forms.append(KineticForm(body, axes, around.knows(ROLLING, body)))
+        forms += _stored(event, around, body, axes)
+    whole = len(forms) > len(_bodies(around))
+    slowed, expectation = _slowed(event, around), _expected(event, around, whole)
+    entries = tuple(slowed for _ in range(len(event.dates) - 1))
+    law = MECHANICAL if whole else ENERGY
+    return Statement(
+        law, ENERGY_UNIT, event.dates, tuple(forms), entries, expectation, _each(event)
+    )
+
+
+def _stored(event: Event, around: Surroundings, body: str, axes: Sequence[str]) -> tuple[Form, ...]:
+    """Height and spring of a body."""
+    found: list[Form] = []
+    if event.vertical is not None:
+        found.append(HeightForm(body, event.vertical.axis, event.vertical.upwards))
+    elif event.kind is EventKind.SWING and "y" in axes:
+        found.append(HeightForm(body, "y"))
+    elif around.knows(INCLINE):
+        found.append(HeightForm(body, axes[0], inclined=True))
+    if around.knows(STIFFNESS) and around.knows(SPRING_REST):
+        found.append(SpringForm(body, axes[0]))
+    return tuple(found)
+
+
+def _slowed(event: Event, around: Surroundings) -> tuple[EntryRule, ...]:
+    """What slows the bodies down, by the facts that are known."""
+    found: list[EntryRule] = []
+    inclined = around.knows(INCLINE)
+    for body in _bodies(around):
+        known = [symbol for symbol in COEFFICIENTS if around.knows(symbol)]
+        found += [Resistance(body, s, inclined, COEFFICIENTS[s]) for s in known]
+        if around.slowing and inclined and FRICTION_FACT not in known:
+            found.append(SlowedDown(body))
+    gauge = gauge_of(around.trial)
+    if gauge is not None and gauge[0] in _bodies(around):
+        found.append(Recorded(gauge[0], gauge[1], around.gauge_sign, Integral.WORK))
+    return tuple(found)
+
+
+def _expected(event: Event, around: Surroundings, whole: bool) -> Expectation:
+    """Energy is expected to hold where all its forms, and what slows bodies down, are there."""
+    told = bool(_slowed(event, around))
+    free = event.kind in (EventKind.FALL, EventKind.SWING, EventKind.LAUNCH)
+    flat = event.kind in (EventKind.NONE, EventKind.THRUST, EventKind.TOWED)
+    if (whole or flat) and not event.held and (told or (free and whole)):
+        return Expectation.CONSERVED
+    return Expectation.NOT_CONSERVED

@@ -1,0 +1,227 @@
+"""What happens in a trial, as far as its spans, bodies, sensors and facts tell, and the dates that
+an account of it has.
+"""
+
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from inertian.motion.fits.free_motion import BodyFit
+from inertian.motion.recording.trials import Trial
+from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.accounts.forms import INCLINE, INERTIA, STIFFNESS
+from inertian.physics.accounts.gauges import gauge_of, pushed
+from inertian.physics.accounts.statements import Date
+
+FALLS = 0.1  # of g: by how much an acceleration may differ from it and still be a fall
+MAIN = (SpanKind.CONTACT, SpanKind.INTERACTION)
+MOST_DATES = 24  # that are offered: more are not read by anyone
+
+
+class EventKind(StrEnum):
+    """What happens in a trial; says which accounts make sense."""
+
+    HIT_IN_LINE = "hit in line"
+    GLANCE = "hit at a glance"
+    REPULSION = "repulsion without touch"
+    STICKING = "sticking together"
+    EXPLOSION = "explosion from rest"
+    SEVERAL = "three bodies"
+    WALL = "body against a wall"
+    BUMPER = "body against a bumper with a gauge"
+    UP_AND_BACK = "up and back on a slope"
+    SLOPE = "down a slope"
+    FALL = "free fall"
+    HOPS = "hops"
+    SWING = "swing"
+    LAUNCH = "spring launch"
+    THRUST = "thrust run"
+    TOWED = "towed with a gauge or an accelerometer"
+    SPINNING = "spinning down"
+    NONE = "no event"
+
+    @property
+    def contact(self) -> bool:
+        """Whether it is accounted for from one wall of a contact to the other."""
+        return self in (
+            EventKind.HIT_IN_LINE,
+            EventKind.GLANCE,
+            EventKind.REPULSION,
+            EventKind.STICKING,
+            EventKind.EXPLOSION,
+            EventKind.SEVERAL,
+            EventKind.WALL,
+            EventKind.BUMPER,
+        )
+
+
+@dataclass(frozen=True)
+class Vertical:
+    """The axis that gravity acts along, and whether it points up (1) or down (−1)."""
+
+    axis: str
+    upwards: float
+
+
+@dataclass(frozen=True)
+class Event:
+    """What happens in a trial, and at which dates it is accounted for. `held` are the periods, by
+    place, in which something is given away by its kind, such as the bounces of hops.
+    """
+
+    kind: EventKind
+    dates: tuple[Date, ...]
+    vertical: Vertical | None = None
+    held: tuple[int, ...] = ()
+
+
+FitOf = Callable[[str, Span], BodyFit | None]
+
+
+def recognised(
+    trial: Trial, spans: Spans, facts: Collection[tuple[str, str]], gravity: float, fit: FitOf
+) -> Event:
+    """Return the event of a trial. `facts` are the symbols of facts that are known,
+    with the body where they belong to one, `gravity` is g in m/s²,
+    and `fit` gives the fit of a body over a steady span.
+    """
+    bodies = tuple(b.name for b in trial.followed)
+    if not bodies:
+        return Event(EventKind.TOWED, _ends(trial, spans))
+    contacts = [s for s in spans.in_order() if s.kind in MAIN]
+    if len(contacts) > 1 and len(bodies) > 1:
+        return _several(contacts)
+    if spans.contact is not None:
+        return _around(trial, spans, bodies, spans.contact)
+    own = spans.of(bodies[0])
+    if any(s.kind is SpanKind.BOUNCE for s in own) and len(bodies) == 1:
+        return _hops_or_wall(trial, own, gravity, fit)
+    if {"x", "y"} <= set(trial.followed[0].axes) and (INERTIA, bodies[0]) in facts:
+        return Event(EventKind.SPINNING, _ends(trial, own))
+    if len(bodies) == 1:
+        return _of_one_body(trial, own, facts, gravity, fit)
+    return Event(EventKind.NONE, _ends(trial, spans))
+
+
+def _around(trial: Trial, spans: Spans, bodies: Sequence[str], contact: Span) -> Event:
+    """A contact, from wall to wall; with a gauge, as long as that is pushed."""
+    kind, gauge = _kind_of_contact(trial, bodies, contact), gauge_of(trial)
+    start, stop = contact.start, contact.stop
+    if kind is EventKind.BUMPER and gauge is not None:
+        start, stop = pushed(trial, gauge, spans, contact)
+    return Event(kind, (Date("before", start, -1), Date("after", stop, 1)))
+
+
+def _several(contacts: Sequence[Span]) -> Event:
+    """Contacts one after another; between them bodies move freely."""
+    dates: list[Date] = []
+    for number, span in enumerate(contacts[: MOST_DATES // 2], 1):
+        dates += [
+            Date(f"before contact {number}", span.start, -1),
+            Date(f"after contact {number}", span.stop, 1),
+        ]
+    return Event(EventKind.SEVERAL, tuple(dates), held=tuple(range(1, len(dates) - 1, 2)))
+
+
+def _kind_of_contact(trial: Trial, bodies: Sequence[str], contact: Span) -> EventKind:
+    if len(bodies) == 1:
+        return EventKind.BUMPER if gauge_of(trial) else EventKind.WALL
+    if len(bodies) > 2:
+        return EventKind.SEVERAL
+    if contact.kind is SpanKind.INTERACTION:
+        return EventKind.REPULSION
+    return EventKind.GLANCE if len(trial.followed[0].axes) > 1 else EventKind.HIT_IN_LINE
+
+
+def _hops_or_wall(trial: Trial, own: Spans, gravity: float, fit: FitOf) -> Event:
+    """Hops where the body falls between bounces; else a bounce off a wall."""
+    bounces = [s for s in own if s.kind is SpanKind.BOUNCE]
+    falls = [s for s in own if s.kind is SpanKind.ACCELERATION]
+    vertical = _vertical(trial, falls, gravity, fit)
+    if vertical is None:
+        return _around(trial, own, (trial.followed[0].name,), bounces[0])
+    found: list[Date] = []
+    for number, bounce in enumerate(bounces[: MOST_DATES // 2], 1):
+        found += [
+            Date(f"before bounce {number}", bounce.start, -1),
+            Date(f"after bounce {number}", bounce.stop, 1),
+        ]
+    return Event(EventKind.HOPS, tuple(found), vertical, tuple(range(0, len(found) - 1, 2)))
+
+
+def _of_one_body(
+    trial: Trial, own: Spans, facts: Collection[tuple[str, str]], gravity: float, fit: FitOf
+) -> Event:
+    turns = [s for s in own if s.kind is SpanKind.TURN]
+    curved = [s for s in own if s.kind is SpanKind.ACCELERATION]
+    pushes = [s for s in own if s.kind is SpanKind.PUSH]
+    vertical = _vertical(trial, curved, gravity, fit)
+    if any(s.kind is SpanKind.SWING for s in own):
+        return Event(EventKind.SWING, _of_a_swing(trial, own), vertical)
+    if turns and len(curved) > 1 and vertical is None:
+        turn = turns[0]
+        up = [s for s in curved if s.stop <= turn.stop]
+        down = [s for s in curved if s.start >= turn.start]
+        if up and down:
+            dates = (
+                Date("start", up[-1].start, 1),
+                Date("turning point", 0.5 * (turn.start + turn.stop), -1),
+                Date("end", down[0].stop, -1),
+            )
+            return Event(EventKind.UP_AND_BACK, dates)
+    if curved and vertical is not None:
+        return Event(EventKind.FALL, _over(curved[0], turns), vertical)
+    if curved and (INCLINE, "") in facts:
+        return Event(EventKind.SLOPE, _over(curved[0], turns))
+    if pushes:
+        kind = EventKind.LAUNCH if (STIFFNESS, "") in facts else EventKind.THRUST
+        push = pushes[0]
+        return Event(kind, (Date("start", push.start, -1), Date("end", push.stop, 1)))
+    return Event(EventKind.NONE, _ends(trial, own))
+
+
+def _over(span: Span, turns: Sequence[Span]) -> tuple[Date, ...]:
+    """The ends of a span, and the turning points inside."""
+    inner = [0.5 * (s.start + s.stop) for s in turns]
+    return (
+        Date("start", span.start, 1),
+        *(Date("turning point", t) for t in inner if span.start < t < span.stop),
+        Date("end", span.stop, -1),
+    )
+
+
+def _of_a_swing(trial: Trial, own: Spans) -> tuple[Date, ...]:
+    """Turning points and middles in order of time, by number."""
+    named = {SpanKind.TURN: "turning point", SpanKind.MIDDLE: "middle"}
+    count = dict.fromkeys(named, 0)
+    dates: list[Date] = []
+    for span in own.in_order():
+        if span.kind in named and len(dates) < MOST_DATES:
+            count[span.kind] += 1
+            t = 0.5 * (span.start + span.stop)
+            dates.append(Date(f"{named[span.kind]} {count[span.kind]}", t))
+    return tuple(dates) if len(dates) > 1 else _ends(trial, own)
+
+
+def _ends(trial: Trial, own: Spans) -> tuple[Date, ...]:
+    """The ends of the trial, or of what is steady in it."""
+    steady = [s for s in own if s.kind.steady]
+    start = min((s.start for s in steady), default=float(trial.t[0]))
+    stop = max((s.stop for s in steady), default=float(trial.t[-1]))
+    return Date("start", start, 1), Date("end", stop, -1)
+
+
+def _vertical(trial: Trial, falls: Sequence[Span], gravity: float, fit: FitOf) -> Vertical | None:
+    """The axis along which a body falls with about g, whichever way the axis points."""
+    for span in falls:
+        body = trial.followed[0]
+        made = fit(body.name, span)
+        if made is None:
+            continue
+        for axis, own in made.fits.items():
+            a = own.at(own.t0, 2)
+            if abs(abs(a) - gravity) < FALLS * gravity:
+                return Vertical(axis, float(-np.sign(a)))
+    return None

@@ -1,0 +1,198 @@
+"""The accounts of one trial: from its event through its inputs to ledgers and results."""
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.accounts.account_inputs import (
+    CLOSING,
+    OPENING,
+    DateValue,
+    InputKey,
+    Integral,
+    MassOf,
+    Through,
+)
+from inertian.physics.accounts.account_results import results_of
+from inertian.physics.accounts.collision_inputs import (
+    AccountError,
+    CollisionFacts,
+    CollisionInputs,
+    ReadBeside,
+    in_frame,
+)
+from inertian.physics.accounts.date_readings import DateReader, FitOf
+from inertian.physics.accounts.entries import Recorded
+from inertian.physics.accounts.event_statements import Surroundings, statements_of
+from inertian.physics.accounts.events import Event, EventKind
+from inertian.physics.accounts.gauges import gauge_of, rests
+from inertian.physics.accounts.ledger import (
+    Accounts,
+    Ledger,
+    collision_statements,
+    drawn_up,
+    joint_test,
+    require_masses,
+    restitution_of,
+)
+from inertian.physics.accounts.statements import Date, Statement, keys_of
+from inertian.physics.accounts.verdicts import Expectation
+from inertian.physics.evaluation.trial_context import TrialContext
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.estimates import Estimate, JointScalars, weighted_sum
+
+NO_MOTION = (
+    "Neither positions nor an acceleration were recorded, so there is no motion to account for."
+)
+CLEARLY = 3.0  # u: signs and rests that are told by that much are taken for sure
+STICKS = 0.2  # u of a restitution of nearly 0, above which it does not say that bodies stick
+
+
+def gauge_beside(
+    context: TrialContext, fit: FitOf, facts: CollisionFacts, dates: tuple[Date, ...]
+) -> ReadBeside | None:
+    """Return the impulse that a gauge recorded from the first date to the last, as an input beside
+    those of a contact; None where there is no gauge.
+    """
+    gauge = gauge_of(context.trial)
+    if gauge is None:
+        return None
+    reader = DateReader(context, fit, facts, dates)
+    key = Through(Integral.IMPULSE, *gauge, 0)
+    named: dict[InputKey, Estimate] = {key: reader.estimate(key)}
+    parts = tuple(context.fact_parts(named.values()))
+    channel = context.trial.channel_id(*gauge)
+    noise = replace(context.clock_noise, reading={channel: context.clock_noise.reading[channel]})
+    return ReadBeside(named, noise, parts, context.pools())
+
+
+def accounts_of_contact(
+    event: Event,
+    collision: CollisionInputs,
+    expectations: Mapping[str, Expectation],
+    gauge: tuple[str, str] | None = None,
+) -> Accounts:
+    """Return the accounts of a contact; `gauge` is body and axis of a gauge that recorded it.
+    Raises AccountError if a mass is missing.
+    """
+    inputs = collision.inputs
+    require_masses(collision.encounter.bodies, inputs)
+    recorded = None
+    if gauge is not None:
+        sign = gauge_sign(collision, gauge)
+        turned = "" if sign > 0.0 else ", turned: it counts the other way"
+        recorded = Recorded(*gauge, sign, source=f"the recorded force{turned}")
+    statements = collision_statements(collision, expectations, recorded)
+    found = restitution_of(collision)
+    kind = _named(event.kind, collision, found)
+    made = _drawn(replace(event, kind=kind), statements, inputs, found)
+    return replace(made, read_from=collision.read_from)
+
+
+def accounts_between(
+    event: Event,
+    context: TrialContext,
+    fit: FitOf,
+    facts: CollisionFacts,
+    expectations: Mapping[str, Expectation],
+    centre: tuple[float, float] = (0.0, 0.0),
+) -> Accounts:
+    """Return the accounts of an event that is no contact, from date to date. Raises AccountError or
+    NoValueError with what is missing.
+    """
+    if event.kind is EventKind.TOWED:
+        aboard = gauge_of(context.trial, "a")
+        if aboard is None:
+            raise AccountError(context.trial.name, NO_MOTION)
+        if not any(s.kind is SpanKind.REST for s in context.spans):
+            quiet = Spans((*context.spans, *rests(context.trial, aboard)))
+            context = replace(context, spans=quiet.in_order())
+    slowing = {}
+    if event.kind is EventKind.UP_AND_BACK:
+        slowing = _slowing(context, fit, facts, event)
+    around = Surroundings(context.trial, tuple(context.setup), bool(slowing), centre)
+    statements = statements_of(event, around, expectations)
+    reader = DateReader(context, fit, facts, event.dates, slowing)
+    needed = list(keys_of(statements))
+    paths = (
+        [
+            Through(Integral.PATH, body.name, "", k)
+            for body in context.trial.followed
+            for k in range(len(event.dates) - 1)
+        ]
+        if event.kind in (EventKind.UP_AND_BACK, EventKind.SLOPE)
+        else []
+    )
+    inputs = reader.inputs(dict.fromkeys([*needed, *paths]))
+    return replace(_drawn(event, statements, inputs, None), read_from=reader.by)
+
+
+def _drawn(
+    event: Event, statements: list[Statement], inputs: JointScalars, restitution: Scalar | None
+) -> Accounts:
+    ledgers: tuple[Ledger, ...] = tuple(drawn_up(one, inputs) for one in statements)
+    results = results_of(event, ledgers, inputs)
+    if restitution is not None:
+        results = {"restitution": (restitution, ""), **results}
+    together = joint_test(ledgers, inputs)
+    return Accounts(str(event.kind), ledgers, together, restitution, inputs, results)
+
+
+def gauge_sign(collision: CollisionInputs, gauge: tuple[str, str]) -> float:
+    """Return 1.0, or −1.0 where a gauge clearly counts the other way than the motion it stops."""
+    inputs = collision.inputs
+    body, key = collision.encounter.bodies[0], Through(Integral.IMPULSE, *gauge, 0)
+    if MassOf(body) not in inputs.names or "x" not in collision.encounter.axes:
+        return 1.0
+    one, two = (
+        float(inputs.values[inputs.index(DateValue(1, body, "x", date))])
+        for date in (OPENING, CLOSING)
+    )
+    pushed = float(inputs.values[inputs.index(key)])
+    clear = abs(pushed) > CLEARLY * inputs.u(key)
+    return -1.0 if clear and pushed * (two - one) < 0.0 else 1.0
+
+
+def _named(kind: EventKind, collision: CollisionInputs, e: Scalar | None) -> EventKind:
+    """A kind of contact, told more closely by the speeds before and after."""
+    at, inputs = collision.encounter, collision.inputs
+    if len(at.bodies) != 2:
+        return kind
+
+    def still(date: int) -> bool:
+        keys = [DateValue(1, b, axis, date) for b in at.bodies for axis in at.axes]
+        return all(abs(inputs.values[inputs.index(k)]) <= CLEARLY * inputs.u(k) for k in keys)
+
+    if still(OPENING) and not still(CLOSING):
+        return EventKind.EXPLOSION
+    if e is not None and abs(e.value) <= CLEARLY * e.u and e.u < STICKS:
+        return EventKind.STICKING
+    return kind
+
+
+def _slowing(
+    context: TrialContext, fit: FitOf, facts: CollisionFacts, event: Event
+) -> dict[str, Estimate]:
+    """The deceleration by friction of a body that goes up a slope and back, in m/s²: half of what
+    its accelerations differ by, as the weight pulls the same way and friction does not.
+    """
+    body = context.trial.followed[0]
+    if len(body.axes) != 1:
+        return {}
+    axis, reader = body.axes[0], DateReader(context, fit, facts, event.dates)
+    spans: list[Span | None] = [reader.span_at(body.name, event.dates[k]) for k in (0, -1)]
+    made = [fit(body.name, span) if span is not None else None for span in spans]
+    up, down = made
+    if up is None or down is None:
+        return {}
+    ends = []
+    for one in (up, down):
+        plain = {
+            DateValue(order, body.name, axis, 0): one.estimate(axis, one.fits[axis].t0, order, None)
+            for order in range(3)
+        }
+        ends.append(in_frame(plain, facts)[DateValue(2, body.name, axis, 0)])
+    way = float(np.sign(up.fits[axis].at(up.fits[axis].t0, 1)))
+    return {body.name: weighted_sum([(0.5 * way, ends[1]), (-0.5 * way, ends[0])])}
