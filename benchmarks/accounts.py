@@ -49,9 +49,10 @@ class Made:
     true: Mapping[str, float]
     entries: dict[str, Callable[[float, float], float]] = field(default_factory=dict)
     height: Callable[[str, np.ndarray], float] | None = None
-    free: Callable[[str, float, int], State] | None = (
-        None  # of a contact: as if it were not yet, or over
-    )
+    spring: tuple[float, float] | None = None  # N/m, and where it rests in m
+    spin: Callable[[float], float] | None = None  # rad/s at a time
+    # Of a contact: the free motion as if it were not yet, or over
+    free: Callable[[str, float, int], State] | None = None
 
 
 def typed(
@@ -363,6 +364,154 @@ def two_stones(rng: np.random.Generator) -> Made:
     return Made(t, recorded, state, [first, second], {"m A": m1, "m B": m2})
 
 
+def two_bodies(
+    rng: np.random.Generator,
+    masses: tuple[float, float],
+    force: Callable[[float, np.ndarray, np.ndarray], np.ndarray],
+    x: np.ndarray,
+    v: np.ndarray,
+    end: float,
+    facts: list[str],
+    touching: bool = True,
+) -> Made:
+    """Two bodies under a force of the second on the first, stepped; x and v of shape (2, axes)."""
+    axes = x.shape[1]
+    m1, m2 = masses
+
+    def law(t: float, s: np.ndarray) -> np.ndarray:
+        place, speed = s[: 2 * axes].reshape(2, axes), s[2 * axes :].reshape(2, axes)
+        f = force(t, place, speed)
+        return np.concatenate([s[2 * axes :], f / m1, -f / m2])
+
+    found = solve_ivp(
+        law, (0.0, end), np.concatenate([x.ravel(), v.ravel()]), method="DOP853",
+        rtol=1e-10, atol=1e-12, max_step=0.002, dense_output=True,
+    )  # fmt: skip
+
+    def state(body: str, at: float) -> State:
+        k, s = "AB".index(body), found.sol(at)
+        return s[k * axes : (k + 1) * axes], s[(2 + k) * axes : (3 + k) * axes]
+
+    rate, noise, jitter, step = conditions(rng)
+    t = np.arange(0.0, end, 1.0 / max(rate, 60.0))
+    exposed = np.clip(t + rng.normal(0.0, jitter, len(t)), 0.0, end)
+    recorded = {}
+    for body in "AB":
+        read = np.array([state(body, one)[0] for one in exposed]).T
+        read = read + rng.normal(0.0, noise, read.shape)
+        read = np.round(read / step) * step if step else read
+        recorded[body] = dict(zip("xy", read, strict=False))
+
+    def free(body: str, at: float, side: int) -> State:
+        known = 0.0 if side < 0 else end
+        x0, v0 = state(body, known)
+        return x0 + v0 * (at - known), v0
+
+    made = Made(t, recorded, state, facts, {"m A": m1, "m B": m2})
+    made.free = free if touching else None
+    return made
+
+
+def glance(rng: np.random.Generator) -> Made:
+    """A disc hits a resting one off centre; stiff discs without friction."""
+    first, m1 = typed(rng, "mass of A", round(rng.uniform(0.3, 2.0), 3), 0.002, "kg")
+    second, m2 = typed(rng, "mass of B", round(rng.uniform(0.3, 2.0), 3), 0.002, "kg")
+    r, v, off = 0.05, rng.uniform(0.4, 1.2), rng.uniform(-0.06, 0.06)
+    k = 3e3 * m1 * m2 / (m1 + m2)
+    angle = rng.uniform(0, 2 * np.pi)
+    turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
+    start = rng.uniform(0.5, 0.9)
+    x = np.array([[-v * start - 2 * r, off], [0.0, 0.0]]) @ turn.T
+    u = np.array([[v, 0.0], [0.0, 0.0]]) @ turn.T
+    loss = rng.uniform(0.0, 20.0) * m1 * m2 / (m1 + m2)
+
+    def force(_t: float, p: np.ndarray, s: np.ndarray) -> np.ndarray:
+        apart = p[0] - p[1]
+        d = float(np.hypot(*apart))
+        if d >= 2 * r:
+            return np.zeros(2)
+        n = apart / d
+        return n * max(k * (2 * r - d) - loss * float((s[0] - s[1]) @ n), 0.0)
+
+    return two_bodies(rng, (m1, m2), force, x, u, start + rng.uniform(0.6, 1.0), [first, second])
+
+
+def repulsion(rng: np.random.Generator) -> Made:
+    """Two bodies repel as a power of their distance; one may rest."""
+    first, m1 = typed(rng, "mass of A", round(rng.uniform(0.3, 2.0), 3), 0.002, "kg")
+    second, m2 = typed(rng, "mass of B", round(rng.uniform(0.3, 2.0), 3), 0.002, "kg")
+    v = np.array([[rng.uniform(0.3, 0.8)], [float(rng.choice([0.0, -rng.uniform(0.1, 0.5)]))]])
+    power, near = float(rng.choice([3.0, 4.0])), rng.uniform(0.05, 0.1)
+    mu, speed = m1 * m2 / (m1 + m2), float(v[0, 0] - v[1, 0])
+    c = 0.5 * mu * speed**2 * (power - 1) * near ** (power - 1)
+    gap = rng.uniform(0.8, 1.2) * speed
+    x = np.array([[0.0], [gap]])
+
+    def force(_t: float, p: np.ndarray, _s: np.ndarray) -> np.ndarray:
+        d = float(p[1, 0] - p[0, 0])
+        return np.array([-c / d**power])
+
+    end = gap / speed + rng.uniform(0.8, 1.4)
+    return two_bodies(rng, (m1, m2), force, x, v, end, [first, second], touching=False)
+
+
+def parting(rng: np.random.Generator) -> Made:
+    """Two bodies at rest are pushed apart by a spring between them."""
+    first, m1 = typed(rng, "mass of A", round(rng.uniform(0.3, 2.0), 3), 0.002, "kg")
+    second, m2 = typed(rng, "mass of B", round(rng.uniform(0.3, 2.0), 3), 0.002, "kg")
+    start, lasts, impulse = rng.uniform(0.5, 0.9), rng.uniform(0.01, 0.06), rng.uniform(0.2, 0.8)
+
+    def force(t: float, _p: np.ndarray, _s: np.ndarray) -> np.ndarray:
+        u = (t - start) / lasts
+        return np.array([-impulse * np.pi / (2 * lasts) * np.sin(np.pi * u) if 0 < u < 1 else 0.0])
+
+    x, v = np.array([[0.0], [0.2]]), np.zeros((2, 1))
+    return two_bodies(rng, (m1, m2), force, x, v, start + rng.uniform(0.6, 1.0), [first, second])
+
+
+def spinning(rng: np.random.Generator) -> Made:
+    """A disc spins down by dry and viscous friction; a mark on it is filmed."""
+    inertia, i = typed(
+        rng, "moment of inertia of sled", round(rng.uniform(0.01, 0.1), 4), 2e-4, "kg·m²"
+    )
+    r, w = rng.uniform(0.1, 0.3), rng.uniform(2.0, 6.0) * float(rng.choice([-1.0, 1.0]))
+    dry, viscous = rng.uniform(0.0, 0.3), rng.uniform(0.0, 0.2)
+    turning = stepped(
+        lambda _t, _x, v: np.array([-dry * np.sign(v[0]) - viscous * v[0]]), [0.3], [w], 6.0
+    )
+
+    def motion(at: float) -> State:
+        a, u = (float(part[0]) for part in turning(at))
+        x = r * np.array([np.cos(a), np.sin(a)])
+        return x, r * u * np.array([-np.sin(a), np.cos(a)])
+
+    t, read = filmed(rng, motion, rng.uniform(2.0, 5.0), *conditions(rng))
+    made = Made(
+        t, {"sled": dict(zip("xy", read, strict=True))}, lambda _b, at: motion(at),
+        [inertia, "centre x = 0 m", "centre y = 0 m"], {"I": i},
+    )  # fmt: skip
+    made.spin = lambda at: float(turning(at)[1][0])
+    return made
+
+
+def launched(rng: np.random.Generator) -> Made:
+    """A sled on a spring is let go, and leaves it."""
+    mass, m = typed(rng, "mass of sled", round(rng.uniform(0.2, 1.0), 3), 0.001, "kg")
+    stiff, k = typed(rng, "spring constant", round(rng.uniform(5.0, 30.0), 2), 0.05, "N/m")
+    rest, x0 = typed(rng, "spring at rest", 0.3, 0.0005, "m")
+    pressed, held = rng.uniform(0.05, 0.15), rng.uniform(0.3, 0.6)
+
+    def law(t: float, x: np.ndarray, _v: np.ndarray) -> np.ndarray:
+        return np.array([k * max(x0 - x[0], 0.0) / m if t > held else 0.0])
+
+    t, recorded, state = one_body(
+        rng, law, [x0 - pressed], [0.0], held + 0.5 * np.pi * np.sqrt(m / k) + 0.8
+    )
+    made = Made(t, recorded, state, [mass, stiff, rest], {"m": m})
+    made.spring = (k, x0)
+    return made
+
+
 KINDS: dict[str, tuple[Callable[[np.random.Generator], Made], tuple[str, ...]]] = {
     "hit": (two_stones, ("hit in line", "sticking together")),
     "wall": (wall, ("body against a wall",)),
@@ -373,6 +522,11 @@ KINDS: dict[str, tuple[Callable[[np.random.Generator], Made], tuple[str, ...]]] 
     "hops": (hops, ("hops",)),
     "swing": (swing, ("swing",)),
     "thrust": (thrust, ("thrust run",)),
+    "glance": (glance, ("hit at a glance",)),
+    "repulsion": (repulsion, ("repulsion without touch", "hit in line")),
+    "parting": (parting, ("explosion from rest",)),
+    "spinning": (spinning, ("spinning down",)),
+    "launched": (launched, ("spring launch",)),
 }
 
 
@@ -397,6 +551,9 @@ def project_of(made: Made) -> Project:
 def true_amount(made: Made, law: str, date: float, side: int) -> float:
     """What truly is there at a date, just before or just after it."""
     at, total = date + side * TINY, 0.0
+    if made.spin is not None:
+        w = made.spin(at)
+        return made.true["I"] * w if law == "angular momentum" else 0.5 * made.true["I"] * w * w
     for body in made.recorded:
         x, v = made.free(body, date, side) if made.free and side else made.state(body, at)
         m = made.true.get(f"m {body}", made.true.get("m", 1.0))
@@ -404,6 +561,8 @@ def true_amount(made: Made, law: str, date: float, side: int) -> float:
             total += m * float(v["xy".index(law[-1])])
         else:
             total += 0.5 * m * float(v @ v)
+            if law == "mechanical energy" and made.spring is not None:
+                total += 0.5 * made.spring[0] * max(made.spring[1] - float(x[0]), 0.0) ** 2
             if law == "mechanical energy" and made.height is not None:
                 total += m * made.true["g"] * made.height(body, x)
     return total

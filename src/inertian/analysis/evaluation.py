@@ -177,9 +177,40 @@ class Evaluator:
 
         def compute() -> CollisionInputs:
             context = partial(self.trial_context, project, entry)
-            return _read(entry, series, facts, dates, context, partial(self._span_fit, entry))
+            beside = self._beside(project, entry, series, dates)
+            return _read(entry, beside, facts, dates, context, partial(self._span_fit, entry))
 
         return self._result(key, series, compute)
+
+    def _beside(
+        self, project: Project, entry: Entry, series: SeriesResult, dates: tuple[Date, ...]
+    ) -> SeriesResult:
+        """The fits of a series, those of one trial only as far as a gauge is not pushed yet, or no
+        more.
+        """
+        model, key = project.series_named(entry.series).motion, entry.trial.id
+        if not dates or gauge_of(entry.used_trial) is None or key not in series.before:
+            return series
+        sides = []
+        for fits, stop, start in (
+            (series.before[key], dates[0].t, -np.inf),
+            (series.after.get(key, ()), np.inf, dates[1].t),
+        ):
+            made = []
+            for one in fits:
+                span = one.span
+                inner = (max(span.start, start), min(span.stop, stop))
+                if inner == (span.start, span.stop) or inner[1] - inner[0] < 0.5 * span.length:
+                    made.append(one)
+                    continue
+                shorter = replace(span, start=inner[0], stop=inner[1])
+                made.append(self.fit(entry.used_trial, one.body, shorter, model, alone=True))
+            sides.append({key: tuple(made)})
+        return replace(
+            series,
+            before={**series.before, **sides[0]},
+            after={**series.after, **(sides[1] if key in series.after else {})},
+        )
 
     @staticmethod
     def _collision_facts(project: Project, entry: Entry) -> CollisionFacts:
@@ -198,7 +229,8 @@ class Evaluator:
         expectations = project.series_named(entry.series).expectations
         key = ("accounts", tuple(expectations.items()))
         event = self.event(project, entry)
-        if entry.spans.contact is not None and event.kind is not EventKind.SEVERAL:
+        several = event.kind is EventKind.SEVERAL
+        if entry.spans.contact is not None and event.kind.contact and not several:
             inputs = self.collision_inputs(project, trial)
             if isinstance(inputs, InertianError):
                 return inputs
@@ -415,7 +447,8 @@ def _read(
     beside = None
     if gauge_of(trial) is not None:
         beside = gauge_beside(context(), fit, facts, dates)
-    if trial.id in series.bent:
+    # A gauge tells where the force ends: what lies beyond it moves freely
+    if trial.id in series.bent and not (beside is not None and len(before) == 1):
         interaction = interaction_of(context(), contact, before, after)
     return read_collision(
         trial,

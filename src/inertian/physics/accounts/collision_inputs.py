@@ -73,6 +73,7 @@ class CollisionInputs:
     inputs: JointScalars
     # Which span each body was read from at each date; "" where it was local fits
     read_from: Mapping[tuple[str, int], str] = field(default_factory=dict)
+    resting: tuple[bool, bool] = (False, False)  # whether all bodies rest, before and after
 
 
 @dataclass(frozen=True, eq=False)
@@ -228,6 +229,7 @@ def read_collision(
             for date, fits in ((OPENING, before), (CLOSING, after))
             for fit in fits
         },
+        (not any(fit.moving for fit in before), not any(fit.moving for fit in after)),
     )
 
 

@@ -67,6 +67,7 @@ class Surroundings:
     slowing: bool = False
     centre: tuple[float, float] = (0.0, 0.0)
     gauge_sign: float = 1.0
+    spring_side: float = 0.0  # of a spring that only pushes: where x − x₀ is when it is pressed
 
     def knows(self, symbol: str, body: str = "") -> bool:
         """Whether a fact is known, of a body or of all."""
@@ -205,7 +206,7 @@ def _stored(event: Event, around: Surroundings, body: str, axes: Sequence[str]) 
     elif around.knows(INCLINE):
         found.append(HeightForm(body, axes[0], inclined=True))
     if around.knows(STIFFNESS) and around.knows(SPRING_REST):
-        found.append(SpringForm(body, axes[0]))
+        found.append(SpringForm(body, axes[0], around.spring_side))
     return tuple(found)
 
 

@@ -16,6 +16,7 @@ from inertian.physics.accounts.gauges import gauge_of, pushed
 from inertian.physics.accounts.statements import Date
 
 FALLS = 0.1  # of g: by how much an acceleration may differ from it and still be a fall
+CLEAR_SHARE = 0.2  # of a steady span, into which a launch surely does not reach
 MAIN = (SpanKind.CONTACT, SpanKind.INTERACTION)
 MOST_DATES = 24  # that are offered: more are not read by anyone
 
@@ -90,6 +91,9 @@ def recognised(
     bodies = tuple(b.name for b in trial.followed)
     if not bodies:
         return Event(EventKind.TOWED, _ends(trial, spans))
+    in_plane = {"x", "y"} <= set(trial.followed[0].axes)
+    if len(bodies) == 1 and in_plane and (INERTIA, bodies[0]) in facts:
+        return Event(EventKind.SPINNING, _whole(trial))
     contacts = [s for s in spans.in_order() if s.kind in MAIN]
     if len(contacts) > 1 and len(bodies) > 1:
         return _several(contacts)
@@ -98,8 +102,6 @@ def recognised(
     own = spans.of(bodies[0])
     if any(s.kind is SpanKind.BOUNCE for s in own) and len(bodies) == 1:
         return _hops_or_wall(trial, own, gravity, fit)
-    if {"x", "y"} <= set(trial.followed[0].axes) and (INERTIA, bodies[0]) in facts:
-        return Event(EventKind.SPINNING, _ends(trial, own))
     if len(bodies) == 1:
         return _of_one_body(trial, own, facts, gravity, fit)
     return Event(EventKind.NONE, _ends(trial, spans))
@@ -178,8 +180,18 @@ def _of_one_body(
     if pushes:
         kind = EventKind.LAUNCH if (STIFFNESS, "") in facts else EventKind.THRUST
         push = pushes[0]
-        return Event(kind, (Date("start", push.start, -1), Date("end", push.stop, 1)))
+        end = push.stop if kind is EventKind.THRUST else _clear_of(push, own)
+        return Event(kind, (Date("start", push.start, -1), Date("end", end, 1)))
     return Event(EventKind.NONE, _ends(trial, own))
+
+
+def _clear_of(push: Span, own: Spans) -> float:
+    """When a body that was launched is surely free: a little into the steady span that follows."""
+    after = [s for s in own if s.kind.steady and s.start >= push.stop - 1e-9]
+    if not after:
+        return push.stop
+    first = min(after, key=lambda s: s.start)
+    return first.start + CLEAR_SHARE * first.length
 
 
 def _over(span: Span, turns: Sequence[Span]) -> tuple[Date, ...]:
@@ -203,6 +215,11 @@ def _of_a_swing(trial: Trial, own: Spans) -> tuple[Date, ...]:
             t = 0.5 * (span.start + span.stop)
             dates.append(Date(f"{named[span.kind]} {count[span.kind]}", t))
     return tuple(dates) if len(dates) > 1 else _ends(trial, own)
+
+
+def _whole(trial: Trial) -> tuple[Date, ...]:
+    """The ends of a trial."""
+    return Date("start", float(trial.t[0]), 1), Date("end", float(trial.t[-1]), -1)
 
 
 def _ends(trial: Trial, own: Spans) -> tuple[Date, ...]:

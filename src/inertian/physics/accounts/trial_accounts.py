@@ -27,6 +27,7 @@ from inertian.physics.accounts.date_readings import DateReader, FitOf
 from inertian.physics.accounts.entries import Recorded
 from inertian.physics.accounts.event_statements import Surroundings, statements_of
 from inertian.physics.accounts.events import Event, EventKind
+from inertian.physics.accounts.forms import SPRING_REST
 from inertian.physics.accounts.gauges import gauge_of, rests
 from inertian.physics.accounts.ledger import (
     Accounts,
@@ -46,6 +47,7 @@ from inertian.quantities.estimates import Estimate, JointScalars, weighted_sum
 NO_MOTION = (
     "Neither positions nor an acceleration were recorded, so there is no motion to account for."
 )
+NEAR = 4  # samples before a launch that tell on which side a spring is pressed
 CLEARLY = 3.0  # u: signs and rests that are told by that much are taken for sure
 STICKS = 0.2  # u of a restitution of nearly 0, above which it does not say that bodies stick
 
@@ -112,7 +114,11 @@ def accounts_between(
     slowing = {}
     if event.kind is EventKind.UP_AND_BACK:
         slowing = _slowing(context, fit, facts, event)
-    around = Surroundings(context.trial, tuple(context.setup), bool(slowing), centre)
+    if event.kind in (EventKind.SPINNING, EventKind.SWING):  # a piece of it is no parabola
+        fit = no_fit
+    side = _pressed(context, event)
+    known = tuple(context.setup)
+    around = Surroundings(context.trial, known, bool(slowing), centre, spring_side=side)
     statements = statements_of(event, around, expectations)
     reader = DateReader(context, fit, facts, event.dates, slowing)
     needed = list(keys_of(statements))
@@ -127,6 +133,23 @@ def accounts_between(
     )
     inputs = reader.inputs(dict.fromkeys([*needed, *paths]))
     return replace(_drawn(event, statements, inputs, None), read_from=reader.by)
+
+
+def no_fit(_body: str, _span: Span) -> None:
+    """Every amount is read from local fits."""
+
+
+def _pressed(context: TrialContext, event: Event) -> float:
+    """On which side of its rest a spring is pressed at the first date; 0 where it is none that
+    launches.
+    """
+    rest = context.setup.get((SPRING_REST, ""))
+    if event.kind is not EventKind.LAUNCH or rest is None:
+        return 0.0
+    channel = context.trial.followed[0].channels[0]
+    row = int(np.searchsorted(context.trial.t, event.dates[0].t))
+    near = channel.si[max(row - NEAR, 0) : row + 1]
+    return float(np.sign(np.nanmedian(near) - rest[1].si))
 
 
 def _drawn(
@@ -157,19 +180,23 @@ def gauge_sign(collision: CollisionInputs, gauge: tuple[str, str]) -> float:
 
 def _named(kind: EventKind, collision: CollisionInputs, e: Scalar | None) -> EventKind:
     """A kind of contact, told more closely by the speeds before and after."""
-    at, inputs = collision.encounter, collision.inputs
+    at = collision.encounter
     if len(at.bodies) != 2:
         return kind
-
-    def still(date: int) -> bool:
-        keys = [DateValue(1, b, axis, date) for b in at.bodies for axis in at.axes]
-        return all(abs(inputs.values[inputs.index(k)]) <= CLEARLY * inputs.u(k) for k in keys)
-
-    if still(OPENING) and not still(CLOSING):
+    if collision.resting == (True, False):
         return EventKind.EXPLOSION
-    if e is not None and abs(e.value) <= CLEARLY * e.u and e.u < STICKS:
-        return EventKind.STICKING
-    return kind
+    if e is None or abs(e.value) > CLEARLY * e.u or e.u > STICKS:
+        return kind
+    return EventKind.STICKING if all(_alike(collision, axis) for axis in at.axes) else kind
+
+
+def _alike(collision: CollisionInputs, axis: str) -> bool:
+    """Whether two bodies go on with the same velocity along an axis."""
+    inputs = collision.inputs
+    i, j = (inputs.index(DateValue(1, b, axis, CLOSING)) for b in collision.encounter.bodies)
+    covariance = inputs.covariance
+    u = np.sqrt(max(covariance[i, i] + covariance[j, j] - 2.0 * covariance[i, j], 0.0))
+    return bool(abs(inputs.values[i] - inputs.values[j]) <= CLEARLY * u)
 
 
 def _slowing(
