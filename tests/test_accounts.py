@@ -243,3 +243,42 @@ def test_the_command_draws_up_accounts_and_keeps_its_contract(tmp_path):
     refused = run("account", files[0], "--fact", "mas of sled = 2 kg")
     assert (refused.returncode, refused.stdout) == (2, "")
     assert "There are: mass of sled" in refused.stderr
+
+
+def test_dates_of_ones_own_are_edits_kept_in_the_file_and_refused_where_they_cannot_be(tmp_path):
+    from inertian.project.account_edits import dates_set, entry_switched, evenly, times_typed
+    from inertian.project.saving import load, save
+
+    trial, spans = on_the_slope()
+    project = Project("p", (Entry(trial, "s", Spans(spans)),), (Series("s"),))
+    for fact in ("mass of sled = 2.0 ± 0.001 kg", f"incline = {THETA:.6f} ± 0.01 °"):
+        project = with_typed_fact(project, fact)
+    for text, why in (
+        ("0.2", "two dates at least"),
+        ("0.2 0.2", "at the same time"),
+        ("0.2; 9", "runs from 0 s to 1.29 s"),
+        ("0.2; x", "is no time"),
+        (" ".join(str(k / 100) for k in range(40)), "24 dates at most"),
+    ):
+        with pytest.raises(Refusal, match=why):
+            dates_set(project, "made", times_typed(text))
+    typed = dates_set(project, "made", times_typed("0,9; 0.1 s"))
+    assert typed.name == "Set 2 dates"
+    assert [d.t for d in typed.project.entry("made").dates] == [0.1, 0.9]
+    points = evenly(project.entry("made"), "up", 5)
+    moved = dates_set(project, "made", points).project
+    ledger = Evaluator().accounts(moved, "made").ledger("mechanical energy")
+    assert len(ledger.dates) == 5
+    whole = dict(ledger.entries)["sliding friction"]
+    assert whole.value == pytest.approx(-2.0 * RUB * 0.5 * UP * TURNS, rel=0.02)
+    parts = [period.unaccounted.value for period in ledger.periods]
+    assert sum(parts) == pytest.approx(ledger.unaccounted.value)
+    off = entry_switched(moved, "s", "sliding friction", False).project
+    bare = Evaluator().accounts(off, "made").ledger("mechanical energy")
+    assert bare.unaccounted.value == pytest.approx(ledger.unaccounted.value + whole.value)
+    save(off, tmp_path / "a.inertian")
+    again = load(tmp_path / "a.inertian")
+    assert again.entry("made").dates == off.entry("made").dates
+    assert Evaluator().accounts(again, "made").ledger("mechanical energy").unaccounted.value == (
+        bare.unaccounted.value
+    )

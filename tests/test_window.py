@@ -2,6 +2,9 @@
 see.
 """
 
+import math
+
+import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
@@ -881,3 +884,64 @@ def test_every_pane_of_the_intake_is_reached_with_f6(open_window, qtbot, tmp_pat
             if focus is pane or pane.isAncestorOf(focus):
                 seen.add(name)
     assert seen == {"file", "button", "margin", "shelf"}
+
+
+def test_a_slope_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_path):
+    up, pull, rub = 0.8, 1.2, 0.3
+    turns, t = up / (pull + rub), np.arange(0, 1.3, 0.02)
+    back = np.maximum(t - turns, 0)
+    x = np.where(t < turns, up * t - 0.75 * t**2, 0.5 * up * turns - 0.45 * back**2)
+    x = x + np.random.default_rng(3).normal(0, 5e-4, len(t))
+    rows = "".join(f"{a:.2f};{100 * b:.3f}\n" for a, b in zip(t, x, strict=True))
+    (tmp_path / "bank.csv").write_text("t (s);sled (cm)\n" + rows)
+    window = open_window(Project("empty"))
+    bring_in(window, qtbot, [tmp_path / "bank.csv"])
+    qtbot.waitUntil(lambda: window.margin.results_ready, timeout=20_000)
+    assert "The mass of sled is missing" in window.verdicts.reason.text()
+    window.show_stage(words.LEDGER)
+    type_into(qtbot, window.ledger.mass.line, "2.0 ± 0.01 kg")
+    assert window.ledger.event_line.text() == "Up and back on a slope"
+    assert list(window.ledger.accounts) == ["kinetic energy"]  # no height without the incline
+    theta = math.degrees(math.asin(pull / 9.81))
+    type_into(qtbot, window.ledger.facts.fields["incline"].line, f"{theta:.2f} ± 0.1 °")
+    account = window.ledger.accounts["mechanical energy"]
+    assert account.verdict.text() == "= no imbalance seen"
+    heads = [account.table.heads[str(k)].text().split("<")[0] for k in range(3)]
+    assert heads == ["start", "turning point", "end"]
+    qtbot.mouseClick(window.ledger.panel.buttons[words.PANEL_HOW], LEFT)
+    assert "friction coefficient" in window.ledger.panel.how.results.text()
+    assert "from the fit of the span “up”" in window.ledger.panel.how.lines.text()
+    qtbot.mouseClick(account.table.switches["sliding friction"], LEFT, pos=QPoint(6, 8))
+    account = window.ledger.accounts["mechanical energy"]
+    assert account.verdict.text() == "≠ does not balance"
+    window.document.undo()
+    menu = window.ledger.dates_menu()
+    next(a for a in menu.actions() if a.text() == "5 evenly over “up”").trigger()
+    account = window.ledger.accounts["mechanical energy"]
+    assert len([name for name in account.table.heads if name.isdigit()]) == 5
+    assert account.verdict.text() == "= no imbalance seen"
+    qtbot.mouseClick(window.ledger.panel.buttons[words.PANEL_IN_TIME], LEFT)
+    assert window.ledger.panel.energy.plot.isVisible()
+
+
+def test_a_bumper_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_path):
+    t = np.arange(0, 2.4, 0.01)
+    inside = np.clip((t - 1.0) / 0.2, 0, 1)
+    gain = 1.6 * 0.5 * (1 - np.cos(np.pi * inside))
+    x = 0.9 * t - np.concatenate([[0], np.cumsum(0.5 * (gain[1:] + gain[:-1]) * np.diff(t))])
+    force = 1.5 * 1.6 * 0.5 * np.pi / 0.2 * np.sin(np.pi * inside) * (inside > 0) * (inside < 1)
+    rng = np.random.default_rng(5)
+    x, force = x + rng.normal(0, 5e-4, len(t)), force + 0.3 + rng.normal(0, 0.05, len(t))
+    rows = "".join(f"{a:.2f}\t{b:.5f}\t{c:.3f}\n" for a, b, c in zip(t, x, force, strict=True))
+    (tmp_path / "bumper.tsv").write_text("time (s)\tsled (m)\tF (N)\n" + rows)
+    window = open_window(Project("empty"))
+    bring_in(window, qtbot, [tmp_path / "bumper.tsv"])
+    qtbot.waitUntil(lambda: window.margin.results_ready, timeout=20_000)
+    window.show_stage(words.LEDGER)
+    type_into(qtbot, window.ledger.mass.line, "1.5 ± 0.01 kg")
+    assert window.ledger.event_line.text() == "A body against a bumper with a gauge"
+    account = window.ledger.accounts["momentum x"]
+    assert account.verdict.text() == "= no imbalance seen"
+    assert "turned" in account.table.cells["impulse of the gauge", "+0"].toolTip()
+    assert window.verdicts.lines["momentum x"].said.text() == "= no imbalance seen"
+    assert "J became other forms" in window.ledger.accounts["kinetic energy"].verdict.text()

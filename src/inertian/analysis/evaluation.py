@@ -172,7 +172,8 @@ class Evaluator:
         """
         entry = project.entry(trial)
         series, facts = self.series(project, entry.series), self._collision_facts(project, entry)
-        dates = self.event(project, entry).dates if entry.spans.contact else ()
+        found = self.event(project, replace(entry, dates=()))
+        dates = found.dates if entry.spans.contact else ()
         key = ("collision", trial, entry.spans, dates, *facts.key)
 
         def compute() -> CollisionInputs:
@@ -226,8 +227,9 @@ class Evaluator:
     def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
         """Return the ledgers of one trial, or the reason why there are none."""
         entry = project.entry(trial)
-        expectations = project.series_named(entry.series).expectations
-        key = ("accounts", tuple(expectations.items()))
+        settings = project.series_named(entry.series)
+        expectations, off = settings.expectations, settings.off
+        key = ("accounts", tuple(expectations.items()), off)
         event = self.event(project, entry)
         several = event.kind is EventKind.SEVERAL
         if entry.spans.contact is not None and event.kind.contact and not several:
@@ -236,14 +238,14 @@ class Evaluator:
                 return inputs
             gauge = gauge_of(entry.trial) if event.kind is EventKind.BUMPER else None
             return self._result(
-                key, inputs, lambda: accounts_of_contact(event, inputs, expectations, gauge)
+                key, inputs, lambda: accounts_of_contact(event, inputs, expectations, gauge, off)
             )
         context, facts = self.trial_context(project, entry), self._collision_facts(project, entry)
         fit = partial(self._span_fit, entry)
         return self._result(
             (*key, facts.key, event),
             context,
-            lambda: accounts_between(event, context, fit, facts, expectations),
+            lambda: accounts_between(event, context, fit, facts, expectations, off),
         )
 
     def event(self, project: Project, entry: Entry) -> Event:
@@ -252,11 +254,12 @@ class Evaluator:
         gravity = facts["g", ""][1].si
         fit = partial(self._span_fit, entry)
         known = tuple(facts)
-        return self._of_trial(
+        found = self._of_trial(
             entry.used_trial,
             ("event", entry.spans, known, gravity),
             lambda: recognised(entry.used_trial, entry.spans, known, gravity, fit),
         )
+        return found.at_dates(entry.dates) if entry.dates else found
 
     def _span_fit(self, entry: Entry, body: str, span: Span) -> BodyFit | None:
         """The fit of a body over a steady span, or None where it does not hold."""

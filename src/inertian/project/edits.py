@@ -191,7 +191,8 @@ def with_trial_in_other_time(entry: Entry, trial: Trial, ratio: float) -> Entry:
     spans = Spans(replace(s, start=s.start * ratio, stop=s.stop * ratio) for s in entry.spans)
     named = tuple(replace(n, times=tuple(t * ratio for t in n.times)) for n in entry.named)
     frame = replace(entry.frame, time_zero=entry.frame.time_zero * ratio)
-    return replace(entry, trial=trial, spans=spans, named=named, frame=frame)
+    dates = tuple(replace(d, t=d.t * ratio) for d in entry.dates)
+    return replace(entry, trial=trial, spans=spans, named=named, frame=frame, dates=dates)
 
 
 def _scale_of(trial: Trial) -> float:

@@ -148,7 +148,11 @@ def analysis_of(project: Project) -> SavedAnalysis:
         name=project.name,
         series=[
             SavedSeries(
-                name=s.name, motion=s.motion, expectations=dict(s.expectations), window=s.window
+                name=s.name,
+                motion=s.motion,
+                expectations=dict(s.expectations),
+                window=s.window,
+                off=list(s.off),
             )
             for s in project.series
         ],
@@ -237,7 +241,10 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
             FactId(f.name, f.scope): Fact(f.value, f.plus_minus, f.meaning, unit_of(f.kind, f.unit))
             for f in analysis.setup
         }
-        series = tuple(Series(s.name, s.motion, s.expectations, s.window) for s in analysis.series)
+        series = tuple(
+            Series(s.name, s.motion, s.expectations, s.window, tuple(s.off))
+            for s in analysis.series
+        )
         for one in series:
             parse_window(one.window)
         recipes = tuple(recipe_of(file, r) for r in analysis.recipes)

@@ -12,6 +12,7 @@ from inertian.motion.recording.tidying import TidyStep
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
+from inertian.physics.accounts.statements import Date
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.derived_quantities import (
     ACCOUNT_FACTS,
@@ -58,6 +59,8 @@ class Entry:
     frame: Frame = FILE_FRAME
     named: tuple[NamedReading, ...] = ()
     curves: tuple[CurveRequest, ...] = ()
+    # Of its accounts, in file time; those that its event suggests if there are none
+    dates: tuple[Date, ...] = ()
 
     @property
     def prepared(self) -> PreparedTrial:
@@ -82,6 +85,7 @@ class Series:
     motion: FreeMotion = FreeMotion.GLIDE
     expectations: Mapping[str, Expectation] = field(default_factory=dict)
     window: str = ""  # of local fits, as it was typed; by the data if empty
+    off: tuple[str, ...] = ()  # names of entries that do not count in accounts
 
     @property
     def scope(self) -> str:

@@ -1,16 +1,19 @@
 """What was marked in a trial, to its saved form and back: steps, frame, spans, readings, curves."""
 
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 from inertian.motion.recording.frame import Frame
 from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import TidyStep
 from inertian.motion.spans.spans import Span, Spans
+from inertian.physics.accounts.statements import Date
 from inertian.physics.definitions.requests import CurveRequest, NamedReading, QuantityRef
 from inertian.project.project import Entry
 from inertian.project.schema import (
     SavedCurve,
+    SavedDate,
     SavedFrame,
     SavedQuantity,
     SavedReading,
@@ -28,6 +31,7 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
         "frame": _saved_frame(entry.frame),
         "readings": [_saved_reading(named) for named in entry.named],
         "curves": [_saved_curve(curve) for curve in entry.curves],
+        "dates": [SavedDate(name=d.name, t=d.t) for d in entry.dates],
     }
 
 
@@ -91,6 +95,14 @@ def _saved_quantity(shown: QuantityRef) -> SavedQuantity:
     return SavedQuantity(quantity=shown.quantity, axis=shown.axis, unit=shown.si)
 
 
+def _dates(saved: SavedTrial) -> tuple[Date, ...]:
+    """The dates of a trial's accounts. Raises ValueError where they are not in order."""
+    times = [d.t for d in saved.dates]
+    if len(times) == 1 or any(two <= one for one, two in pairwise(times)):
+        raise ValueError(f"the dates of “{saved.name[:40]}” are not in order of time")
+    return tuple(Date(d.name, d.t) for d in saved.dates)
+
+
 def with_saved_marks(entry: Entry, saved: SavedTrial) -> Entry:
     """Return the entry with everything that was marked in it. Raises InertianError where it cannot
     be.
@@ -119,4 +131,5 @@ def with_saved_marks(entry: Entry, saved: SavedTrial) -> Entry:
             )
             for c in saved.curves
         ),
+        dates=_dates(saved),
     )

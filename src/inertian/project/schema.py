@@ -173,6 +173,13 @@ class SavedSource(_Strict):
     others: list["SavedSource"] = []
 
 
+class SavedDate(_Strict):
+    """A date of an account: its name, and file time in s."""
+
+    name: str
+    t: Number
+
+
 class SavedTrial(_Strict):
     """A trial: its table `data`, what the columns are, and what was marked."""
 
@@ -189,6 +196,7 @@ class SavedTrial(_Strict):
     frame: SavedFrame = SavedFrame()
     readings: list[SavedReading] = []
     curves: list[SavedCurve] = []
+    dates: list[SavedDate] = Field(default=[], max_length=24)
     time_base: Number = Field(default=1.0, gt=0)
 
     @model_validator(mode="after")
@@ -211,6 +219,7 @@ class SavedSeries(_Strict):
     motion: FreeMotion
     expectations: dict[str, Expectation]
     window: str = ""
+    off: list[str] = []
 
 
 class SavedAnalysis(_Strict):

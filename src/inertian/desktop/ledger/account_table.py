@@ -2,10 +2,11 @@
 as rows, and what is unaccounted at the foot.
 """
 
+from functools import partial
 from typing import NamedTuple
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
 
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import BodyLabel, label, rule
@@ -37,7 +38,8 @@ def shape_of(ledger: Ledger) -> Shape:
         lines.append((body, ""))
         names = ledger.forms_of(body)
         lines += [(body, name) for name in names if len(names) > 1]
-    return Shape(len(ledger.dates), tuple(lines), tuple(name for name, _ in ledger.entries))
+    entries = (*(name for name, _ in ledger.entries), *ledger.statement.off)
+    return Shape(len(ledger.dates), tuple(lines), entries)
 
 
 class AccountTable(QWidget):
@@ -45,12 +47,14 @@ class AccountTable(QWidget):
     "unaccounted"; columns are places of dates, or of periods behind a "+".
     """
 
+    switched = pyqtSignal(str, bool)  # an entry, and whether it is to count
+
     def __init__(self, theme: Theme, shape: Shape, bodies: tuple[str, ...]) -> None:
         super().__init__()
         self.shape = shape
         self.cells: dict[tuple[object, str], QLabel] = {}
         self.heads: dict[str, QLabel] = {}
-        self.names: list[QLabel] = []
+        self.names: list[QWidget] = []
         grid = self.grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(12)
@@ -77,10 +81,12 @@ class AccountTable(QWidget):
         self._rule(row)
         self._row(row + 1, words.TOTAL, label(words.TOTAL), at_dates)
         row += 2
+        self.switches: dict[str, QCheckBox] = {}
         for name in shape.entries:
-            said = label(name, "soft")
-            said.setToolTip(name)
-            self._row(row, name, said, between)
+            switch = self.switches[name] = QCheckBox(name)
+            switch.setToolTip(words.SWITCH_TIP)
+            switch.clicked.connect(partial(self._switched, name))
+            self._row(row, name, switch, between)
             row += 1
         self._rule(row)
         self._row(row + 1, words.UNACCOUNTED, label(words.UNACCOUNTED.lower()), between)
@@ -88,7 +94,7 @@ class AccountTable(QWidget):
             self.cells[words.UNACCOUNTED, column].setFont(font(weight=font().Weight.DemiBold))
 
     def _row(
-        self, row: int, key: object, head: QLabel, columns: list[str], indent: int = 0
+        self, row: int, key: object, head: QWidget, columns: list[str], indent: int = 0
     ) -> None:
         if indent:
             head.setContentsMargins(indent, 0, 0, 0)
@@ -111,6 +117,8 @@ class AccountTable(QWidget):
             for body, form in self.shape.lines:
                 self._show((body, form), str(k), ledger.amounts[AmountOf(k, body, form)], ledger)
             self._show(words.TOTAL, str(k), ledger.amounts[AmountOf(k)], ledger)
+        for name, switch in self.switches.items():
+            switch.setChecked(name not in ledger.statement.off)
         periods = [*ledger.statement.periods, *([WHOLE] if self.shape.dates > 2 else [])]
         for k in periods:
             name = f"+{k}"
@@ -118,6 +126,8 @@ class AccountTable(QWidget):
             for entry in self.shape.entries:
                 if EntryOf(k, entry) in ledger.amounts:
                     self._show(entry, name, ledger.amounts[EntryOf(k, entry)], ledger)
+                else:
+                    self.cells[entry, name].setText("")
             self._show(words.UNACCOUNTED, name, ledger.amounts[Unaccounted(k)], ledger)
         self._say_sources(ledger)
 
@@ -125,6 +135,9 @@ class AccountTable(QWidget):
         cell = self.cells[row, column]
         cell.setText(format_estimate(scalar.value, scalar.u))
         cell.setToolTip(intervals_said(scalar, ledger.unit))
+
+    def _switched(self, name: str, on: bool) -> None:
+        self.switched.emit(name, on)
 
     def _say_sources(self, ledger: Ledger) -> None:
         """Hovering over an entry says where its numbers come from."""

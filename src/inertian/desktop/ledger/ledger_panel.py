@@ -75,6 +75,7 @@ class LedgerPanel(QWidget):
         self._budget_column = QVBoxLayout(self._budget_page)
         self._budget_column.setContentsMargins(0, 0, 0, 0)
         self._budget_column.setSpacing(0)
+        self._budget_column.addStretch(1)
         self.energy, self.how = EnergyPicture(theme), HowComputed()
         self.pages = QStackedWidget()
         for page in (self._budget_page, self.energy, self.how):
@@ -109,10 +110,11 @@ class LedgerPanel(QWidget):
         """Make a budget for each account."""
         for part in self.budgets.values():
             self._budget_column.removeWidget(part)
+            part.hide()
             part.deleteLater()
         self.budgets = {one.law: BudgetPart(self._theme, one.law) for one in accounts.ledgers}
-        for part in self.budgets.values():
-            self._budget_column.addWidget(part)
+        for place, part in enumerate(self.budgets.values()):
+            self._budget_column.insertWidget(place, part)
 
     def show_account(self, accounts: Accounts, law: str) -> None:
         """Show the account in hand, its budget above those of the others."""

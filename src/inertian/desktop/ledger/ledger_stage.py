@@ -2,19 +2,27 @@
 the facts behind them, and a panel below.
 """
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from inertian.desktop.ledger.account import Account, read_restitution
 from inertian.desktop.ledger.account_facts import AccountFacts
 from inertian.desktop.ledger.account_table import COLUMN_WIDTH, NAME_WIDTH, shape_of
+from inertian.desktop.ledger.dates_menu import dates_menu
 from inertian.desktop.ledger.ledger_panel import BudgetPart, LedgerPanel
 from inertian.desktop.look import words
 from inertian.desktop.look.decimal_columns import lined_up
 from inertian.desktop.look.fact_field import FactField
 from inertian.desktop.look.fact_text import read_mass
-from inertian.desktop.look.labels import label, rule
+from inertian.desktop.look.labels import MenuButton, label, rule
 from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
@@ -23,6 +31,7 @@ from inertian.physics.accounts.amounts_in_time import amounts_in_time
 from inertian.physics.accounts.ledger import ENERGY_UNIT, Accounts
 from inertian.physics.accounts.verdicts import SIGN, Expectation
 from inertian.physics.definitions.fact_names import mass_key
+from inertian.project.account_edits import entry_switched
 from inertian.project.edits import expectation_set, fact_set, spans_suggested
 from inertian.project.project import RESTITUTION, Entry
 from inertian.quantities.errors import InertianError
@@ -31,6 +40,8 @@ from inertian.quantities.facts import Fact, FactId, Meaning
 
 class LedgerStage(QScrollArea):
     """All accounts of the trial in hand, and a panel of the chosen one."""
+
+    spoken = pyqtSignal(str)
 
     def __init__(self, document: Document, theme: Theme, view: ViewState) -> None:
         super().__init__()
@@ -96,8 +107,17 @@ class LedgerStage(QScrollArea):
         column.setSpacing(0)
         self.accounts = {}
         self.event_line = label("", "soft")
-        self.event_line.setContentsMargins(16, 4, 16, 2)
-        column.addWidget(self.event_line)
+        self.dates = MenuButton(self._theme, "unit")
+        self.dates.setText(words.DATES)
+        self.dates.setToolTip(words.DATES_TIP)
+        self.dates.setAccessibleName(words.DATES_TIP)
+        self.dates.clicked.connect(self._ask_dates)
+        head = QHBoxLayout()
+        head.setContentsMargins(16, 2, 16, 0)
+        head.addWidget(self.event_line)
+        head.addStretch(1)
+        head.addWidget(self.dates)
+        column.addLayout(head)
         bodies = tuple(b.name for b in entry.trial.bodies)
         self.together = label("")
         self.together.setContentsMargins(16, 2, 16, 6)
@@ -105,6 +125,7 @@ class LedgerStage(QScrollArea):
             account = Account(self._theme, ledger.law, ledger.unit, shape_of(ledger), bodies)
             account.chosen.connect(self.choose)
             account.expected.connect(self._expect)
+            account.table.switched.connect(self._switch)
             self.accounts[ledger.law] = account
             if ledger.unit == ENERGY_UNIT and accounts.together:
                 column.addWidget(self.together)
@@ -204,6 +225,17 @@ class LedgerStage(QScrollArea):
         if law != self._law and law in self.accounts:
             self._law = law
             self.refresh()
+
+    def dates_menu(self) -> QMenu:
+        """Return the menu of dates for the trial in hand."""
+        return dates_menu(self, self._document, self._view.pins, self.spoken.emit)
+
+    def _ask_dates(self) -> None:
+        self.dates_menu().exec(self.dates.mapToGlobal(self.dates.rect().bottomLeft()))
+
+    def _switch(self, name: str, on: bool) -> None:
+        entry = self._document.entry
+        self._document.do(entry_switched(self._document.committed, entry.series, name, on))
 
     def _set_fact(self, key: FactId, fact: Fact | None) -> None:
         """A fact is changed where it holds already, else for the whole project."""

@@ -129,6 +129,7 @@ class MainWindow(QMainWindow):
         self._verdict_pause = once_after(self, 150, self._ask_verdicts)
         self.bench.mark_spans.connect(self.mark_spans)
         self.bench.spoken.connect(self.say)
+        self.ledger.spoken.connect(self.say)
         for signal in (document.changed, document.selected, document.saved):
             signal.connect(self._follow)
         document.changed.connect(self._verdict_pause.start)

@@ -13,12 +13,11 @@ from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.accounts.forms import INCLINE, INERTIA, STIFFNESS
 from inertian.physics.accounts.gauges import gauge_of, pushed
-from inertian.physics.accounts.statements import Date
+from inertian.physics.accounts.statements import MOST_DATES, Date
 
 FALLS = 0.1  # of g: by how much an acceleration may differ from it and still be a fall
 CLEAR_SHARE = 0.2  # of a steady span, into which a launch surely does not reach
 MAIN = (SpanKind.CONTACT, SpanKind.INTERACTION)
-MOST_DATES = 24  # that are offered: more are not read by anyone
 
 
 class EventKind(StrEnum):
@@ -76,6 +75,13 @@ class Event:
     dates: tuple[Date, ...]
     vertical: Vertical | None = None
     held: tuple[int, ...] = ()
+
+    def at_dates(self, dates: tuple[Date, ...]) -> "Event":
+        """Return the event as it is accounted for at other dates; a contact is then like any other
+        stretch of time.
+        """
+        kind = EventKind.NONE if self.kind.contact else self.kind
+        return Event(kind, dates, self.vertical)
 
 
 FitOf = Callable[[str, Span], BodyFit | None]
@@ -162,17 +168,15 @@ def _of_one_body(
     vertical = _vertical(trial, curved, gravity, fit)
     if any(s.kind is SpanKind.SWING for s in own):
         return Event(EventKind.SWING, _of_a_swing(trial, own), vertical)
-    if turns and len(curved) > 1 and vertical is None:
-        turn = turns[0]
-        up = [s for s in curved if s.stop <= turn.stop]
-        down = [s for s in curved if s.start >= turn.start]
-        if up and down:
-            dates = (
-                Date("start", up[-1].start, 1),
-                Date("turning point", 0.5 * (turn.start + turn.stop), -1),
-                Date("end", down[0].stop, -1),
-            )
-            return Event(EventKind.UP_AND_BACK, dates)
+    ways = both_ways(own) if vertical is None else None
+    if ways is not None:
+        turn = next(t for t in turns if ways[0].start < t.stop and t.start < ways[1].stop)
+        dates = (
+            Date("start", ways[0].start, 1),
+            Date("turning point", 0.5 * (turn.start + turn.stop), -1),
+            Date("end", ways[1].stop, -1),
+        )
+        return Event(EventKind.UP_AND_BACK, dates)
     if curved and vertical is not None:
         return Event(EventKind.FALL, _over(curved[0], turns), vertical)
     if curved and (INCLINE, "") in facts:
@@ -192,6 +196,19 @@ def _clear_of(push: Span, own: Spans) -> float:
         return push.stop
     first = min(after, key=lambda s: s.start)
     return first.start + CLEAR_SHARE * first.length
+
+
+def both_ways(own: Spans) -> tuple[Span, Span] | None:
+    """Return the spans in which a body goes one way and comes back, on either side of its first
+    turning point; None where there are none.
+    """
+    curved = [s for s in own if s.kind is SpanKind.ACCELERATION]
+    for turn in (s for s in own.in_order() if s.kind is SpanKind.TURN):
+        up = [s for s in curved if s.stop <= turn.stop]
+        down = [s for s in curved if s.start >= turn.start]
+        if up and down:
+            return max(up, key=lambda s: s.stop), min(down, key=lambda s: s.start)
+    return None
 
 
 def _over(span: Span, turns: Sequence[Span]) -> tuple[Date, ...]:

@@ -4,8 +4,8 @@ unaccounted = closing − opening − entries, through each period and from the 
 negative is lost, positive gained.
 """
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 from inertian.physics.accounts.account_inputs import InputKey, Values
@@ -13,6 +13,7 @@ from inertian.physics.accounts.entries import EntryRule
 from inertian.physics.accounts.forms import Form
 from inertian.physics.accounts.verdicts import Expectation
 
+MOST_DATES = 24  # of an account: more are not read by anyone
 WHOLE = -1  # in place of a period: from the first date to the last
 EXPECTED = "expected"  # a result: what should be there at the last date, opening and entries
 
@@ -66,6 +67,14 @@ class Statement:
     entries: tuple[tuple[EntryRule, ...], ...]
     expectation: Expectation
     of_periods: tuple[Expectation, ...] = ()
+    off: tuple[str, ...] = ()  # names of entries that were switched off
+
+    def without(self, names: Collection[str]) -> "Statement":
+        """Return this statement with entries of some names switched off."""
+        own = dict.fromkeys(e.name for entries in self.entries for e in entries)
+        off = tuple(name for name in own if name in names)
+        kept = tuple(tuple(e for e in es if e.name not in off) for es in self.entries)
+        return replace(self, entries=kept, off=off)
 
     @property
     def bodies(self) -> tuple[str, ...]:

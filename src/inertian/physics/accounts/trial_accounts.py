@@ -1,6 +1,6 @@
 """The accounts of one trial: from its event through its inputs to ledgers and results."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -26,7 +26,7 @@ from inertian.physics.accounts.collision_inputs import (
 from inertian.physics.accounts.date_readings import DateReader, FitOf
 from inertian.physics.accounts.entries import Recorded
 from inertian.physics.accounts.event_statements import Surroundings, statements_of
-from inertian.physics.accounts.events import Event, EventKind
+from inertian.physics.accounts.events import Event, EventKind, both_ways
 from inertian.physics.accounts.forms import SPRING_REST
 from inertian.physics.accounts.gauges import gauge_of, rests
 from inertian.physics.accounts.ledger import (
@@ -75,9 +75,10 @@ def accounts_of_contact(
     collision: CollisionInputs,
     expectations: Mapping[str, Expectation],
     gauge: tuple[str, str] | None = None,
+    off: Collection[str] = (),
 ) -> Accounts:
-    """Return the accounts of a contact; `gauge` is body and axis of a gauge that recorded it.
-    Raises AccountError if a mass is missing.
+    """Return the accounts of a contact; `gauge` is body and axis of a gauge that recorded it, `off`
+    are names of entries that do not count. Raises AccountError if a mass is missing.
     """
     inputs = collision.inputs
     require_masses(collision.encounter.bodies, inputs)
@@ -86,7 +87,9 @@ def accounts_of_contact(
         sign = gauge_sign(collision, gauge)
         turned = "" if sign > 0.0 else ", turned: it counts the other way"
         recorded = Recorded(*gauge, sign, source=f"the recorded force{turned}")
-    statements = collision_statements(collision, expectations, recorded)
+    statements = [
+        one.without(off) for one in collision_statements(collision, expectations, recorded)
+    ]
     found = restitution_of(collision)
     kind = _named(event.kind, collision, found)
     made = _drawn(replace(event, kind=kind), statements, inputs, found)
@@ -99,9 +102,10 @@ def accounts_between(
     fit: FitOf,
     facts: CollisionFacts,
     expectations: Mapping[str, Expectation],
-    centre: tuple[float, float] = (0.0, 0.0),
+    off: Collection[str] = (),
 ) -> Accounts:
-    """Return the accounts of an event that is no contact, from date to date. Raises AccountError or
+    """Return the accounts of an event that is no contact, from date to date; `off` are names of
+    entries that do not count. Raises AccountError or
     NoValueError with what is missing.
     """
     if event.kind is EventKind.TOWED:
@@ -113,13 +117,14 @@ def accounts_between(
             context = replace(context, spans=quiet.in_order())
     slowing = {}
     if event.kind is EventKind.UP_AND_BACK:
-        slowing = _slowing(context, fit, facts, event)
+        slowing = _slowing(context, fit, facts)
     if event.kind in (EventKind.SPINNING, EventKind.SWING):  # a piece of it is no parabola
         fit = no_fit
     side = _pressed(context, event)
     known = tuple(context.setup)
+    centre = context.frame.centre or (0.0, 0.0)
     around = Surroundings(context.trial, known, bool(slowing), centre, spring_side=side)
-    statements = statements_of(event, around, expectations)
+    statements = [one.without(off) for one in statements_of(event, around, expectations)]
     reader = DateReader(context, fit, facts, event.dates, slowing)
     needed = list(keys_of(statements))
     paths = (
@@ -199,19 +204,17 @@ def _alike(collision: CollisionInputs, axis: str) -> bool:
     return bool(abs(inputs.values[i] - inputs.values[j]) <= CLEARLY * u)
 
 
-def _slowing(
-    context: TrialContext, fit: FitOf, facts: CollisionFacts, event: Event
-) -> dict[str, Estimate]:
+def _slowing(context: TrialContext, fit: FitOf, facts: CollisionFacts) -> dict[str, Estimate]:
     """The deceleration by friction of a body that goes up a slope and back, in m/s²: half of what
     its accelerations differ by, as the weight pulls the same way and friction does not.
     """
     body = context.trial.followed[0]
     if len(body.axes) != 1:
         return {}
-    axis, reader = body.axes[0], DateReader(context, fit, facts, event.dates)
-    spans: list[Span | None] = [reader.span_at(body.name, event.dates[k]) for k in (0, -1)]
-    made = [fit(body.name, span) if span is not None else None for span in spans]
-    up, down = made
+    axis, ways = body.axes[0], both_ways(context.spans.of(body.name))
+    if ways is None:
+        return {}
+    up, down = (fit(body.name, span) for span in ways)
     if up is None or down is None:
         return {}
     ends = []
