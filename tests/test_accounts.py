@@ -282,3 +282,22 @@ def test_dates_of_ones_own_are_edits_kept_in_the_file_and_refused_where_they_can
     assert Evaluator().accounts(again, "made").ledger("mechanical energy").unaccounted.value == (
         bare.unaccounted.value
     )
+
+
+@pytest.mark.parametrize("name", ["Sled up the bank", "Sled and bumpers", "Towed sled"])
+def test_the_ready_projects_balance_and_hold_the_true_motion(name):
+    from inertian.project.ready_projects import ready_project
+    from inertian.rink.experiments import EXPERIMENTS
+
+    project, made = ready_project(name).project, EXPERIMENTS[name]()
+    assert len(project.entries) == len(made.truths)
+    for entry, truth in zip(project.entries, made.truths, strict=True):
+        found = Evaluator().accounts(project, entry.trial.id)
+        assert not isinstance(found, InertianError), str(found)
+        ledger = found.ledgers[0]
+        assert ledger.judgement.verdict is Verdict.BALANCES
+        if ledger.law == "momentum x" and entry.trial.axes:
+            mass = 6.40
+            for place, date in enumerate(ledger.dates):
+                one = ledger.amounts[AmountOf(place)]
+                assert one.value == pytest.approx(mass * truth(date.t)[1][0], abs=4 * one.u + 0.02)

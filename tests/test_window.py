@@ -945,3 +945,18 @@ def test_a_bumper_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_p
     assert "turned" in account.table.cells["impulse of the gauge", "+0"].toolTip()
     assert window.verdicts.lines["momentum x"].said.text() == "= no imbalance seen"
     assert "J became other forms" in window.ledger.accounts["kinetic energy"].verdict.text()
+
+
+def test_ready_projects_are_opened_from_the_file_menu_with_their_task(open_window, qtbot):
+    window = open_window(Project("empty"))
+    actions = {a.text(): a for a in window.menus.ready.actions()}
+    assert list(actions)[:3] == ["Stones in line", "Glancing stones", "Sled up the bank"]
+    assert len(actions) == 7
+    actions["Hopping puck"].trigger()
+    qtbot.waitUntil(lambda: window.document.project.name == "Hopping puck", timeout=20_000)
+    assert window.note_label.text().startswith("A rubber puck hops along the ice")
+    qtbot.waitUntil(lambda: window.margin.results_ready, timeout=20_000)
+    window.show_stage(words.LEDGER)
+    assert window.ledger.event_line.text() == "Hops"
+    table = window.ledger.accounts["mechanical energy"].table
+    assert table.heads["1"].text().startswith("after bounce 1")

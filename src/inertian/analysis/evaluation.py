@@ -51,6 +51,15 @@ from inertian.quantities.memo import Memo, Recent, room
 MOST_REMEMBERED, REMEMBERED_SAMPLES, LEAST_REMEMBERED = 256, 20_000_000, 4
 REMEMBERED_FOR_ONE_SERIES = 8  # results of trials that are remembered for each one of a series
 
+# What hangs on positions and the frame alone
+OF_POSITIONS = (
+    Quantity.POSITION,
+    Quantity.VELOCITY,
+    Quantity.ACCELERATION,
+    Quantity.SPEED,
+    Quantity.SENSOR,
+)
+
 Result = TypeVar("Result")
 
 
@@ -270,23 +279,24 @@ class Evaluator:
             return None
         return None if made.stray else made
 
-    def trial_context(self, project: Project, entry: Entry) -> TrialContext:
+    def trial_context(self, project: Project, entry: Entry, bare: bool = False) -> TrialContext:
         """Return a trial as readings see it: samples that count, spans, frame, facts and the noise
-        of its series.
+        of its series; `bare` without masses and the facts of the setup.
         """
         series = self.series(project, entry.series)
-        masses = project.masses(entry)
+        masses = {} if bare else project.masses(entry)
         shared = {
             **project.scale_facts(entry),
             **project.frame_facts(entry),
             **project.centre_facts(entry),
         }
-        setup = {**project.setup_facts(entry), **project.account_facts(entry)}
+        setup = {} if bare else {**project.setup_facts(entry), **project.account_facts(entry)}
         own = project.quantities(entry)
         window = parse_window(project.series_named(entry.series).window)
         facts = (*masses.items(), *shared.items(), *setup.items())
         key = (
             "observed",
+            bare,
             entry.trial.id,
             entry.spans,
             entry.frame,
@@ -371,7 +381,8 @@ class Evaluator:
         self, project: Project, entry: Entry, shown: QuantityRef, body: str
     ) -> tuple[Array, Array] | InertianError:
         """Return a quantity and its standard uncertainty at all samples, or why there is none."""
-        context = self.trial_context(project, entry)
+        # A mass that is edited moves no velocity
+        context = self.trial_context(project, entry, shown.quantity in OF_POSITIONS)
         return self._result(
             ("band", shown, body), context, partial(at_all_samples, context, shown, body)
         )

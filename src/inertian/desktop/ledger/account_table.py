@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLabel, QWidget
 
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import BodyLabel, label, rule
+from inertian.desktop.look.labels import BodyLabel, ExplainedLabel, label, rule
 from inertian.desktop.look.number_format import format_estimate, format_number, intervals_said
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import Theme
@@ -52,7 +52,7 @@ class AccountTable(QWidget):
     def __init__(self, theme: Theme, shape: Shape, bodies: tuple[str, ...]) -> None:
         super().__init__()
         self.shape = shape
-        self.cells: dict[tuple[object, str], QLabel] = {}
+        self.cells: dict[tuple[object, str], ExplainedLabel] = {}
         self.heads: dict[str, QLabel] = {}
         self.names: list[QWidget] = []
         grid = self.grid = QGridLayout(self)
@@ -101,7 +101,7 @@ class AccountTable(QWidget):
         self.names.append(head)
         self.grid.addWidget(head, row, 0)
         for name in columns:
-            cell = label("")
+            cell = ExplainedLabel()
             cell.setAlignment(RIGHT)
             self.grid.addWidget(cell, row, self.columns[name])
             self.cells[key, name] = cell
@@ -129,23 +129,23 @@ class AccountTable(QWidget):
                 else:
                     self.cells[entry, name].setText("")
             self._show(words.UNACCOUNTED, name, ledger.amounts[Unaccounted(k)], ledger)
-        self._say_sources(ledger)
 
     def _show(self, row: object, column: str, scalar: Scalar, ledger: Ledger) -> None:
         cell = self.cells[row, column]
         cell.setText(format_estimate(scalar.value, scalar.u))
-        cell.setToolTip(intervals_said(scalar, ledger.unit))
+        cell.explain = partial(self._explained, row, scalar, ledger)
 
     def _switched(self, name: str, on: bool) -> None:
         self.switched.emit(name, on)
 
-    def _say_sources(self, ledger: Ledger) -> None:
-        """Hovering over an entry says where its numbers come from."""
+    @staticmethod
+    def _explained(row: object, scalar: Scalar, ledger: Ledger) -> str:
+        """What hovering over a number says: intervals, and of an entry where it comes from."""
         sources = {e.name: e.source for own in ledger.statement.entries for e in own}
-        for (row, _column), cell in self.cells.items():
-            if row in sources:
-                said = words.ENTRY_TIP.format(name=row, source=sources[row])
-                cell.setToolTip(f"{said}.<br>{cell.toolTip()}")
+        said = intervals_said(scalar, ledger.unit)
+        if row not in sources:
+            return said
+        return f"{words.ENTRY_TIP.format(name=row, source=sources[row])}.<br>{said}"
 
     def parts_of(self, column: str) -> list[QLabel]:
         """Return the head and the cells of a column; none where there is no such column."""

@@ -117,9 +117,12 @@ class LedgerPanel(QWidget):
             self._budget_column.insertWidget(place, part)
 
     def show_account(self, accounts: Accounts, law: str) -> None:
-        """Show the account in hand, its budget above those of the others."""
+        """Show the account in hand, its budget above those of the others, or how it was computed,
+        if that is in front.
+        """
         self._budget_column.removeWidget(self.budgets[law])
         self._budget_column.insertWidget(0, self.budgets[law])
         for ledger in accounts.ledgers:
             self.budgets[ledger.law].show_ledger(ledger)
-        self.how.show_account(accounts, accounts.ledger(law))
+        if self.shown == words.PANEL_HOW:  # results take a while
+            self.how.show_account(accounts, accounts.ledger(law))

@@ -1,6 +1,8 @@
 """Small parts that all panes share: labels, rules, bodies with their markers, and choices."""
 
-from PyQt6.QtCore import QPointF, QSize, Qt
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, QPointF, QSize, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -23,6 +25,24 @@ def label(text: str, role: str = "") -> QLabel:
     if role:
         made.setProperty("role", role)
     return made
+
+
+class ExplainedLabel(QLabel):
+    """A label whose tooltip is worked out when it is asked for: hundreds change with one edit."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.explain: Callable[[], str] | None = None
+
+    def toolTip(self) -> str:
+        """Qt: the explanation as it is now."""
+        return self.explain() if self.explain is not None else ""
+
+    def event(self, event: QEvent) -> bool:
+        """Qt: explain when the pointer rests."""
+        if event.type() == QEvent.Type.ToolTip:
+            self.setToolTip(self.toolTip())
+        return super().event(event)
 
 
 def rule() -> QFrame:

@@ -25,6 +25,7 @@ from inertian.desktop.shell.window import MainWindow
 from inertian.motion.fits.curve_shapes import SHAPE_DEFINITIONS, CurveShape
 from inertian.motion.recording.tidying import Reason
 from inertian.project.edits import trial_removed
+from inertian.project.ready_projects import ready_names
 
 
 class Actions(QObject):
@@ -63,6 +64,9 @@ class Actions(QObject):
         self._add(menu, words.OPEN, "Ctrl+O", project_files.ask_open)
         self._add(menu, words.OPEN_RECORDINGS, "Ctrl+I", self._window.import_controller.ask_open)
         self._add(menu, words.OPEN_DEMO, "", project_files.open_demo)
+        self.ready = menu.addMenu(words.READY_PROJECTS)
+        for name in ready_names():
+            self._add(self.ready, name, "", partial(project_files.open_ready, name))
         menu.addSeparator()
         self.save = self._add(menu, words.SAVE, "Ctrl+S", project_files.save)
         self._add(menu, words.SAVE_AS, "Ctrl+Shift+S", project_files.save_as)

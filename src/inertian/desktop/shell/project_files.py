@@ -3,6 +3,7 @@
 import sys
 from collections.abc import Callable
 from datetime import date, datetime
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -108,6 +109,18 @@ class ProjectFiles(QObject):
             self._worker.run(
                 "open", demo_project, lambda p: self._document.replace(p, None), self._trouble
             )
+
+    def open_ready(self, name: str) -> None:
+        """Open a ready project in place of what is open, and say what to find out with it."""
+        from inertian.project.ready_projects import ReadyProject, ready_project
+
+        def show(ready: ReadyProject) -> None:
+            self._document.replace(ready.project, None)
+            self._say(ready.task)
+
+        if self.may_leave():
+            self._forget()
+            self._worker.run("open", partial(ready_project, name), show, self._trouble)
 
     def new(self) -> None:
         """Begin an empty project."""

@@ -12,6 +12,7 @@ import numpy as np
 from inertian.physics.accounts.account_inputs import (
     CLOSING,
     OPENING,
+    ContactInput,
     DateValue,
     FactOf,
     Integral,
@@ -21,7 +22,13 @@ from inertian.physics.accounts.account_inputs import (
 )
 from inertian.physics.accounts.entries import FRICTION, GAUGE, Recorded
 from inertian.physics.accounts.events import Event, EventKind
-from inertian.physics.accounts.forms import GRAVITY, HEIGHT, INCLINE, KINETIC
+from inertian.physics.accounts.forms import (
+    GRAVITY,
+    HEIGHT,
+    INCLINE,
+    KINETIC,
+    RelativeKineticForm,
+)
 from inertian.physics.accounts.ledger import ENERGY, ENERGY_UNIT, MOMENTUM_UNIT, Ledger
 from inertian.physics.accounts.statements import WHOLE, AmountOf, EntryOf, Unaccounted
 from inertian.quantities.coverage import Scalar
@@ -47,7 +54,7 @@ def results_of(
     """Return the results that an event has, by name, with their units; those that are not defined
     are left out.
     """
-    rules = [*_speeds(ledgers, inputs)]
+    rules = [*_speeds(ledgers, inputs), *_of_a_hit(event, ledgers, inputs)]
     for ledger in ledgers:
         if ledger.unit == ENERGY_UNIT:
             rules += _of_energy(event, ledger, inputs)
@@ -81,6 +88,34 @@ def _speeds(ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]
             if len(axes) == 1:
                 key = DateValue(1, body, axes[0], date)
                 rules.append(ResultRule(f"speed {word} of {body}", "m/s", itemgetter(key)))
+    return rules
+
+
+def _of_a_hit(event: Event, ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]:
+    """What two bodies that hit lose in the frame of their centre of mass, and, in line, the speeds
+    that a given restitution promises.
+    """
+    bodies = ledgers[0].statement.bodies
+    if not event.kind.contact or len(bodies) != 2 or len(ledgers[0].dates) != 2:
+        return []
+    axes = tuple(a for a in ("x", "y") if DateValue(1, bodies[0], a, OPENING) in inputs.names)
+    inner = [RelativeKineticForm(body, bodies, axes) for body in bodies]
+
+    def lost(q: Values) -> Any:
+        return sum(one.amount(q, OPENING) - one.amount(q, CLOSING) for one in inner)
+
+    rules = [ResultRule("energy lost in the centre-of-mass frame", "J", lost)]
+    if ContactInput.RESTITUTION not in inputs.names or len(axes) != 1:
+        return rules
+    for body, other in (bodies, bodies[::-1]):
+
+        def promised(q: Values, body: str = body, other: str = other) -> Any:
+            m1, m2 = q[MassOf(body)], q[MassOf(other)]
+            v1, v2 = (q[DateValue(1, b, axes[0], OPENING)] for b in (body, other))
+            e = q[ContactInput.RESTITUTION]
+            return (m1 * v1 + m2 * v2 + m2 * e * (v2 - v1)) / (m1 + m2)
+
+        rules.append(ResultRule(f"expected speed after of {body}", "m/s", promised))
     return rules
 
 

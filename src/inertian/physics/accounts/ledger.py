@@ -2,7 +2,7 @@
 budget.
 """
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache, partial
 from typing import Any
@@ -208,9 +208,14 @@ class Accounts:
     together: JointJudgement | None
     restitution: Scalar | None
     inputs: JointScalars
-    results: Mapping[str, tuple[Scalar, str]] = field(default_factory=dict)  # with their units
+    made_results: Callable[[], Mapping[str, tuple[Scalar, str]]] = dict
     # Which span each body was read from at each date; "" where it was local fits
     read_from: Mapping[tuple[str, int], str] = field(default_factory=dict)
+
+    @cached_property
+    def results(self) -> Mapping[str, tuple[Scalar, str]]:
+        """Named results with their units, worked out when they are first asked for."""
+        return self.made_results()
 
     def ledger(self, law: str) -> Ledger:
         """Return the ledger of one law. Raises KeyError."""

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowRequest
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.accounts.account_inputs import (
     CLOSING,
@@ -48,6 +49,7 @@ NO_MOTION = (
     "Neither positions nor an acceleration were recorded, so there is no motion to account for."
 )
 NEAR = 4  # samples before a launch that tell on which side a spring is pressed
+LEAST_WINDOW = 7  # samples, in which a swing is read at least
 CLEARLY = 3.0  # u: signs and rests that are told by that much are taken for sure
 STICKS = 0.2  # u of a restitution of nearly 0, above which it does not say that bodies stick
 
@@ -120,6 +122,7 @@ def accounts_between(
         slowing = _slowing(context, fit, facts)
     if event.kind in (EventKind.SPINNING, EventKind.SWING):  # a piece of it is no parabola
         fit = no_fit
+        context = _swinging(context)
     side = _pressed(context, event)
     known = tuple(context.setup)
     centre = context.frame.centre or (0.0, 0.0)
@@ -138,6 +141,21 @@ def accounts_between(
     )
     inputs = reader.inputs(dict.fromkeys([*needed, *paths]))
     return replace(_drawn(event, statements, inputs, None), read_from=reader.by)
+
+
+def _swinging(context: TrialContext) -> TrialContext:
+    """The same trial with one window for all axes of a body that swings in the plane: half of what
+    the axis with most motion asks for, as the other goes back and forth twice as often, and by so
+    little that noise may hide it from a search of its own.
+    """
+    body = context.trial.followed[0]
+    if len(body.axes) < 2 or context.window != BY_DATA:
+        return context
+    widths = {c.axis: float(np.nanmax(c.si) - np.nanmin(c.si)) for c in body.channels}
+    most = max(widths, key=lambda axis: widths[axis])
+    sizes = context.local_fits(body.name, most).sizes[1]
+    wanted = max(int(np.median(sizes)) // 2, LEAST_WINDOW)
+    return replace(context, window=WindowRequest(samples=wanted))
 
 
 def no_fit(_body: str, _span: Span) -> None:
@@ -161,9 +179,11 @@ def _drawn(
     event: Event, statements: list[Statement], inputs: JointScalars, restitution: Scalar | None
 ) -> Accounts:
     ledgers: tuple[Ledger, ...] = tuple(drawn_up(one, inputs) for one in statements)
-    results = results_of(event, ledgers, inputs)
-    if restitution is not None:
-        results = {"restitution": (restitution, ""), **results}
+
+    def results() -> dict[str, tuple[Scalar, str]]:
+        found = results_of(event, ledgers, inputs)
+        return found if restitution is None else {"restitution": (restitution, ""), **found}
+
     together = joint_test(ledgers, inputs)
     return Accounts(str(event.kind), ledgers, together, restitution, inputs, results)
 

@@ -1,0 +1,58 @@
+"""Ready projects of a day at the rink, to try the program on: each a handful of files, read in like
+anybody's, with the facts as weighed and measured, and a task.
+"""
+
+from dataclasses import dataclass, replace
+
+from inertian.project.project import Project, with_trials
+from inertian.project.typed_facts import with_typed_fact
+
+IN_LINE, GLANCING = "Stones in line", "Glancing stones"
+OF_STONES = {
+    IN_LINE: (
+        "in line",
+        "Two stones hit in line, ten times over. Is momentum kept, and what becomes of the "
+        "kinetic energy?",
+    ),
+    GLANCING: (
+        "glancing",
+        "A heavy stone hits a resting one off centre. Is momentum kept along both axes together?",
+    ),
+}
+
+
+@dataclass(frozen=True, eq=False)
+class ReadyProject:
+    """A project and what to find out with it, in two sentences at most."""
+
+    project: Project
+    task: str
+
+
+def ready_names() -> tuple[str, ...]:
+    """Return the names of all ready projects, without making them."""
+    from inertian.rink.experiments import EXPERIMENTS
+
+    return (*OF_STONES, *EXPERIMENTS)
+
+
+def ready_project(name: str) -> ReadyProject:
+    """Return a ready project by name, spans found. Raises KeyError."""
+    from inertian.files.reader import read_bytes
+    from inertian.files.trial_building import trials_of
+    from inertian.project.demo_project import demo_project
+    from inertian.rink.experiments import EXPERIMENTS
+
+    if name in OF_STONES:
+        series, task = OF_STONES[name]
+        whole = demo_project()
+        entries = whole.entries_of(series)
+        kept = tuple(s for s in whole.series if s.name == series)
+        return ReadyProject(replace(whole, name=name, entries=entries, series=kept), task)
+    made = EXPERIMENTS[name]()
+    project = Project(name)
+    for file, content in made.files:
+        project = with_trials(project, trials_of(read_bytes(file, content)), name)
+    for text in made.facts:
+        project = with_typed_fact(project, text)
+    return ReadyProject(project, made.task)
