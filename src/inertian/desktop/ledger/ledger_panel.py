@@ -1,6 +1,6 @@
 """The panel below the accounts: where the ± comes from, energy in time, or how it was computed."""
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -48,7 +48,11 @@ class BudgetPart(QWidget):
 
 
 class LedgerPanel(QWidget):
-    """One of three views of the account in hand, chosen by name; the choice stays."""
+    """One of three views of the account in hand, chosen by name; the choice stays. `turned` says
+    that another one is in front.
+    """
+
+    turned = pyqtSignal()
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -105,6 +109,7 @@ class LedgerPanel(QWidget):
             policy = QSizePolicy.Policy.Preferred if k == place else QSizePolicy.Policy.Ignored
             self.pages.widget(k).setSizePolicy(QSizePolicy.Policy.Preferred, policy)
         self.pages.adjustSize()
+        self.turned.emit()
 
     def build(self, accounts: Accounts) -> None:
         """Make a budget for each account."""

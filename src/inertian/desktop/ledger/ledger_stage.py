@@ -58,8 +58,7 @@ class LedgerStage(QScrollArea):
         for kept in (self.panel, self.facts):
             kept.setParent(self)
             kept.hide()
-        for button in self.panel.buttons.values():
-            button.clicked.connect(self.refresh)
+        self.panel.turned.connect(self.refresh)
         document.changed.connect(self.refresh)
         document.selected.connect(self.refresh)
         document.previewed.connect(self.refresh)
