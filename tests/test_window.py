@@ -922,6 +922,18 @@ def test_a_slope_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_pa
     assert account.verdict.text() == "= no imbalance seen"
     qtbot.mouseClick(window.ledger.panel.buttons[words.PANEL_IN_TIME], LEFT)
     assert window.ledger.panel.energy.plot.isVisible()
+    # A date is dragged on the bench, and the account follows before the mouse is let go
+    window.show_stage(words.BENCH)
+    strip = window.bench.strip("position", "x").plot
+    second = window.document.entry.dates[1]
+    press(strip.viewport(), strip_x(strip, second.t), 60)
+    move(strip.viewport(), strip_x(strip, second.t + 0.03), 60)
+    assert window.document.previewing
+    assert window.document.entry.dates[1].t == pytest.approx(second.t + 0.03, abs=0.01)
+    release(strip.viewport(), strip_x(strip, second.t + 0.03), 60)
+    assert window.document.history.undo_name == "Move “point 2”"
+    window.document.undo()
+    assert window.document.entry.dates[1] == second
 
 
 def test_a_bumper_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_path):

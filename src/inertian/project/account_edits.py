@@ -34,6 +34,19 @@ def dates_set(project: Project, trial: str, times: Sequence[float], name: str = 
     return Edit(f"Set {len(dates)} dates", project.with_entry(replace(entry, dates=dates)))
 
 
+def date_moved(project: Project, trial: str, place: int, time: float) -> Edit:
+    """Move one of a trial's own dates to a file time in s, at most a sample's step to the dates
+    beside it and the ends of the recording.
+    """
+    entry = project.entry(trial)
+    dates, step = entry.dates, entry.trial.step()
+    low = dates[place - 1].t + step if place else float(entry.trial.t[0])
+    high = dates[place + 1].t - step if place + 1 < len(dates) else float(entry.trial.t[-1])
+    at = min(max(time, low), max(high, low))
+    moved = tuple(replace(d, t=at) if k == place else d for k, d in enumerate(dates))
+    return Edit(f"Move “{dates[place].name}”", project.with_entry(replace(entry, dates=moved)))
+
+
 def times_typed(text: str) -> list[float]:
     """Return the times in s that were typed, set apart by semicolons or blanks: "0.2; 0,8; 1.4".
     Raises Refusal where there is something else.

@@ -226,6 +226,7 @@ class BenchStage(QWidget):
         if entry is not None:
             for strip in self._strips.values():
                 strip.plot.bands.show_spans(entry.spans, self._live)
+                strip.plot.show_dates(entry.dates)
 
     def _show_line(self) -> None:
         """The line goes where it is wanted at once; what it reads may follow a little later."""

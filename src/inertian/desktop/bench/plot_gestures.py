@@ -18,6 +18,7 @@ from inertian.desktop.bench.sample_exclusion import (
 )
 from inertian.desktop.look import words
 from inertian.desktop.state.document import Document
+from inertian.project.account_edits import date_moved
 
 
 @dataclass(frozen=True)
@@ -72,6 +73,28 @@ class MoveLine(PlotGesture):
         """Put the line back."""
         if self._begun is not None:
             self._view.move_line(self._begun)
+
+
+class MoveDate(PlotGesture):
+    """A date of the accounts is held; numbers follow."""
+
+    def __init__(self, document: Document, place: int) -> None:
+        self._document, self._place = document, place
+
+    def move(self, to: Pointer) -> None:
+        """Show the accounts at the moved date."""
+        document, entry = self._document, self._document.entry
+        if entry is not None and (document.previewing or not to.still):
+            trial = entry.trial.id
+            document.preview(date_moved(document.committed, trial, self._place, to.time))
+
+    def release(self, at: Pointer) -> None:
+        """Make the edit."""
+        self._document.commit()
+
+    def cancel(self) -> None:
+        """Put the date back."""
+        self._document.abandon()
 
 
 class MoveSpanPart(PlotGesture):

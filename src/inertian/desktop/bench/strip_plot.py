@@ -1,5 +1,7 @@
 """The plot of a strip: spans, plumb line and samples under the mouse."""
 
+from collections.abc import Sequence
+
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPen, QResizeEvent
@@ -11,6 +13,7 @@ from inertian.desktop.bench.gestures import Drag, Handle, handle_at
 from inertian.desktop.bench.plot_gestures import (
     DragOrigin,
     MarkSpan,
+    MoveDate,
     MoveLine,
     MoveSpanPart,
     PlotGesture,
@@ -22,6 +25,7 @@ from inertian.desktop.look.number_format import format_tick
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import AXIS_WIDTH, GRIP, SMALL, Theme
 from inertian.desktop.state.document import Document
+from inertian.physics.accounts.statements import Date
 from inertian.physics.definitions.requests import Quantity
 
 STILL = 4  # px that the mouse may move in a click
@@ -71,6 +75,7 @@ class StripPlot(pg.PlotWidget):
         self.origin.hide()
         self.addItem(self.origin, ignoreBounds=True)
         self._pins: list[pg.InfiniteLine] = []
+        self._dates: list[pg.InfiniteLine] = []
         self.flag = QLabel(self)
         self.flag.setObjectName("plumbFlag")
         self.flag.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
@@ -127,6 +132,31 @@ class StripPlot(pg.PlotWidget):
         self.flag.setText(text)
         self.flag.adjustSize()
         self.place_flag()
+
+    def show_dates(self, dates: Sequence[Date]) -> None:
+        """Show a trial's own dates, at which it is accounted for, with their names."""
+        while len(self._dates) > len(dates):
+            self.removeItem(self._dates.pop())
+        while len(self._dates) < len(dates):
+            opts = {"position": 0.08, "color": self._theme.soft_ink, "anchors": [(0, 0), (0, 0)]}
+            made = pg.InfiniteLine(angle=90, label=" ", labelOpts=opts)
+            made.setPen(pg.mkPen(self._theme.ink, width=1, style=Qt.PenStyle.DotLine))
+            made.label.setFont(font(SMALL))
+            self.addItem(made, ignoreBounds=True)
+            self._dates.append(made)
+        for line, date in zip(self._dates, dates, strict=True):
+            line.setValue(date.t)
+            line.label.setFormat(date.name)
+
+    def _on_date(self, time: float) -> int | None:
+        """The place of the date that lies under a time, or None."""
+        entry, reach = self._document.entry, 0.5 * GRIP * self._per_pixel()[0]
+        near = [
+            (abs(d.t - time), k)
+            for k, d in enumerate(entry.dates if entry else ())
+            if abs(d.t - time) <= reach
+        ]
+        return min(near)[1] if near else None
 
     def place_flag(self) -> None:
         """Put what is read beside the line, where it covers least of what is drawn."""
@@ -204,6 +234,9 @@ class StripPlot(pg.PlotWidget):
             return SelectSamples(self._document, strip, self._rubber, at)
         if event.modifiers() & SHIFT:
             return MarkSpan(self._document, strip, at.time)
+        date = self._on_date(at.time)
+        if date is not None:
+            return MoveDate(self._document, date)
         if self._on_line(at.time) and not (handle and handle.part != "body"):
             return MoveLine(strip)
         if handle:
@@ -229,7 +262,7 @@ class StripPlot(pg.PlotWidget):
         handle, time = self._handle(event)
         edge = handle if handle and handle.part != "body" else None
         self._bench.mark_live(edge)
-        taken = edge or self._on_line(time)
+        taken = edge or self._on_line(time) or self._on_date(time) is not None
         cross = self._view.setting_aside or event.modifiers() & CTRL
         shape = Qt.CursorShape.SplitHCursor if taken else Qt.CursorShape.ArrowCursor
         self.viewport().setCursor(Qt.CursorShape.CrossCursor if cross else shape)

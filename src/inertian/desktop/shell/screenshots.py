@@ -21,6 +21,7 @@ from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.demo_project import demo_project
 from inertian.project.marking_edits import span_added
 from inertian.project.project import Project, with_trials
+from inertian.project.ready_projects import ready_project
 from inertian.project.tidying_edits import jumps_set_aside, rows_set_aside
 from inertian.rink.day import day
 
@@ -137,6 +138,16 @@ def _mark_formulas(window: MainWindow) -> None:
     page.formula.textEdited.emit(page.formula.text())
 
 
+def _turn_to(panel: str) -> Callable[[MainWindow], None]:
+    """The last account with one view of the panel in front."""
+
+    def mark(window: MainWindow) -> None:
+        window.ledger.choose(list(window.ledger.accounts)[-1])
+        window.ledger.panel.show_panel(panel)
+
+    return mark
+
+
 def take_shots(folder: Path) -> list[Path]:
     """Write one PNG of each main view and return the paths. Raises OSError if the folder cannot be
     made.
@@ -146,6 +157,10 @@ def take_shots(folder: Path) -> list[Path]:
     folder.mkdir(parents=True, exist_ok=True)
     project = demo_project()
     coarse = _coarse(project)
+    bank, bumpers, hops = (
+        ready_project(name).project
+        for name in ("Sled up the bank", "Sled and bumpers", "Hopping puck")
+    )
     views: list[tuple[str, Theme, str, Project, int, Callable[[MainWindow], None] | None]] = [
         ("intake-light", LIGHT, words.INTAKE, project, 0, None),
         ("intake-dark", DARK, words.INTAKE, project, 10, None),
@@ -158,6 +173,9 @@ def take_shots(folder: Path) -> list[Path]:
         ("bench-readings-light", LIGHT, words.BENCH, project, 0, _mark_readings),
         ("bench-formulas-light", LIGHT, words.BENCH, project, 0, _mark_formulas),
         ("bench-coarse-light", LIGHT, words.BENCH, coarse, 0, _mark_readings),
+        ("ledger-slope-light", LIGHT, words.LEDGER, bank, 2, _turn_to(words.PANEL_IN_TIME)),
+        ("ledger-bumper-dark", DARK, words.LEDGER, bumpers, 0, _turn_to(words.PANEL_HOW)),
+        ("ledger-hops-light", LIGHT, words.LEDGER, hops, 0, _turn_to(words.PANEL_HOW)),
     ]
     written = []
     with tempfile.TemporaryDirectory() as recovery:

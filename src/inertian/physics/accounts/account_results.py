@@ -20,6 +20,7 @@ from inertian.physics.accounts.account_inputs import (
     Through,
     Values,
 )
+from inertian.physics.accounts.encounters import Encounter, at_contact, contact_moment
 from inertian.physics.accounts.entries import FRICTION, GAUGE, Recorded
 from inertian.physics.accounts.events import Event, EventKind
 from inertian.physics.accounts.forms import (
@@ -27,7 +28,9 @@ from inertian.physics.accounts.forms import (
     HEIGHT,
     INCLINE,
     KINETIC,
+    SPRING,
     RelativeKineticForm,
+    square,
 )
 from inertian.physics.accounts.ledger import ENERGY, ENERGY_UNIT, MOMENTUM_UNIT, Ledger
 from inertian.physics.accounts.statements import WHOLE, AmountOf, EntryOf, Unaccounted
@@ -134,16 +137,49 @@ def _of_energy(event: Event, ledger: Ledger, inputs: JointScalars) -> list[Resul
             )
         )
     names = ledger.form_names
-    if event.kind in (EventKind.SLOPE, EventKind.FALL) and HEIGHT in names:
+    stored = {EventKind.SLOPE: HEIGHT, EventKind.FALL: HEIGHT, EventKind.LAUNCH: SPRING}
+    spent = stored.get(event.kind, "")
+    if spent in names:
 
         def efficiency(q: Values) -> Any:
             all_of = amounts(q)
             gained = all_of[AmountOf(last, "", KINETIC)] - all_of[AmountOf(0, "", KINETIC)]
-            return gained / (all_of[AmountOf(0, "", HEIGHT)] - all_of[AmountOf(last, "", HEIGHT)])
+            return gained / (all_of[AmountOf(0, "", spent)] - all_of[AmountOf(last, "", spent)])
 
         rules.append(ResultRule("efficiency", "", efficiency))
+    if event.kind is EventKind.HOPS and event.vertical is not None:
+        rules += _of_bounces(ledger, event.vertical.axis, inputs)
     if event.kind in (EventKind.UP_AND_BACK, EventKind.SLOPE) and HEIGHT in names:
         rules += _of_friction(ledger, inputs)
+    return rules
+
+
+def _of_bounces(ledger: Ledger, axis: str, inputs: JointScalars) -> list[ResultRule]:
+    """Of each bounce of hops: its restitution along the vertical, and which part of the kinetic
+    energy it keeps, both at the moment at which the flights before and after meet.
+    """
+    body, rules = ledger.body_names[0], []
+    axes = tuple(a for a in ("x", "y") if DateValue(2, body, a, 0) in inputs.names)
+    for number, first in enumerate(range(0, len(ledger.dates) - 1, 2), 1):
+        one, two = ledger.dates[first], ledger.dates[first + 1]
+        at = Encounter((body,), axes, one.t, two.t, body, first=first)
+
+        def speeds(q: Values, at: Encounter = at) -> dict[str, tuple[Any, Any]]:
+            moment = contact_moment(q, at)
+            return {a: at_contact(q, at, moment, body, a) for a in at.axes}
+
+        def bounced(q: Values, at: Encounter = at) -> Any:
+            before, after = speeds(q, at)[axis]
+            return -after / before
+
+        def kept(q: Values, at: Encounter = at) -> Any:
+            found = speeds(q, at).values()
+            return square([two for _, two in found]) / square([one for one, _ in found])
+
+        known = (DateValue(2, body, a, k) for a in axes for k in (first, first + 1))
+        if axis in axes and all(key in inputs.names for key in known):
+            rules.append(ResultRule(f"restitution of bounce {number}", "", bounced))
+            rules.append(ResultRule(f"fraction kept by bounce {number}", "", kept))
     return rules
 
 

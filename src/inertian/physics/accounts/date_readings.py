@@ -85,6 +85,12 @@ class DateReader:
     def estimate(self, key: InputKey) -> Estimate:
         """Return one input as an estimate. Raises AccountError or NoValueError."""
         if isinstance(key, DateValue):
+            if not self.tells(key):
+                date = self.dates[key.date]
+                raise NoValueError(
+                    f"There are too few samples of {key.body} along {key.axis} about "
+                    f"“{date.name}”, {date.t:.4g} s. Move that date."
+                )
             return self._at(key.body, key.date)[key]
         if isinstance(key, MassOf):
             known = self.facts.masses.get(key.body)
@@ -96,6 +102,12 @@ class DateReader:
         if isinstance(key, Through):
             return self._through(key)
         raise AccountError(self.context.trial.name, f"{key} belongs to a contact.")
+
+    def tells(self, key: DateValue) -> bool:
+        """Return whether a motion can be read at a date. Raises NoValueError where there are too
+        few samples for position or velocity.
+        """
+        return key in self._at(key.body, key.date)
 
     def _fact(self, key: FactOf) -> Estimate:
         if key.symbol == SLOWING:

@@ -41,6 +41,7 @@ class Encounter:
     closing: float
     timer: str | None
     touching: bool = True
+    first: int = OPENING  # the date it opens at; it closes at the next
 
     @property
     def middle(self) -> float:
@@ -71,8 +72,8 @@ def contact_moment(q: Values, at: Encounter) -> Any:
     apart: Any = 0.0
     kick2: Any = 0.0
     for axis in at.axes:
-        x1, v1, a1 = _motion(q, at.timer, axis, OPENING)
-        x2, v2, a2 = _motion(q, at.timer, axis, CLOSING)
+        x1, v1, a1 = _motion(q, at.timer, axis, at.first)
+        x2, v2, a2 = _motion(q, at.timer, axis, at.first + 1)
         before, after = x1 + v1 * half + 0.5 * a1 * half**2, x2 - v2 * half + 0.5 * a2 * half**2
         kick = (v2 - a2 * half) - (v1 + a1 * half)
         apart = apart + (after - before) * kick
@@ -105,8 +106,8 @@ def at_contact(q: Values, at: Encounter, moment: Any, body: str, axis: str) -> t
     """Return the velocities in m/s just before and just after the contact at a moment in s, carried
     there along the free motions.
     """
-    _, v1, a1 = _motion(q, body, axis, OPENING)
-    _, v2, a2 = _motion(q, body, axis, CLOSING)
+    _, v1, a1 = _motion(q, body, axis, at.first)
+    _, v2, a2 = _motion(q, body, axis, at.first + 1)
     return v1 + a1 * (moment - at.opening), v2 - a2 * (at.closing - moment)
 
 

@@ -139,8 +139,18 @@ def accounts_between(
         if event.kind in (EventKind.UP_AND_BACK, EventKind.SLOPE)
         else []
     )
-    inputs = reader.inputs(dict.fromkeys([*needed, *paths]))
+    bounces = [key for key in _of_bounces(context, event) if reader.tells(key)]
+    inputs = reader.inputs(dict.fromkeys([*needed, *paths, *bounces]))
     return replace(_drawn(event, statements, inputs, None), read_from=reader.by)
+
+
+def _of_bounces(context: TrialContext, event: Event) -> list[DateValue]:
+    """The motion before and after each bounce of hops, which tells when it is."""
+    if event.kind is not EventKind.HOPS:
+        return []
+    body = context.trial.followed[0]
+    places, orders = range(len(event.dates)), range(3)
+    return [DateValue(k, body.name, a, d) for d in places for a in body.axes for k in orders]
 
 
 def _swinging(context: TrialContext) -> TrialContext:
