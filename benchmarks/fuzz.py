@@ -4,7 +4,7 @@ Run: .venv/bin/python benchmarks/fuzz.py recordings 20000
 
 Starts from the hand-made files of tests/ugly and the recordings of the rink, and changes bytes,
 lines, cells, numbers and lengths at random. *reading* goes as far as `inspect` does, *recordings*
-through `spans` and `derive` as well.
+through `spans`, `derive` and `account` as well.
 """
 
 import argparse
@@ -17,14 +17,19 @@ import time
 import traceback
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
+from inertian.files.interpretation.parsed_file import ParsedFile
 from inertian.files.reader import read_bytes
 from inertian.motion.derivatives.derive import Method
 from inertian.motion.derivatives.local_derivatives import parse_window
+from inertian.project.typed_facts import fact_kinds, with_typed_fact
+from inertian.report.accounted_files import project_of_files
 from inertian.report.derived import derive_files, derived_json, parse_noise
 from inertian.report.inspection import inspection_json
+from inertian.report.ledgers import ledgers_json
 from inertian.report.spans_found import spans_json
 
 SEEDS = Path(__file__).parent.parent / "tests" / "ugly"
@@ -135,6 +140,15 @@ def _give_up(_signal: int, _frame: object) -> None:
     raise GivenUpError
 
 
+def accounted(name: str, parsed: ParsedFile) -> dict[str, Any]:
+    """Return the accounts of a file, with a mass for each body and facts that call for more."""
+    project, _, _ = project_of_files([(name, parsed)], [], False)
+    wanted = [f"{fact} = 1.3 ± 0.1 kg" for fact in fact_kinds(project) if fact.startswith("mass")]
+    for fact in (*wanted, "incline = 4 ± 1 °", "spring constant = 9 N/m", "spring at rest = 0 m"):
+        project = with_typed_fact(project, fact) if project.entries else project
+    return ledgers_json(project)[0]
+
+
 def run(count: int, seed: int, stages: bool = False) -> list[str]:
     """Read `count` mutated files, and with `stages` find spans and derive as well; return what went
     wrong, one line each.
@@ -144,7 +158,7 @@ def run(count: int, seed: int, stages: bool = False) -> list[str]:
     longest: dict[str, tuple[float, str]] = {}
     for number, name, content in sources(count, seed, 0.7 if stages else 0.0):
         parsed = None
-        for stage in ("inspect", "spans", "derive") if stages else ("inspect",):
+        for stage in ("inspect", "spans", "derive", "account") if stages else ("inspect",):
             begin = time.perf_counter()
             signal.alarm(GIVEN_UP_S)
             try:
@@ -153,6 +167,8 @@ def run(count: int, seed: int, stages: bool = False) -> list[str]:
                     json.dumps(inspection_json([(name, parsed)]), allow_nan=False)
                 elif stage == "spans":
                     json.dumps(spans_json([(name, parsed)])[0], allow_nan=False)
+                elif stage == "account":
+                    json.dumps(accounted(name, parsed), allow_nan=False)
                 else:
                     found, _ = derive_files(
                         [(name, parsed)], Method.LOCAL, parse_window(""), parse_noise("")

@@ -6,7 +6,6 @@ from typing import Any
 
 from inertian.analysis.evaluation import Evaluator
 from inertian.physics.accounts.ledger import Accounts, Ledger, PeriodLine
-from inertian.physics.accounts.statements import AmountOf
 from inertian.physics.accounts.verdicts import Judgement
 from inertian.project.project import Entry, Project
 from inertian.quantities.coverage import Scalar
@@ -47,18 +46,18 @@ def _date_json(ledger: Ledger, place: int) -> dict[str, Any]:
     """One date: the amounts of all bodies together, by form, and those of each body."""
 
     def forms(body: str, names: tuple[str, ...]) -> dict[str, Any]:
-        return {n: scalar_json(ledger.amounts[AmountOf(place, body, n)]) for n in names}
+        return {n: scalar_json(ledger.amount(place, body, n)) for n in names}
 
     date = ledger.dates[place]
     return {
         "name": date.name,
         "t": date.t,
-        "amount": scalar_json(ledger.amounts[AmountOf(place)]),
+        "amount": scalar_json(ledger.amount(place)),
         "forms": forms("", ledger.form_names),
         "bodies": [
             {
                 "name": body,
-                "amount": scalar_json(ledger.amounts[AmountOf(place, body)]),
+                "amount": scalar_json(ledger.amount(place, body)),
                 "forms": forms(body, ledger.forms_of(body)),
             }
             for body in ledger.body_names
@@ -187,8 +186,7 @@ def ledgers_text(project: Project) -> tuple[list[str], list[str]]:
 def _line(ledger: Ledger) -> str:
     """One ledger in one line: its amounts at all dates, entries, what is left, and the verdict."""
     amounts = [
-        f"{date.name} {_written(ledger.amounts[AmountOf(k)], ledger)}"
-        for k, date in enumerate(ledger.dates)
+        f"{date.name} {_written(ledger.amount(k), ledger)}" for k, date in enumerate(ledger.dates)
     ]
     entries = [f"{name} {_written(one, ledger)}" for name, one in ledger.entries]
     left = f"unaccounted {_written(ledger.unaccounted, ledger)}"

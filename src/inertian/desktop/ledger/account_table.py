@@ -14,7 +14,7 @@ from inertian.desktop.look.number_format import format_estimate, format_number, 
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import Theme
 from inertian.physics.accounts.ledger import Ledger
-from inertian.physics.accounts.statements import WHOLE, AmountOf, EntryOf, Unaccounted
+from inertian.physics.accounts.statements import WHOLE, EntryOf, Unaccounted
 from inertian.quantities.coverage import Scalar
 
 NAME_WIDTH, COLUMN_WIDTH, INDENT = 104, 78, 16  # px
@@ -115,8 +115,8 @@ class AccountTable(QWidget):
             at = words.AT_TIME.format(time=format_number(date.t, 5))
             self.heads[str(k)].setText(f"{date.name}<br><small>{at}</small>")
             for body, form in self.shape.lines:
-                self._show((body, form), str(k), ledger.amounts[AmountOf(k, body, form)], ledger)
-            self._show(words.TOTAL, str(k), ledger.amounts[AmountOf(k)], ledger)
+                self._show((body, form), str(k), ledger.amount(k, body, form), ledger)
+            self._show(words.TOTAL, str(k), ledger.amount(k), ledger)
         for name, switch in self.switches.items():
             switch.setChecked(name not in ledger.statement.off)
         periods = [*ledger.statement.periods, *([WHOLE] if self.shape.dates > 2 else [])]

@@ -110,12 +110,12 @@ class Ledger:
     @property
     def opening(self) -> Scalar:
         """The total at the first date."""
-        return self.amounts[AmountOf(0)]
+        return self.amount(0)
 
     @property
     def closing(self) -> Scalar:
         """The total at the last date."""
-        return self.amounts[AmountOf(len(self.dates) - 1)]
+        return self.amount(len(self.dates) - 1)
 
     @property
     def expected(self) -> Scalar:
@@ -150,14 +150,20 @@ class Ledger:
         """Return the forms that one body has, in order."""
         return tuple(dict.fromkeys(f.name for f in self.statement.forms if f.body == body))
 
+    def amount(self, date: int, body: str = "", form: str = "") -> Scalar:
+        """Return an amount at a date, of all bodies or all forms where they are "". What is the
+        same, as that of the only body there is, is worked out once.
+        """
+        if len(self.body_names) == 1:
+            body = ""
+        names = self.forms_of(body) if body else self.form_names
+        return self.amounts[AmountOf(date, body, "" if len(names) == 1 else form)]
+
     @property
     def bodies(self) -> tuple[BodyLine, ...]:
         """Each body's line."""
         ends = (0, len(self.dates) - 1)
-        return tuple(
-            BodyLine(b, *(self.amounts[AmountOf(date, b)] for date in ends))
-            for b in self.body_names
-        )
+        return tuple(BodyLine(b, *(self.amount(date, b) for date in ends)) for b in self.body_names)
 
     @cached_property
     def periods(self) -> tuple[PeriodLine, ...]:
