@@ -270,6 +270,16 @@ def test_the_ledger_adds_up_on_screen_and_its_expectation_can_be_changed(open_wi
     qtbot.waitUntil(lambda: budgets["kinetic energy"].y() < budgets["momentum x"].y())
     window.document.select(demo.entries[-1].trial.id)
     assert "x and y together" in window.ledger.together.text()
+    menu = {action.text(): action for action in window.ledger.accounts_menu().actions()}
+    menu["Angular momentum"].trigger()
+    spin = window.ledger.accounts["angular momentum"]
+    assert spin.verdict.text() == "= no imbalance seen"
+    menu = {action.text(): action for action in window.ledger.accounts_menu().actions()}
+    menu["Angular momentum first"].trigger()
+    assert next(iter(window.ledger.accounts)) == "angular momentum"
+    menu = {action.text(): action for action in window.ledger.accounts_menu().actions()}
+    menu["As usual"].trigger()
+    assert list(window.ledger.accounts) == ["momentum x", "momentum y", "kinetic energy"]
 
 
 def test_save_close_reopen_gives_the_same_values_to_the_last_digit(

@@ -237,8 +237,8 @@ class Evaluator:
         """Return the ledgers of one trial, or the reason why there are none."""
         entry = project.entry(trial)
         settings = project.series_named(entry.series)
-        expectations, off = settings.expectations, settings.off
-        key = ("accounts", tuple(expectations.items()), off)
+        expectations, off, laws = settings.expectations, settings.off, settings.laws
+        key = ("accounts", tuple(expectations.items()), off, laws)
         event = self.event(project, entry)
         several = event.kind is EventKind.SEVERAL
         if entry.spans.contact is not None and event.kind.contact and not several:
@@ -246,15 +246,18 @@ class Evaluator:
             if isinstance(inputs, InertianError):
                 return inputs
             gauge = gauge_of(entry.trial) if event.kind is EventKind.BUMPER else None
+            around = (gauge, off, laws, entry.frame.centre or (0.0, 0.0))
             return self._result(
-                key, inputs, lambda: accounts_of_contact(event, inputs, expectations, gauge, off)
+                key,
+                inputs,
+                lambda: accounts_of_contact(event, inputs, expectations, *around),
             )
         context, facts = self.trial_context(project, entry), self._collision_facts(project, entry)
         fit = partial(self._span_fit, entry)
         return self._result(
             (*key, facts.key, event),
             context,
-            lambda: accounts_between(event, context, fit, facts, expectations, off),
+            lambda: accounts_between(event, context, fit, facts, expectations, off, laws),
         )
 
     def event(self, project: Project, entry: Entry) -> Event:

@@ -72,3 +72,11 @@ def entry_switched(project: Project, series: str, name: str, on: bool) -> Edit:
     off = tuple(n for n in old.off if n != name) if on else (*old.off, name)
     done = "Count" if on else "Leave out"
     return Edit(f"{done} {name}", project.with_series(replace(old, off=off)))
+
+
+def laws_chosen(project: Project, series: str, laws: Sequence[str]) -> Edit:
+    """Draw up these accounts in the trials of a series, in this order; with none, those that make
+    sense of each event.
+    """
+    changed = replace(project.series_named(series), laws=tuple(laws))
+    return Edit("Choose accounts", project.with_series(changed))

@@ -153,6 +153,7 @@ def analysis_of(project: Project) -> SavedAnalysis:
                 expectations=dict(s.expectations),
                 window=s.window,
                 off=list(s.off),
+                laws=list(s.laws),
             )
             for s in project.series
         ],
@@ -242,7 +243,7 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
             for f in analysis.setup
         }
         series = tuple(
-            Series(s.name, s.motion, s.expectations, s.window, tuple(s.off))
+            Series(s.name, s.motion, s.expectations, s.window, tuple(s.off), tuple(s.laws))
             for s in analysis.series
         )
         for one in series:

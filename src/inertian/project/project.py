@@ -86,6 +86,8 @@ class Series:
     expectations: Mapping[str, Expectation] = field(default_factory=dict)
     window: str = ""  # of local fits, as it was typed; by the data if empty
     off: tuple[str, ...] = ()  # names of entries that do not count in accounts
+    # Accounts to draw up, in order; those of the event if there are none
+    laws: tuple[str, ...] = ()
 
     @property
     def scope(self) -> str:

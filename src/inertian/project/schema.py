@@ -220,6 +220,7 @@ class SavedSeries(_Strict):
     expectations: dict[str, Expectation]
     window: str = ""
     off: list[str] = []
+    laws: list[str] = []
 
 
 class SavedAnalysis(_Strict):

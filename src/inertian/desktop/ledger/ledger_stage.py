@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 from inertian.desktop.ledger.account import Account, read_restitution
 from inertian.desktop.ledger.account_facts import AccountFacts
 from inertian.desktop.ledger.account_table import COLUMN_WIDTH, NAME_WIDTH, shape_of
+from inertian.desktop.ledger.accounts_menu import accounts_menu
 from inertian.desktop.ledger.dates_menu import dates_menu
 from inertian.desktop.ledger.ledger_panel import BudgetPart, LedgerPanel
 from inertian.desktop.look import words
@@ -115,6 +116,12 @@ class LedgerStage(QScrollArea):
         head.setContentsMargins(16, 2, 16, 0)
         head.addWidget(self.event_line)
         head.addStretch(1)
+        self.choice = MenuButton(self._theme, "unit")
+        self.choice.setText(words.ACCOUNTS)
+        self.choice.setToolTip(words.ACCOUNTS_TIP)
+        self.choice.setAccessibleName(words.ACCOUNTS_TIP)
+        self.choice.clicked.connect(self._ask_accounts)
+        head.addWidget(self.choice)
         head.addWidget(self.dates)
         column.addLayout(head)
         bodies = tuple(b.name for b in entry.trial.bodies)
@@ -228,6 +235,17 @@ class LedgerStage(QScrollArea):
     def dates_menu(self) -> QMenu:
         """Return the menu of dates for the trial in hand."""
         return dates_menu(self, self._document, self._view.pins, self.spoken.emit)
+
+    def accounts_menu(self) -> QMenu:
+        """Return the menu of accounts for the trial in hand; empty where there are none."""
+        entry = self._document.entry
+        found = entry and self._document.evaluator.accounts(self._document.project, entry.trial.id)
+        if not isinstance(found, Accounts):
+            return QMenu(self)
+        return accounts_menu(self, self._document, found)
+
+    def _ask_accounts(self) -> None:
+        self.accounts_menu().exec(self.choice.mapToGlobal(self.choice.rect().bottomLeft()))
 
     def _ask_dates(self) -> None:
         self.dates_menu().exec(self.dates.mapToGlobal(self.dates.rect().bottomLeft()))

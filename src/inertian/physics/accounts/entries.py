@@ -124,6 +124,42 @@ class ContactForces:
 
 
 @dataclass(frozen=True)
+class ContactTorque:
+    """What outside forces change of the angular momentum about a centre, from the opening of a
+    contact to it where the bodies then are, and from there to its closing.
+    """
+
+    at: Encounter
+    centre: tuple[float, float] = (0.0, 0.0)
+    source: str = "accelerations of the free motions"
+    name: str = OUTSIDE
+
+    def needs(self, period: int) -> tuple[InputKey, ...]:
+        """See `EntryRule`."""
+        wait = (ContactInput.WAIT,) if self.at.timer is None else ()
+        masses = tuple(MassOf(b) for b in self.at.bodies)
+        return (*masses, *wait, *_motion_keys(self.at.bodies, self.at.axes))
+
+    def amount(self, q: Values, period: int) -> Any:
+        """See `EntryRule`; in kg·m²/s."""
+        total: Any = 0.0
+        moment = contact_moment(q, self.at)
+        for b in self.at.bodies:
+            changes = []
+            for axis in "xy":
+                v1, v2 = velocities(q, b, axis)
+                in1, in2 = at_contact(q, self.at, moment, b, axis)
+                changes.append((in1 - v1, v2 - in2))
+            for date in (OPENING, CLOSING):
+                x, y = (
+                    q[DateValue(0, b, axis, date)] - c
+                    for axis, c in zip("xy", self.centre, strict=True)
+                )
+                total = total + q[MassOf(b)] * (x * changes[1][date] - y * changes[0][date])
+        return total
+
+
+@dataclass(frozen=True)
 class GivenRestitution:
     """The kinetic energy that a hit of two bodies with a given restitution turns into other
     forms.

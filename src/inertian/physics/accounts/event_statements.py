@@ -55,6 +55,15 @@ COEFFICIENTS = {
 }
 
 
+OF_MOMENTUM = (
+    EventKind.THRUST,
+    EventKind.NONE,
+    EventKind.TOWED,
+    EventKind.WALL,
+    EventKind.BUMPER,
+)
+
+
 @dataclass(frozen=True)
 class Surroundings:
     """What an account of an event may draw on: the trial, symbols of facts that are known, with the
@@ -77,27 +86,36 @@ class Surroundings:
 def statements_of(
     event: Event, around: Surroundings, expectations: Mapping[str, Expectation]
 ) -> list[Statement]:
-    """Return what is drawn up of an event that is no contact; `expectations` by law, where they are
-    not the usual ones.
+    """Return what can be drawn up of an event that is no contact, the usual accounts first;
+    `expectations` by law, where they are not the usual ones.
     """
-    if event.kind is EventKind.SPINNING:
-        made = _of_turning(event, around)
-    elif event.kind is EventKind.SEVERAL:
-        made = _of_several(event, around)
-    elif event.kind in (
-        EventKind.THRUST,
-        EventKind.NONE,
-        EventKind.TOWED,
-        EventKind.WALL,
-        EventKind.BUMPER,
-    ):
-        made = [*_of_momentum(event, around), _of_energy(event, around)]
-    else:
-        made = [_of_energy(event, around)]
+    made = usual_statements(event, around)
+    if event.kind not in (EventKind.SPINNING, EventKind.SEVERAL):
+        more = [*_of_momentum(event, around), _kinetic_alone(event, around)]
+        there = {one.law for one in made}
+        made += [one for one in more if one.law not in there]
     return [
         replace(one, expectation=expectations[one.law]) if one.law in expectations else one
         for one in made
     ]
+
+
+def usual_statements(event: Event, around: Surroundings) -> list[Statement]:
+    """Return the accounts that an event has unless others are asked for."""
+    if event.kind is EventKind.SPINNING:
+        return _of_turning(event, around)
+    if event.kind is EventKind.SEVERAL:
+        return _of_several(event, around)
+    energy = _of_energy(event, around)
+    return [*_of_momentum(event, around), energy] if event.kind in OF_MOMENTUM else [energy]
+
+
+def _kinetic_alone(event: Event, around: Surroundings) -> Statement:
+    """Kinetic energy without what is stored; nothing is expected of it."""
+    whole = _of_energy(event, around)
+    kinetic = tuple(form for form in whole.forms if isinstance(form, KineticForm))
+    lost, entries = Expectation.NOT_CONSERVED, _no_entries(event)
+    return Statement(ENERGY, ENERGY_UNIT, event.dates, kinetic, entries, lost)
 
 
 def _bodies(around: Surroundings) -> tuple[str, ...]:

@@ -2,7 +2,7 @@
 budget.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache, partial
 from typing import Any
@@ -16,8 +16,18 @@ from inertian.physics.accounts.account_inputs import (
 )
 from inertian.physics.accounts.collision_inputs import AccountError, CollisionInputs
 from inertian.physics.accounts.encounters import Impact, restitution
-from inertian.physics.accounts.entries import ContactForces, EntryRule, GivenRestitution
-from inertian.physics.accounts.forms import KineticForm, MomentumForm
+from inertian.physics.accounts.entries import (
+    ContactForces,
+    ContactTorque,
+    EntryRule,
+    GivenRestitution,
+)
+from inertian.physics.accounts.forms import (
+    AngularForm,
+    KineticForm,
+    MomentumForm,
+    RelativeKineticForm,
+)
 from inertian.physics.accounts.statements import (
     EXPECTED,
     WHOLE,
@@ -34,11 +44,23 @@ from inertian.quantities.propagation import Results, propagate
 
 ENERGY, MECHANICAL = "kinetic energy", "mechanical energy"
 ANGULAR_MOMENTUM = "angular momentum"
+RELATIVE_ENERGY = "energy about the centre of mass"
 # An approach that is at least so many times its own 95 % interval: then that of e is at most a
 # third wider than first order says, 1/(1 − 1/CLEAR_APPROACH²)
 CLEAR_APPROACH = 2.0
 WIDEST = 14.0  # times u: the 95 % interval with one degree of freedom
 MOMENTUM_UNIT, ENERGY_UNIT, ANGULAR_UNIT = "kg·m/s", "J", "kg·m²/s"
+
+
+def chosen(
+    statements: Sequence[Statement], laws: Sequence[str], usual: Collection[str]
+) -> list[Statement]:
+    """Return the statements of some laws in their order; the usual ones where none is asked for, or
+    none of those that are can be had.
+    """
+    by_law = {one.law: one for one in statements}
+    wanted = [by_law[law] for law in laws if law in by_law]
+    return wanted or [one for one in statements if one.law in usual]
 
 
 def momentum_law(axis: str) -> str:
@@ -215,6 +237,7 @@ class Accounts:
     restitution: Scalar | None
     inputs: JointScalars
     made_results: Callable[[], Mapping[str, tuple[Scalar, str]]] = dict
+    possible: tuple[str, ...] = ()  # laws of all accounts that could be drawn up
     # Which span each body was read from at each date; "" where it was local fits
     read_from: Mapping[tuple[str, int], str] = field(default_factory=dict)
 
@@ -245,8 +268,10 @@ def collision_statements(
     collision: CollisionInputs,
     expectations: Mapping[str, Expectation],
     gauge: EntryRule | None = None,
+    centre: tuple[float, float] = (0.0, 0.0),
 ) -> list[Statement]:
-    """Return what is drawn up of a contact: momentum along each axis, and kinetic energy.
+    """Return what can be drawn up of a contact: momentum along each axis, and kinetic energy; and
+    what is drawn up only if it is asked for, angular momentum about a centre in m.
 
     `expectations` by law name; momentum is expected conserved, unless one body alone is driven
     back by something without a `gauge`, and kinetic energy not, unless said otherwise.
@@ -276,6 +301,29 @@ def collision_statements(
         entries = (*entries, GivenRestitution(at))
     kinetic = tuple(KineticForm(b, at.axes) for b in at.bodies)
     made.append(Statement(ENERGY, ENERGY_UNIT, dates, kinetic, (entries,), expectation))
+    return [*made, *_more_of_a_contact(collision, expectations, dates, centre)]
+
+
+def _more_of_a_contact(
+    collision: CollisionInputs,
+    expectations: Mapping[str, Expectation],
+    dates: tuple[Date, ...],
+    centre: tuple[float, float],
+) -> list[Statement]:
+    """What can be drawn up of a contact besides, if it is asked for: the energy of several bodies
+    about their centre of mass, and their angular momentum in the plane.
+    """
+    at, made = collision.encounter, []
+    if len(at.bodies) < 2:
+        return []
+    relative = tuple(RelativeKineticForm(b, at.bodies, at.axes) for b in at.bodies)
+    expected = expectations.get(RELATIVE_ENERGY, Expectation.NOT_CONSERVED)
+    made.append(Statement(RELATIVE_ENERGY, ENERGY_UNIT, dates, relative, ((),), expected))
+    if set(at.axes) == {"x", "y"}:
+        turning = tuple(AngularForm(b, centre) for b in at.bodies)
+        torque: tuple[EntryRule, ...] = (ContactTorque(at, centre),) if at.touching else ()
+        expected = expectations.get(ANGULAR_MOMENTUM, Expectation.CONSERVED)
+        made.append(Statement(ANGULAR_MOMENTUM, ANGULAR_UNIT, dates, turning, (torque,), expected))
     return made
 
 

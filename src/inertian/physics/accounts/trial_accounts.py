@@ -1,6 +1,6 @@
 """The accounts of one trial: from its event through its inputs to ledgers and results."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -26,13 +26,20 @@ from inertian.physics.accounts.collision_inputs import (
 )
 from inertian.physics.accounts.date_readings import DateReader, FitOf
 from inertian.physics.accounts.entries import Recorded
-from inertian.physics.accounts.event_statements import Surroundings, statements_of
+from inertian.physics.accounts.event_statements import (
+    Surroundings,
+    statements_of,
+    usual_statements,
+)
 from inertian.physics.accounts.events import Event, EventKind, both_ways
 from inertian.physics.accounts.forms import SPRING_REST
 from inertian.physics.accounts.gauges import gauge_of, rests
 from inertian.physics.accounts.ledger import (
+    ANGULAR_MOMENTUM,
+    RELATIVE_ENERGY,
     Accounts,
     Ledger,
+    chosen,
     collision_statements,
     drawn_up,
     joint_test,
@@ -78,9 +85,12 @@ def accounts_of_contact(
     expectations: Mapping[str, Expectation],
     gauge: tuple[str, str] | None = None,
     off: Collection[str] = (),
+    laws: Sequence[str] = (),
+    centre: tuple[float, float] = (0.0, 0.0),
 ) -> Accounts:
     """Return the accounts of a contact; `gauge` is body and axis of a gauge that recorded it, `off`
-    are names of entries that do not count. Raises AccountError if a mass is missing.
+    are names of entries that do not count, `laws` those that are asked for. Raises AccountError if
+    a mass is missing.
     """
     inputs = collision.inputs
     require_masses(collision.encounter.bodies, inputs)
@@ -89,13 +99,14 @@ def accounts_of_contact(
         sign = gauge_sign(collision, gauge)
         turned = "" if sign > 0.0 else ", turned: it counts the other way"
         recorded = Recorded(*gauge, sign, source=f"the recorded force{turned}")
-    statements = [
-        one.without(off) for one in collision_statements(collision, expectations, recorded)
-    ]
+    possible = collision_statements(collision, expectations, recorded, centre)
+    usual = [one.law for one in possible if one.law not in (RELATIVE_ENERGY, ANGULAR_MOMENTUM)]
+    statements = [one.without(off) for one in chosen(possible, laws, usual)]
     found = restitution_of(collision)
     kind = _named(event.kind, collision, found)
     made = _drawn(replace(event, kind=kind), statements, inputs, found)
-    return replace(made, read_from=collision.read_from)
+    known = tuple(one.law for one in possible)
+    return replace(made, read_from=collision.read_from, possible=known)
 
 
 def accounts_between(
@@ -105,9 +116,10 @@ def accounts_between(
     facts: CollisionFacts,
     expectations: Mapping[str, Expectation],
     off: Collection[str] = (),
+    laws: Sequence[str] = (),
 ) -> Accounts:
     """Return the accounts of an event that is no contact, from date to date; `off` are names of
-    entries that do not count. Raises AccountError or
+    entries that do not count, `laws` those that are asked for. Raises AccountError or
     NoValueError with what is missing.
     """
     if event.kind is EventKind.TOWED:
@@ -127,7 +139,9 @@ def accounts_between(
     known = tuple(context.setup)
     centre = context.frame.centre or (0.0, 0.0)
     around = Surroundings(context.trial, known, bool(slowing), centre, spring_side=side)
-    statements = [one.without(off) for one in statements_of(event, around, expectations)]
+    possible = statements_of(event, around, expectations)
+    usual = [one.law for one in usual_statements(event, around)]
+    statements = [one.without(off) for one in chosen(possible, laws, usual)]
     reader = DateReader(context, fit, facts, event.dates, slowing)
     needed = list(keys_of(statements))
     paths = (
@@ -141,7 +155,8 @@ def accounts_between(
     )
     bounces = [key for key in _of_bounces(context, event) if reader.tells(key)]
     inputs = reader.inputs(dict.fromkeys([*needed, *paths, *bounces]))
-    return replace(_drawn(event, statements, inputs, None), read_from=reader.by)
+    made = _drawn(event, statements, inputs, None)
+    return replace(made, read_from=reader.by, possible=tuple(one.law for one in possible))
 
 
 def _of_bounces(context: TrialContext, event: Event) -> list[DateValue]:

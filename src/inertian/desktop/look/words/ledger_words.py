@@ -90,6 +90,7 @@ LAW_TITLES = {
     "angular momentum": "Angular momentum",
     "kinetic energy": "Kinetic energy",
     "mechanical energy": "Mechanical energy",
+    "energy about the centre of mass": "Energy about the centre of mass",
 }
 SHORT_LAW = {
     "momentum x": "Momentum x",
@@ -97,6 +98,7 @@ SHORT_LAW = {
     "angular momentum": "Angular mom.",
     "kinetic energy": "Kinetic energy",
     "mechanical energy": "Mech. energy",
+    "energy about the centre of mass": "Inner energy",
 }
 BETWEEN_DATES, FIRST_TO_LAST = "from outside", "first to last"
 AT_TIME = "at {time} s"
@@ -154,3 +156,5 @@ DATES_EVENLY = "{count} evenly over “{span}”"
 DATES_WHOLE, DATES_TYPED = "Start and end of the trial", "Type times…"
 DATES_ASK = "Times in s, such as 0.2; 0.8; 1.4"
 SWITCH_TIP = "Whether this counts in the accounts of the series"
+ACCOUNTS, ACCOUNTS_TIP = "Accounts", "Which accounts are drawn up in this series, and their order"
+ACCOUNTS_USUAL, ACCOUNT_FIRST = "As usual", "{law} first"
