@@ -80,7 +80,7 @@ def results_of(
 
 
 def _speeds(ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]:
-    """Velocities before and after, of accounts with two dates, along one axis."""
+    """Speeds, and velocities along the axes, before and after: of accounts with two dates."""
     statement = ledgers[0].statement
     if len(statement.dates) != 2:
         return []
@@ -88,9 +88,16 @@ def _speeds(ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]
     for body in statement.bodies:
         axes = [a for a in ("x", "y") if DateValue(1, body, a, OPENING) in inputs.names]
         for date, word in ((OPENING, "before"), (CLOSING, "after")):
-            if len(axes) == 1:
-                key = DateValue(1, body, axes[0], date)
-                rules.append(ResultRule(f"speed {word} of {body}", "m/s", itemgetter(key)))
+            keys = tuple(DateValue(1, body, axis, date) for axis in axes)
+
+            def speed(q: Values, keys: tuple[DateValue, ...] = keys) -> Any:
+                return np.sqrt(square([q[key] for key in keys]))
+
+            rules.append(ResultRule(f"speed {word} of {body}", "m/s", speed))
+            rules += [
+                ResultRule(f"velocity {word} of {body} along {key.axis}", "m/s", itemgetter(key))
+                for key in keys
+            ]
     return rules
 
 
@@ -118,7 +125,8 @@ def _of_a_hit(event: Event, ledgers: Sequence[Ledger], inputs: JointScalars) -> 
             e = q[ContactInput.RESTITUTION]
             return (m1 * v1 + m2 * v2 + m2 * e * (v2 - v1)) / (m1 + m2)
 
-        rules.append(ResultRule(f"expected speed after of {body}", "m/s", promised))
+        name = f"expected velocity after of {body} along {axes[0]}"
+        rules.append(ResultRule(name, "m/s", promised))
     return rules
 
 
