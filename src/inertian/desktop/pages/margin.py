@@ -344,7 +344,8 @@ class Margin(QScrollArea):
         found = accounts.results if isinstance(accounts, Accounts) else {}
         lines = [
             words.RESULT_LINE.format(
-                name=html.escape(name), value=format_estimate(one.value, one.u, unit)
+                name=html.escape(name),
+                value=format_estimate(one.value, one.u, unit).replace(" ", "\u00a0"),
             )
             for name, (one, unit) in found.items()
         ]
