@@ -8,6 +8,7 @@ from typing import TypeVar, cast
 
 import numpy as np
 
+from inertian.analysis.contact_reading import beside_gauges, read_contact
 from inertian.analysis.series_results import SeriesResult, series_result, without_touch
 from inertian.motion.derivatives.derive import Method, derive, noise_of_trial
 from inertian.motion.derivatives.local_derivatives import parse_window
@@ -17,21 +18,15 @@ from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.spans import Span, SpanKind
 from inertian.physics.accounts.collision_inputs import (
-    AccountError,
     CollisionFacts,
     CollisionInputs,
-    read_collision,
 )
-from inertian.physics.accounts.date_readings import FitOf
 from inertian.physics.accounts.events import Event, EventKind, recognised
 from inertian.physics.accounts.gauges import gauge_of
-from inertian.physics.accounts.interactions import interaction_of
 from inertian.physics.accounts.ledger import ENERGY, Accounts
-from inertian.physics.accounts.statements import Date
 from inertian.physics.accounts.trial_accounts import (
     accounts_between,
     accounts_of_contact,
-    gauge_beside,
 )
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.requests import TOTAL, CurveRequest, Quantity, QuantityRef
@@ -187,40 +182,12 @@ class Evaluator:
 
         def compute() -> CollisionInputs:
             context = partial(self.trial_context, project, entry)
-            beside = self._beside(project, entry, series, dates)
-            return _read(entry, beside, facts, dates, context, partial(self._span_fit, entry))
+            beside = beside_gauges(self, project, entry, series)
+            return read_contact(
+                entry, beside, facts, dates, context, partial(self._span_fit, entry)
+            )
 
         return self._result(key, series, compute)
-
-    def _beside(
-        self, project: Project, entry: Entry, series: SeriesResult, dates: tuple[Date, ...]
-    ) -> SeriesResult:
-        """The fits of a series, those of one trial only as far as a gauge is not pushed yet, or no
-        more.
-        """
-        model, key = project.series_named(entry.series).motion, entry.trial.id
-        if not dates or gauge_of(entry.used_trial) is None or key not in series.before:
-            return series
-        sides = []
-        for fits, stop, start in (
-            (series.before[key], dates[0].t, -np.inf),
-            (series.after.get(key, ()), np.inf, dates[1].t),
-        ):
-            made = []
-            for one in fits:
-                span = one.span
-                inner = (max(span.start, start), min(span.stop, stop))
-                if inner == (span.start, span.stop) or inner[1] - inner[0] < 0.5 * span.length:
-                    made.append(one)
-                    continue
-                shorter = replace(span, start=inner[0], stop=inner[1])
-                made.append(self.fit(entry.used_trial, one.body, shorter, model, alone=True))
-            sides.append({key: tuple(made)})
-        return replace(
-            series,
-            before={**series.before, **sides[0]},
-            after={**series.after, **(sides[1] if key in series.after else {})},
-        )
 
     @staticmethod
     def _collision_facts(project: Project, entry: Entry) -> CollisionFacts:
@@ -435,46 +402,3 @@ class Evaluator:
         return cast(
             "Result | InertianError", self._results.get(place, result, self._room(self._size))
         )
-
-
-def _read(
-    entry: Entry,
-    series: SeriesResult,
-    facts: CollisionFacts,
-    dates: tuple[Date, ...],
-    context: Callable[[], TrialContext],
-    fit: FitOf,
-) -> CollisionInputs:
-    """Read one collision off the fits of its series. Raises InertianError with what is missing."""
-    trial, spans = entry.used_trial, entry.spans
-    contact = spans.contact
-    marked = trial.id in series.refused or (trial.id in series.before and trial.id in series.after)
-    if contact is None or (trial.followed and not marked):
-        raise AccountError(trial.name, "The spans before, contact and after are not marked yet.")
-    if trial.id in series.refused:
-        raise series.refused[trial.id]
-    if not trial.followed:
-        raise AccountError(
-            trial.name,
-            "No positions were recorded, so there is nothing to fit; sensors are shown only.",
-        )
-    before, after = series.before[trial.id], series.after[trial.id]
-    contact = replace(contact, start=dates[0].t, stop=dates[1].t)  # as long as a gauge is pushed
-    interaction = None
-    beside = None
-    if gauge_of(trial) is not None:
-        beside = gauge_beside(context(), fit, facts, dates)
-    # A gauge tells where the force ends: what lies beyond it moves freely
-    if trial.id in series.bent and not (beside is not None and len(before) == 1):
-        interaction = interaction_of(context(), contact, before, after)
-    return read_collision(
-        trial,
-        contact,
-        before,
-        after,
-        facts=facts,
-        noise=series.noise_of(trial.id),
-        glide=series.glide,
-        interaction=interaction,
-        beside=beside,
-    )
