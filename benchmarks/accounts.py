@@ -616,28 +616,38 @@ def judged(made: Made, accounts: Accounts, tally: Tally, kind: str) -> None:
                 )
 
 
-def run(kind: str, count: int, seed: int) -> None:
-    """Simulate trials of one kind and print its cells."""
+def simulated(kind: str, count: int, seed: int) -> tuple[Tally, dict[str, int], dict[str, int]]:
+    """Simulate trials of one kind: what intervals held, which events were seen, and refusals."""
     make, events = KINDS[kind]
     tally, seen, refused = Tally(), defaultdict(int), defaultdict(int)
-    begin = time.perf_counter()
     for number in range(count):
         made = make(np.random.default_rng([seed, number, sum(map(ord, kind))]))
-        project = project_of(made)
-        accounts = Evaluator().accounts(project, "made")
+        accounts = Evaluator().accounts(project_of(made), "made")
         if isinstance(accounts, InertianError):
             refused[str(accounts)[:70]] += 1
             continue
         seen[accounts.event] += 1
         if accounts.event in events:
             judged(made, accounts, tally, kind)
+    return tally, seen, refused
+
+
+def limits(count: int) -> tuple[float, float]:
+    """How many of so many 95.45 % intervals hold the truth at least and at most, in 99.9 %."""
+    return tuple(binom.ppf([0.0005, 0.9995], count, P95))
+
+
+def run(kind: str, count: int, seed: int) -> None:
+    """Simulate trials of one kind and print its cells."""
+    begin = time.perf_counter()
+    tally, seen, refused = simulated(kind, count, seed)
     took = time.perf_counter() - begin
     print(f"{kind}: {count} trials, {took / count:.2f} s each; events {dict(seen)}")
     for why, many in refused.items():
         print(f"  refused {many} × {why}")
     for cell, held in tally.held.items():
         n, k = len(held), sum(held)
-        low, high = binom.ppf([0.0005, 0.9995], n, P95)
+        low, high = limits(n)
         mark = "" if low <= k <= high else ("  UNDER" if k < low else "  over")
         z = np.array(tally.z[cell]) if tally.z[cell] else np.zeros(1)
         print(

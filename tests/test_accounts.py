@@ -301,3 +301,20 @@ def test_the_ready_projects_balance_and_hold_the_true_motion(name):
             for place, date in enumerate(ledger.dates):
                 one = ledger.amounts[AmountOf(place)]
                 assert one.value == pytest.approx(mass * truth(date.t)[1][0], abs=4 * one.u + 0.02)
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(
+    "kind", ["hit", "wall", "bumper", "slope", "down", "fall", "hops", "thrust", "launched"]
+)
+def test_intervals_of_accounts_cover_what_truly_happened(kind, monkeypatch):
+    monkeypatch.syspath_prepend(str(Path(__file__).parents[1] / "benchmarks"))
+    import accounts as simulation
+
+    count = 80
+    tally, seen, refused = simulation.simulated(kind, count, seed=77)
+    assert sum(refused.values()) <= 0.03 * count, dict(refused)
+    recognised = sum(many for event, many in seen.items() if event in simulation.KINDS[kind][1])
+    assert recognised >= 0.8 * count, dict(seen)
+    for cell, held in tally.held.items():
+        assert sum(held) >= simulation.limits(len(held))[0], f"{cell}: {np.mean(held):.3f}"

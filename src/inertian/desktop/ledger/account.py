@@ -124,9 +124,11 @@ class Account(QFrame):
         judged = ledger.judgement
         if judged.verdict is None:
             self.verdict.setText(other_forms(ledger))
+            self.verdict.setToolTip(words.NO_VERDICT_WHY)
             self.detail.setText("")
             return
         self.verdict.setText(f"{SIGN[judged.verdict]} {words.VERDICT[judged.verdict]}")
+        self.verdict.setToolTip(words.VERDICT_WHY[judged.verdict])
         visible = f"{format_number(judged.smallest_visible, 2)} {ledger.unit}"
         self.detail.setText(words.VISIBLE.format(visible=visible))
 

@@ -77,6 +77,21 @@ VERDICT = {
     Verdict.IMBALANCE: "does not balance",
     Verdict.TOO_ROUGH: "too rough to tell",
 }
+VERDICT_WHY = {
+    Verdict.BALANCES: (
+        "What is unaccounted for is within 2 of its own uncertainties. That is no proof that there "
+        "is nothing: it says how large an imbalance would have had to be to show."
+    ),
+    Verdict.DOUBTFUL: "What is unaccounted for is between 2 and 3 of its own uncertainties.",
+    Verdict.IMBALANCE: (
+        "What is unaccounted for is more than 3 of its own uncertainties: something is missing in "
+        "this account, or a fact or a span is not as it is stated."
+    ),
+    Verdict.TOO_ROUGH: (
+        "This trial could not have shown an imbalance smaller than half of all that moved."
+    ),
+}
+NO_VERDICT_WHY = "Nothing is expected to hold here, so there is no verdict."
 VISIBLE = "An imbalance of {visible} would show in 95 % of cases."
 VERDICT_TIP = "Click for the ledger."
 BECAME_OTHER = "{amount} became other forms of energy"
