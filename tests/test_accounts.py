@@ -16,6 +16,7 @@ from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.accounts import entries, forms
 from inertian.physics.accounts.statements import AmountOf
 from inertian.physics.accounts.verdicts import Verdict
+from inertian.project.account_edits import laws_chosen
 from inertian.project.project import Entry, Project, Series
 from inertian.project.typed_facts import with_typed_fact
 from inertian.quantities.errors import InertianError, Refusal
@@ -185,6 +186,14 @@ def test_a_ball_falls_along_an_axis_that_points_down():
     assert found.event == "free fall"
     assert found.ledger("mechanical energy").judgement.verdict is Verdict.BALANCES
     assert found.results["efficiency"][0].value == pytest.approx(1.0, abs=0.01)
+    # Its momentum, if that is asked for, is what the weight gave it: height is then no form
+    project = Project("p", (Entry(trial_of({"x": x}), "s", Spans(spans)),), (Series("s"),))
+    for fact in ("mass of sled = 0.1 kg", "gravity = 9.81 ± 0.001 m/s²"):
+        project = with_typed_fact(project, fact)
+    asked = laws_chosen(project, "s", ["momentum x"]).project
+    ledger = Evaluator().accounts(asked, "made").ledger("momentum x")
+    assert dict(ledger.entries)["weight"].value == pytest.approx(0.1 * 9.81 * 0.59, rel=1e-3)
+    assert abs(ledger.unaccounted.value) < 3 * ledger.unaccounted.u
 
 
 def test_facts_are_known_by_name_and_others_are_refused_with_those_there_are():

@@ -5,11 +5,12 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from inertian.analysis.evaluation import Evaluator
+from inertian.physics.accounts.events import EventKind
 from inertian.physics.accounts.ledger import Accounts, Ledger, PeriodLine
 from inertian.physics.accounts.verdicts import Judgement
 from inertian.project.project import Entry, Project
 from inertian.quantities.coverage import Scalar
-from inertian.quantities.errors import InertianError, unforeseen
+from inertian.quantities.errors import InertianError, Refusal, unforeseen
 from inertian.quantities.rounding import write_estimate
 
 SCHEMA = 2
@@ -132,11 +133,12 @@ def all_accounts(project: Project) -> Iterator[tuple[Entry, Accounts | InertianE
     """Yield each trial with its accounts, or the reason why there are none, and its event."""
     evaluator = Evaluator()
     for entry in project.entries:
-        yield entry, evaluator.accounts(project, entry.trial.id), _event(evaluator, project, entry)
-
-
-def _event(evaluator: Evaluator, project: Project, entry: Entry) -> str:
-    return str(evaluator.event(project, entry).kind)
+        event = str(EventKind.NONE)
+        try:
+            event = str(evaluator.event(project, entry).kind)
+            yield entry, evaluator.accounts(project, entry.trial.id), event
+        except Exception as error:  # one bad trial stops none of the others
+            yield entry, Refusal(unforeseen(error)), event
 
 
 def ledgers_json(

@@ -39,17 +39,15 @@ class FactOf:
 
 
 class Integral(StrEnum):
-    """What is summed up through a period: a recorded force over time, or over the way; the way; the
-    time, and a body's own acceleration over it; speed squared and cubed over time.
+    """What is summed up through a period: a recorded force over time, or over the way; the way;
+    speed squared and cubed over time.
     """
 
     IMPULSE = "impulse"
     WORK = "work"
     PATH = "path"
-    VELOCITY = "velocity gained"
     SQUARE = "v²"
     CUBE = "|v|³"
-    TOWARDS = "v|v|"
 
 
 class Through(NamedTuple):

@@ -40,8 +40,8 @@ from inertian.physics.definitions.force_laws import (
 
 OUTSIDE, GIVEN_LOSS = "outside forces", "into other forms, by e"
 GAUGE, FRICTION, WEIGHT = "impulse of the gauge", "sliding friction", "weight"
-GAUGE_WORK, ROLLS, AIR, PUSH = "work of the gauge", "rolling resistance", "air resistance", "push"
-FRICTION_FACT, ROLLING_FACT, LINEAR_FACT, QUADRATIC_FACT, PUSH_FACT = "μ", "c_r", "b", "c", "F_p"
+GAUGE_WORK, ROLLS, AIR = "work of the gauge", "rolling resistance", "air resistance"
+FRICTION_FACT, ROLLING_FACT, LINEAR_FACT, QUADRATIC_FACT = "μ", "c_r", "b", "c"
 SLOWING = "deceleration by friction"
 
 
@@ -334,23 +334,3 @@ class WeightImpulse:
         tilt = q[FactOf(INCLINE)] if self.inclined else 0.5 * np.pi
         force = weight_along(q[MassOf(self.body)], q[FactOf(GRAVITY)], tilt)
         return self.upwards * force * self.lengths[period]
-
-
-@dataclass(frozen=True)
-class Typed:
-    """An entry that was typed, with its name and reason; by the symbol of the fact that keeps
-    it.
-    """
-
-    symbol: str
-    name: str
-    source: str
-    period: int
-
-    def needs(self, period: int) -> tuple[InputKey, ...]:
-        """See `EntryRule`."""
-        return (FactOf(self.symbol),)
-
-    def amount(self, q: Values, period: int) -> Any:
-        """See `EntryRule`; in the unit of the account."""
-        return q[FactOf(self.symbol)] if period == self.period else 0.0

@@ -20,6 +20,7 @@ from inertian.physics.accounts.entries import (
     Recorded,
     Resistance,
     SlowedDown,
+    WeightImpulse,
 )
 from inertian.physics.accounts.events import Event, EventKind
 from inertian.physics.accounts.forms import (
@@ -141,10 +142,11 @@ def _of_momentum(event: Event, around: Surroundings) -> list[Statement]:
         forms = tuple(MomentumForm(b, axis) for b in bodies)
         # Without a gauge nothing is known of what pulled meanwhile
         entries, expectation = _no_entries(event), Expectation.NOT_CONSERVED
+        own = _weight(event, around, axis)
         if gauge is not None and axis == "x":
-            pulled = Recorded(gauge[0], gauge[1], around.gauge_sign)
-            entries = tuple((pulled,) for _ in entries)
+            own = (*own, Recorded(gauge[0], gauge[1], around.gauge_sign))
             expectation = Expectation.CONSERVED
+        entries = tuple(own for _ in entries)
         made.append(
             Statement(momentum_law(axis), MOMENTUM_UNIT, event.dates, forms, entries, expectation)
         )
@@ -176,6 +178,16 @@ def _of_several(event: Event, around: Surroundings) -> list[Statement]:
     lost = Expectation.NOT_CONSERVED
     energy = Statement(ENERGY, ENERGY_UNIT, event.dates, kinetic, entries(axes, True), lost)
     return [*made, energy]
+
+
+def _weight(event: Event, around: Surroundings, axis: str) -> tuple[EntryRule, ...]:
+    """The impulse of the weight along an axis that it acts along."""
+    vertical, lengths = event.vertical, tuple(b.t - a.t for a, b in pairwise(event.dates))
+    if vertical is not None and axis == vertical.axis:
+        return tuple(WeightImpulse(b, lengths, vertical.upwards) for b in _bodies(around))
+    if around.knows(INCLINE) and axis == _axes(around)[0]:
+        return tuple(WeightImpulse(b, lengths, inclined=True) for b in _bodies(around))
+    return ()
 
 
 def _each(event: Event) -> tuple[Expectation, ...]:

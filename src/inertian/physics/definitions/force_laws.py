@@ -37,8 +37,3 @@ def linear_drag(coefficient: Any, v: Any) -> Any:
 def quadratic_drag(coefficient: Any, v_times_speed: Any) -> Any:
     """Return the drag −c v|v| in N; c in kg/m (Newton), with v|v| in m²/s²."""
     return -coefficient * v_times_speed
-
-
-def spring_force(stiffness: Any, x: Any, rest: Any) -> Any:
-    """Return the force −k (x − x₀) of a spring in N (Hooke)."""
-    return -stiffness * (x - rest)
