@@ -110,7 +110,7 @@ def read_contact(
     fit: FitOf,
 ) -> CollisionInputs:
     """Return the readings of one collision off the fits of its series, in SI, from the first of two
-    `dates` to the second. Raises InertianError with what is missing.
+    `dates` to the second. Raises AccountError, or another InertianError, with what is missing.
     """
     trial, spans = entry.used_trial, entry.spans
     contact = spans.contact
