@@ -932,6 +932,8 @@ def test_a_slope_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_pa
     assert account.verdict.text() == "= no imbalance seen"
     qtbot.mouseClick(window.ledger.panel.buttons[words.PANEL_IN_TIME], LEFT)
     assert window.ledger.panel.energy.plot.isVisible()
+    window.bench.view.move_line(0.3)
+    assert window.ledger.panel.energy.line.value() == pytest.approx(0.3)
     # A date is dragged on the bench, and the account follows before the mouse is let go
     window.show_stage(words.BENCH)
     strip = window.bench.strip("position", "x").plot
@@ -967,6 +969,11 @@ def test_a_bumper_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_p
     assert "turned" in account.table.cells["impulse of the gauge", "+0"].toolTip()
     assert window.verdicts.lines["momentum x"].said.text() == "= no imbalance seen"
     assert "J became other forms" in window.ledger.accounts["kinetic energy"].verdict.text()
+    menu = {action.text(): action for action in window.ledger.accounts_menu().actions()}
+    menu[words.TURN_GAUGE].trigger()
+    assert window.ledger.accounts["momentum x"].verdict.text() == "≠ does not balance"
+    window.document.undo()
+    assert window.ledger.accounts["momentum x"].verdict.text() == "= no imbalance seen"
 
 
 def test_ready_projects_are_opened_from_the_file_menu_with_their_task(open_window, qtbot):

@@ -205,7 +205,7 @@ class Evaluator:
         entry = project.entry(trial)
         settings = project.series_named(entry.series)
         expectations, off, laws = settings.expectations, settings.off, settings.laws
-        key = ("accounts", tuple(expectations.items()), off, laws)
+        key = ("accounts", tuple(expectations.items()), off, laws, settings.turned)
         event = self.event(project, entry)
         several = event.kind is EventKind.SEVERAL
         if entry.spans.contact is not None and event.kind.contact and not several:
@@ -213,7 +213,8 @@ class Evaluator:
             if isinstance(inputs, InertianError):
                 return inputs
             gauge = gauge_of(entry.trial) if event.kind is EventKind.BUMPER else None
-            around = (gauge, off, laws, entry.frame.centre or (0.0, 0.0))
+            centre = entry.frame.centre or (0.0, 0.0)
+            around = (gauge, off, laws, centre, settings.turned)
             return self._result(
                 key,
                 inputs,
@@ -224,7 +225,9 @@ class Evaluator:
         return self._result(
             (*key, facts.key, event),
             context,
-            lambda: accounts_between(event, context, fit, facts, expectations, off, laws),
+            lambda: accounts_between(
+                event, context, fit, facts, expectations, off, laws, settings.turned
+            ),
         )
 
     def event(self, project: Project, entry: Entry) -> Event:

@@ -80,3 +80,11 @@ def laws_chosen(project: Project, series: str, laws: Sequence[str]) -> Edit:
     """
     changed = replace(project.series_named(series), laws=tuple(laws))
     return Edit("Choose accounts", project.with_series(changed))
+
+
+def gauge_turned(project: Project, series: str, turned: bool | None) -> Edit:
+    """Let the gauge of a series count the other way, or as it was recorded; None leaves it to the
+    motion.
+    """
+    changed = replace(project.series_named(series), turned=turned)
+    return Edit("Turn the gauge", project.with_series(changed))

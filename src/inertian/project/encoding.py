@@ -154,6 +154,7 @@ def analysis_of(project: Project) -> SavedAnalysis:
                 window=s.window,
                 off=list(s.off),
                 laws=list(s.laws),
+                turned=s.turned,
             )
             for s in project.series
         ],
@@ -243,7 +244,9 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
             for f in analysis.setup
         }
         series = tuple(
-            Series(s.name, s.motion, s.expectations, s.window, tuple(s.off), tuple(s.laws))
+            Series(
+                s.name, s.motion, s.expectations, s.window, tuple(s.off), tuple(s.laws), s.turned
+            )
             for s in analysis.series
         )
         for one in series:

@@ -88,6 +88,7 @@ class Series:
     off: tuple[str, ...] = ()  # names of entries that do not count in accounts
     # Accounts to draw up, in order; those of the event if there are none
     laws: tuple[str, ...] = ()
+    turned: bool | None = None  # whether the gauge counts the other way; None: as the motion says
 
     @property
     def scope(self) -> str:

@@ -221,6 +221,7 @@ class SavedSeries(_Strict):
     window: str = ""
     off: list[str] = []
     laws: list[str] = []
+    turned: bool | None = None
 
 
 class SavedAnalysis(_Strict):

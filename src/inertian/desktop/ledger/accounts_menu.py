@@ -6,8 +6,9 @@ from PyQt6.QtWidgets import QMenu, QWidget
 
 from inertian.desktop.look import words
 from inertian.desktop.state.document import Document
+from inertian.physics.accounts.entries import Recorded
 from inertian.physics.accounts.ledger import Accounts
-from inertian.project.account_edits import laws_chosen
+from inertian.project.account_edits import gauge_turned, laws_chosen
 
 
 def accounts_menu(parent: QWidget, document: Document, accounts: Accounts) -> QMenu:
@@ -36,4 +37,15 @@ def accounts_menu(parent: QWidget, document: Document, accounts: Accounts) -> QM
         )
     usual = menu.addAction(words.ACCOUNTS_USUAL, partial(choose, []))
     usual.setEnabled(bool(document.committed.series_named(entry.series).laws))
+    recorded = [
+        one
+        for ledger in accounts.ledgers
+        for own in ledger.statement.entries
+        for one in own
+        if isinstance(one, Recorded)
+    ]
+    if recorded:
+        turned = recorded[0].sign > 0.0
+        edit = partial(gauge_turned, document.committed, entry.series, turned)
+        menu.addAction(words.TURN_GAUGE, lambda: document.do(edit()))
     return menu

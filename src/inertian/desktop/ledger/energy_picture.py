@@ -2,9 +2,10 @@
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from pyqtgraph.GraphicsScene.mouseEvents import MouseClickEvent
 
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import empty_layout, label
@@ -27,7 +28,12 @@ PATTERNS = (
 
 
 class EnergyPicture(QWidget):
-    """Stacked areas of the forms; lines where one of them is negative. Dates are marked."""
+    """Stacked areas of the forms; lines where one of them is negative. The total has its ± u, where
+    that is known; dates are marked. A click puts the plumb line of the bench there: `clicked`
+    carries a time in s.
+    """
+
+    clicked = pyqtSignal(float)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -39,7 +45,7 @@ class EnergyPicture(QWidget):
         item.hideButtons()
         item.setMenuEnabled(False)
         item.setMouseEnabled(x=True, y=False)
-        self._marks: list[pg.InfiniteLine] = []
+        self.plot.scene().sigMouseClicked.connect(self._click)
         self.line = pg.InfiniteLine(angle=90, pen=pg.mkPen(theme.brass, width=1))
         self.reason = label("", "soft")
         self.reason.setContentsMargins(16, 10, 16, 10)
@@ -63,10 +69,15 @@ class EnergyPicture(QWidget):
             axis.enableAutoSIPrefix(False)
 
     def show_amounts(
-        self, ledger: Ledger, t: Array, amounts: dict[str, Array], line: float | None
+        self,
+        ledger: Ledger,
+        t: Array,
+        amounts: dict[str, Array],
+        u: Array | None,
+        line: float | None,
     ) -> None:
-        """Show the forms of an account at times t in s, (n,), in its unit; `line` is where the
-        plumb line stands.
+        """Show the forms of an account at times t in s, (n,), in its unit, and u of their sum;
+        `line` is where the plumb line stands.
         """
         told = bool(amounts) and ledger.unit == ENERGY_UNIT
         self.plot.setVisible(told)
@@ -88,6 +99,8 @@ class EnergyPicture(QWidget):
         for place, name in enumerate(names):
             self._add(name, place, times, below, amounts[name][rows], stacked)
             below = below + amounts[name][rows]
+        if u is not None:
+            self._band(times, below, u[rows])
         opening = ledger.opening.value
         if stacked:
             self._curve(times, np.full(len(times), opening), Qt.PenStyle.DashLine)
@@ -97,10 +110,27 @@ class EnergyPicture(QWidget):
             self._legend(words.TOTAL, None)
         for date in ledger.dates:
             self._mark(date.t, Qt.PenStyle.DotLine, self._theme.soft_ink)
-        if line is not None:
-            self._mark(line, Qt.PenStyle.SolidLine, self._theme.brass)
+        self.plot.addItem(self.line, ignoreBounds=True)
+        self.move_line(line)
         self.legend.addStretch(1)
         self.legend.addWidget(label(words.ALL_IN.format(unit=ledger.unit), "soft"))
+
+    def _band(self, t: Array, total: Array, u: Array) -> None:
+        """A band of ± u about the total."""
+        shade = QColor(self._theme.ink)
+        shade.setAlpha(60)
+        edges = [pg.PlotCurveItem(t, total + sign * u) for sign in (-1.0, 1.0)]
+        self.plot.addItem(pg.FillBetweenItem(*edges, brush=QBrush(shade)))
+
+    def move_line(self, time: float | None) -> None:
+        """Put the plumb line at a time in s, or take it away."""
+        self.line.setVisible(time is not None)
+        if time is not None:
+            self.line.setValue(time)
+
+    def _click(self, event: MouseClickEvent) -> None:
+        place = self.plot.getPlotItem().vb.mapSceneToView(event.scenePos())
+        self.clicked.emit(float(place.x()))
 
     def _add(
         self, name: str, place: int, t: Array, below: Array, own: Array, stacked: bool

@@ -29,14 +29,33 @@ from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState
 from inertian.physics.accounts.amounts_in_time import amounts_in_time
-from inertian.physics.accounts.ledger import ENERGY_UNIT, Accounts
+from inertian.physics.accounts.forms import HEIGHT, SPRING, Form, HeightForm
+from inertian.physics.accounts.ledger import ENERGY_UNIT, MECHANICAL, Accounts, Ledger
 from inertian.physics.accounts.verdicts import SIGN, Expectation
 from inertian.physics.definitions.fact_names import mass_key
+from inertian.physics.definitions.requests import TOTAL, Quantity, QuantityRef
 from inertian.project.account_edits import entry_switched
 from inertian.project.edits import expectation_set, fact_set, spans_suggested
 from inertian.project.project import RESTITUTION, Entry
 from inertian.quantities.errors import InertianError
+from inertian.quantities.estimates import Array
 from inertian.quantities.facts import Fact, FactId, Meaning
+
+# Ready-made quantities that are the whole energy, by what is stored
+WHOLE_ENERGY: dict[tuple[str, ...], str] = {
+    ("on the incline",): "E_mi",
+    ("along y",): "E_m",
+    (SPRING,): "E_ms",
+}
+
+
+def _kind(form: Form) -> str:
+    """What an energy is stored in, as far as a ready-made quantity knows it."""
+    if not isinstance(form, HeightForm):
+        return form.name
+    if form.inclined:
+        return "on the incline"
+    return f"along {form.axis}" if form.upwards > 0.0 else ""
 
 
 class LedgerStage(QScrollArea):
@@ -60,6 +79,8 @@ class LedgerStage(QScrollArea):
             kept.setParent(self)
             kept.hide()
         self.panel.turned.connect(self.refresh)
+        self.panel.energy.clicked.connect(view.move_line)
+        view.line_moved.connect(lambda: self.panel.energy.move_line(view.line))
         document.changed.connect(self.refresh)
         document.selected.connect(self.refresh)
         document.previewed.connect(self.refresh)
@@ -166,10 +187,23 @@ class LedgerStage(QScrollArea):
             return
         ledger = accounts.ledger(self._law)
         context = self._document.evaluator.trial_context(self._document.project, entry)
-        found = {}
+        found, u = {}, None
         if ledger.unit == ENERGY_UNIT and not self._document.awaits(entry):
             found = dict(amounts_in_time(context, ledger.statement))
-        self.panel.energy.show_amounts(ledger, entry.used_trial.t, found, self._view.line)
+            u = self._uncertainty(entry, ledger)
+        self.panel.energy.show_amounts(ledger, entry.used_trial.t, found, u, self._view.line)
+
+    def _uncertainty(self, entry: Entry, ledger: Ledger) -> Array | None:
+        """u of an energy at all samples, where it is one of the ready-made quantities."""
+        stored = [f for f in ledger.statement.forms if f.name in (HEIGHT, SPRING)]
+        shown, body = QuantityRef(Quantity.KINETIC), TOTAL
+        if ledger.law == MECHANICAL:
+            symbol = WHOLE_ENERGY.get(tuple(dict.fromkeys(_kind(form) for form in stored)))
+            if symbol is None or len(ledger.body_names) > 1:
+                return None
+            shown, body = QuantityRef(Quantity.DERIVED, symbol, "J"), ledger.body_names[0]
+        band = self._document.evaluator.band(self._document.project, entry, shown, body)
+        return None if isinstance(band, InertianError) else band[1]
 
     def _line_up(self) -> None:
         """Columns of all accounts stand below one another, numbers at their decimal marks."""

@@ -87,18 +87,20 @@ def accounts_of_contact(
     off: Collection[str] = (),
     laws: Sequence[str] = (),
     centre: tuple[float, float] = (0.0, 0.0),
+    turned: bool | None = None,
 ) -> Accounts:
     """Return the accounts of a contact; `gauge` is body and axis of a gauge that recorded it, `off`
-    are names of entries that do not count, `laws` those that are asked for. Raises AccountError if
-    a mass is missing.
+    are names of entries that do not count, `laws` those that are asked for; `turned` says that the
+    gauge counts the other way, None that the motion tells. Raises AccountError if a mass is
+    missing.
     """
     inputs = collision.inputs
     require_masses(collision.encounter.bodies, inputs)
     recorded = None
     if gauge is not None:
-        sign = gauge_sign(collision, gauge)
-        turned = "" if sign > 0.0 else ", turned: it counts the other way"
-        recorded = Recorded(*gauge, sign, source=f"the recorded force{turned}")
+        told = gauge_sign(collision, gauge) if turned is None else -1.0 if turned else 1.0
+        said = "" if told > 0.0 else ", turned: it counts the other way"
+        recorded = Recorded(*gauge, told, source=f"the recorded force{said}")
     possible = collision_statements(collision, expectations, recorded, centre)
     usual = [one.law for one in possible if one.law not in (RELATIVE_ENERGY, ANGULAR_MOMENTUM)]
     statements = [one.without(off) for one in chosen(possible, laws, usual)]
@@ -117,9 +119,11 @@ def accounts_between(
     expectations: Mapping[str, Expectation],
     off: Collection[str] = (),
     laws: Sequence[str] = (),
+    turned: bool | None = None,
 ) -> Accounts:
     """Return the accounts of an event that is no contact, from date to date; `off` are names of
-    entries that do not count, `laws` those that are asked for. Raises AccountError or
+    entries that do not count, `laws` those that are asked for, `turned` says that a gauge counts
+    the other way. Raises AccountError or
     NoValueError with what is missing.
     """
     if event.kind is EventKind.TOWED:
@@ -138,7 +142,8 @@ def accounts_between(
     side = _pressed(context, event)
     known = tuple(context.setup)
     centre = context.frame.centre or (0.0, 0.0)
-    around = Surroundings(context.trial, known, bool(slowing), centre, spring_side=side)
+    sign = -1.0 if turned else 1.0
+    around = Surroundings(context.trial, known, bool(slowing), centre, sign, side)
     possible = statements_of(event, around, expectations)
     usual = [one.law for one in usual_statements(event, around)]
     statements = [one.without(off) for one in chosen(possible, laws, usual)]
