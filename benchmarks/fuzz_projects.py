@@ -26,9 +26,11 @@ from typing import Any
 
 from inertian.analysis.evaluation import Evaluator
 from inertian.physics.definitions.requests import Quantity, QuantityRef
+from inertian.project.account_edits import dates_set
 from inertian.project.demo_project import demo_project
 from inertian.project.encoding import encode
 from inertian.project.project import Project
+from inertian.project.ready_projects import ready_project
 from inertian.project.saving import load, save
 from inertian.quantities.errors import InertianError
 from inertian.report.ledgers import ledgers_json
@@ -115,7 +117,9 @@ def with_table(pieces: dict[str, bytes], rng: random.Random) -> dict[str, bytes]
 
 
 def small_project() -> Project:
-    """Return the first and the glancing trial of the demo, with a reading, a curve, a quantity."""
+    """Return the first and the glancing trial of the demo, with a reading, a curve, a quantity; and
+    two of a slope, one with dates of its own.
+    """
     from inertian.motion.fits.curve_shapes import CurveShape
     from inertian.physics.definitions.derived_quantities import DerivedQuantity
     from inertian.physics.definitions.requests import (
@@ -131,7 +135,15 @@ def small_project() -> Project:
     curve = CurveRequest(speed, "heavy", first.spans[0].name, CurveShape.LINE)
     first = replace(first, named=(reading,), curves=(curve,))
     own = DerivedQuantity("Energy of motion", "K", "J", "½ m v_x^2")
-    return replace(demo, entries=(first, glancing), derived=(own,))
+    bank = ready_project("Sled up the bank").project
+    slope = dates_set(bank, bank.entries[0].trial.id, [0.1, 0.4, 0.9]).project.entries[0]
+    return replace(
+        demo,
+        entries=(first, glancing, slope, bank.entries[1]),
+        series=(*demo.series, replace(bank.series[0], laws=("momentum x", "mechanical energy"))),
+        setup={**demo.setup, **bank.setup},
+        derived=(own,),
+    )
 
 
 def show(project: Project) -> None:
