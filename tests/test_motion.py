@@ -263,6 +263,7 @@ def velocity(t, x, walls):
 
 
 @settings(max_examples=50)
+@example(386, 0.0, 1.6223661843044396e-157)  # squares of such speeds run out of digits
 @given(st.integers(0, 1000), st.floats(-3, 3), st.floats(-3, 3))
 def test_local_velocity_is_exact_on_parabolas_with_uneven_times(seed, b, c):
     rng = np.random.default_rng(seed)

@@ -112,6 +112,9 @@ def _on_same_rows(fits: Sequence[BodyFit]) -> list[list[BodyFit]]:
     return list(groups.values())
 
 
+SLOWEST = 1e-100  # (m/s)²: the squares of smaller ones run out of digits
+
+
 def component_variances(
     speed2: Array, squares: Array, freedom: Array, floor: float
 ) -> tuple[float, float, Array]:
@@ -123,7 +126,8 @@ def component_variances(
     mean = squares / freedom
     pooled = float(freedom @ mean / freedom.sum())
     alone = np.diag([2.0 * max(pooled, floor) ** 2 / freedom.sum(), 0.0])
-    if pooled <= floor or len(speed2) < 2 or np.ptp(speed2) <= 1e-12 * speed2.max():
+    slow = len(speed2) < 2 or speed2.max() < SLOWEST
+    if pooled <= floor or slow or np.ptp(speed2) <= 1e-12 * speed2.max():
         return max(pooled, floor), 0.0, alone
     # Both variances are worked out relative to these, so that neither runs out of digits
     fastest = float(speed2.max())
