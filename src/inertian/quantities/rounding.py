@@ -6,8 +6,8 @@ from decimal import ROUND_HALF_EVEN, Decimal
 MINUS = "\N{MINUS SIGN}"
 _RAISED = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 FINEST = 1e-15  # relative step of a number in the computer, nearly
-# Numbers from 10^−5 on, and below 10^6, are written without a power of ten
-PLAIN = range(-5, 6)
+# Numbers from 10^−3 on, and below 10^6, are written without a power of ten
+PLAIN = range(-3, 6)
 # Places before the point that ± may leave undecided, as zeros, without one: 123000 ± 4000
 ZEROS = 3
 

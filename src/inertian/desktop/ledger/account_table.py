@@ -17,7 +17,7 @@ from inertian.physics.accounts.ledger import Ledger
 from inertian.physics.accounts.statements import WHOLE, EntryOf, Unaccounted
 from inertian.quantities.coverage import Scalar
 
-NAME_WIDTH, COLUMN_WIDTH, INDENT = 104, 78, 16  # px
+NAME_WIDTH, COLUMN_WIDTH, INDENT = 104, 70, 16  # px
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
@@ -57,7 +57,7 @@ class AccountTable(QWidget):
         self.names: list[QWidget] = []
         grid = self.grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(12)
+        grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(2)
         grid.setColumnMinimumWidth(0, NAME_WIDTH)
         dates, periods = range(shape.dates), range(shape.dates - 1)
