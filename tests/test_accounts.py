@@ -327,3 +327,24 @@ def test_intervals_of_accounts_cover_what_truly_happened(kind, monkeypatch):
     assert recognised >= 0.8 * count, dict(seen)
     for cell, held in tally.held.items():
         assert sum(held) >= simulation.limits(len(held))[0], f"{cell}: {np.mean(held):.3f}"
+
+
+@pytest.mark.parametrize("sign", [1.0, -1.0])
+def test_a_towed_sled_balances_whichever_way_its_gauge_counts(sign):
+    t, rng = np.arange(0, 4, 0.02), np.random.default_rng(2)
+    a = np.where((t > 1) & (t < 3), 0.8 * np.sin(np.pi * (t - 1) / 2) ** 2, 0.0)
+    body = Body(
+        "sled",
+        (),
+        (
+            Channel("a", "a", unit_of("acceleration", "m/s²"), a + rng.normal(0.05, 0.02, len(t))),
+            Channel("F", "F", NEWTON, sign * 1.5 * a + rng.normal(0, 0.02, len(t))),
+        ),
+    )
+    trial = Trial("made", "made", "time", SECOND, t, (body,))
+    found = accounts_of(trial, (), "mass of sled = 1.5 ± 0.002 kg")
+    ledger = found.ledger("momentum x")
+    assert found.event == "towed with a gauge or an accelerometer"
+    assert ledger.closing.value == pytest.approx(1.5 * 0.8, rel=0.02)
+    assert ledger.judgement.verdict is Verdict.BALANCES
+    assert ("turned" in ledger.periods[0].entries[0][0].source) == (sign < 0)

@@ -43,6 +43,7 @@ GAUGE, FRICTION, WEIGHT = "impulse of the gauge", "sliding friction", "weight"
 GAUGE_WORK, ROLLS, AIR = "work of the gauge", "rolling resistance", "air resistance"
 FRICTION_FACT, ROLLING_FACT, LINEAR_FACT, QUADRATIC_FACT = "μ", "c_r", "b", "c"
 SLOWING = "deceleration by friction"
+RECORDED, TURNED = "the recorded force", ", turned: it counts the other way"
 
 
 class EntryRule(Protocol):
@@ -190,7 +191,7 @@ class Recorded:
     axis: str
     sign: float = 1.0
     what: Integral = Integral.IMPULSE
-    source: str = "the recorded force"
+    source: str = RECORDED
 
     @property
     def name(self) -> str:

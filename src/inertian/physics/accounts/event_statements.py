@@ -14,7 +14,9 @@ from inertian.physics.accounts.entries import (
     FRICTION_FACT,
     LINEAR_FACT,
     QUADRATIC_FACT,
+    RECORDED,
     ROLLING_FACT,
+    TURNED,
     EntryRule,
     FreeChange,
     Recorded,
@@ -78,6 +80,11 @@ class Surroundings:
     centre: tuple[float, float] = (0.0, 0.0)
     gauge_sign: float = 1.0
     spring_side: float = 0.0  # of a spring that only pushes: where x − x₀ is when it is pressed
+
+    @property
+    def gauge_source(self) -> str:
+        """What is said of where the impulse of the gauge comes from."""
+        return RECORDED if self.gauge_sign > 0.0 else RECORDED + TURNED
 
     def knows(self, symbol: str, body: str = "") -> bool:
         """Whether a fact is known, of a body or of all."""
@@ -144,7 +151,7 @@ def _of_momentum(event: Event, around: Surroundings) -> list[Statement]:
         entries, expectation = _no_entries(event), Expectation.NOT_CONSERVED
         own = _weight(event, around, axis)
         if gauge is not None and axis == "x":
-            own = (*own, Recorded(gauge[0], gauge[1], around.gauge_sign))
+            own = (*own, Recorded(*gauge, around.gauge_sign, source=around.gauge_source))
             expectation = Expectation.CONSERVED
         entries = tuple(own for _ in entries)
         made.append(
@@ -251,7 +258,8 @@ def _slowed(event: Event, around: Surroundings) -> tuple[EntryRule, ...]:
             found.append(SlowedDown(body))
     gauge = gauge_of(around.trial)
     if gauge is not None and gauge[0] in _bodies(around):
-        found.append(Recorded(gauge[0], gauge[1], around.gauge_sign, Integral.WORK))
+        work = Integral.WORK
+        found.append(Recorded(*gauge, around.gauge_sign, work, around.gauge_source))
     return tuple(found)
 
 

@@ -25,7 +25,7 @@ from inertian.physics.accounts.collision_inputs import (
     in_frame,
 )
 from inertian.physics.accounts.date_readings import DateReader, FitOf
-from inertian.physics.accounts.entries import Recorded
+from inertian.physics.accounts.entries import RECORDED, TURNED, Recorded
 from inertian.physics.accounts.event_statements import (
     Surroundings,
     statements_of,
@@ -99,8 +99,8 @@ def accounts_of_contact(
     recorded = None
     if gauge is not None:
         told = gauge_sign(collision, gauge) if turned is None else -1.0 if turned else 1.0
-        said = "" if told > 0.0 else ", turned: it counts the other way"
-        recorded = Recorded(*gauge, told, source=f"the recorded force{said}")
+        said = RECORDED if told > 0.0 else RECORDED + TURNED
+        recorded = Recorded(*gauge, told, source=said)
     possible = collision_statements(collision, expectations, recorded, centre)
     usual = [one.law for one in possible if one.law not in (RELATIVE_ENERGY, ANGULAR_MOMENTUM)]
     statements = [one.without(off) for one in chosen(possible, laws, usual)]
@@ -142,12 +142,12 @@ def accounts_between(
     side = _pressed(context, event)
     known = tuple(context.setup)
     centre = context.frame.centre or (0.0, 0.0)
-    sign = -1.0 if turned else 1.0
+    reader = DateReader(context, fit, facts, event.dates, slowing)
+    sign = _sign_between(reader, event) if turned is None else -1.0 if turned else 1.0
     around = Surroundings(context.trial, known, bool(slowing), centre, sign, side)
     possible = statements_of(event, around, expectations)
     usual = [one.law for one in usual_statements(event, around)]
     statements = [one.without(off) for one in chosen(possible, laws, usual)]
-    reader = DateReader(context, fit, facts, event.dates, slowing)
     needed = list(keys_of(statements))
     paths = (
         [
@@ -229,6 +229,23 @@ def gauge_sign(collision: CollisionInputs, gauge: tuple[str, str]) -> float:
         for date in (OPENING, CLOSING)
     )
     pushed = float(inputs.values[inputs.index(key)])
+    clear = abs(pushed) > CLEARLY * inputs.u(key)
+    return -1.0 if clear and pushed * (two - one) < 0.0 else 1.0
+
+
+def _sign_between(reader: DateReader, event: Event) -> float:
+    """The same for a gauge that pulls or pushes a body through the first period of an event."""
+    trial = reader.context.trial
+    gauge, aboard = gauge_of(trial), gauge_of(trial, "a")
+    bodies = [b.name for b in trial.followed] or ([aboard[0]] if aboard else [])
+    if gauge is None or len(bodies) != 1:
+        return 1.0
+    key = Through(Integral.IMPULSE, *gauge, 0)
+    rates = [DateValue(1, bodies[0], "x", date) for date in (OPENING, CLOSING)]
+    if not all(reader.tells(rate) for rate in rates):
+        return 1.0
+    inputs = reader.inputs([key, *rates])
+    pushed, one, two = (float(v) for v in inputs.values)
     clear = abs(pushed) > CLEARLY * inputs.u(key)
     return -1.0 if clear and pushed * (two - one) < 0.0 else 1.0
 
