@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox
 
 from inertian.desktop.intake.file_questions import FileQuestions
 from inertian.desktop.look import words
+from inertian.desktop.look.tokens import DARK
 from inertian.desktop.shell import project_files
 from inertian.physics.accounts.account_inputs import OPENING, DateValue
 from inertian.project.project import Project
@@ -934,6 +935,9 @@ def test_a_slope_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_pa
     assert window.ledger.panel.energy.plot.isVisible()
     window.bench.view.move_line(0.3)
     assert window.ledger.panel.energy.line.value() == pytest.approx(0.3)
+    window.use_theme(DARK)
+    ground = window.ledger.panel.energy.plot.backgroundBrush().color().name()
+    assert ground.upper() == DARK.sheet
     # A date is dragged on the bench, and the account follows before the mouse is let go
     window.show_stage(words.BENCH)
     strip = window.bench.strip("position", "x").plot

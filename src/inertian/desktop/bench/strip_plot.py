@@ -97,6 +97,9 @@ class StripPlot(pg.PlotWidget):
         self.origin.setPen(pg.mkPen(self._theme.brass, width=1, style=Qt.PenStyle.DashLine))
         for pin in self._pins:
             pin.setPen(pg.mkPen(self._theme.soft_ink, width=1, style=Qt.PenStyle.DashLine))
+        for date in self._dates:
+            date.setPen(pg.mkPen(self._theme.ink, width=1, style=Qt.PenStyle.DotLine))
+            date.label.setColor(self._theme.soft_ink)
         for name in ("left", "bottom"):
             axis = self.getPlotItem().getAxis(name)
             axis.setPen(QPen(QColor(self._theme.rule)))

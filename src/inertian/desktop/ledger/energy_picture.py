@@ -46,7 +46,7 @@ class EnergyPicture(QWidget):
         item.setMenuEnabled(False)
         item.setMouseEnabled(x=True, y=False)
         self.plot.scene().sigMouseClicked.connect(self._click)
-        self.line = pg.InfiniteLine(angle=90, pen=pg.mkPen(theme.brass, width=1))
+        self.line = pg.InfiniteLine(angle=90)
         self.reason = label("", "soft")
         self.reason.setContentsMargins(16, 10, 16, 10)
         self.legend = QHBoxLayout()
@@ -61,8 +61,15 @@ class EnergyPicture(QWidget):
         left = item.getAxis("left")
         left.setWidth(56)
         left.tickStrings = lambda values, _scale, step: [format_tick(v, step) for v in values]
+        self._wear()
+
+    def _wear(self) -> None:
+        """Wear the theme as it is now."""
+        theme = self._theme
+        self.plot.setBackground(theme.sheet)
+        self.line.setPen(pg.mkPen(theme.brass, width=1))
         for name in ("left", "bottom"):
-            axis = item.getAxis(name)
+            axis = self.plot.getPlotItem().getAxis(name)
             axis.setPen(pg.mkPen(theme.rule))
             axis.setTextPen(QColor(theme.soft_ink))
             axis.setStyle(tickFont=font(SMALL), tickLength=-4)
@@ -85,6 +92,7 @@ class EnergyPicture(QWidget):
         self.reason.setText(words.NO_ENERGY)
         empty_layout(self.legend)
         self.plot.clear()
+        self._wear()
         if not told:
             return
         names = [n for n in FORM_ORDER if n in amounts]

@@ -432,6 +432,7 @@ class MainWindow(QMainWindow):
         self.theme.become(theme)
         apply_theme(cast(QApplication, QApplication.instance()), self.theme)
         self.bench.restyle()
+        self.ledger.refresh()
         if self.import_controller.built:
             self.import_controller.stage.restyle()
             self.import_controller.margin.refresh()
