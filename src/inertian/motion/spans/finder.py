@@ -16,6 +16,7 @@ from inertian.motion.spans.pieces_under_one_law import (
     under_one_law,
     whole_swing,
 )
+from inertian.motion.spans.reversals_in_pieces import whole_reversals
 from inertian.motion.spans.segmentation import SteadySegment
 from inertian.motion.spans.span_naming import (
     FoundEvent,
@@ -53,6 +54,7 @@ PUSH_STRONGER, PUSH_FROM, PUSH_GOES_ON = 3.0, 0.6, 0.5
 TURN_ROOM, TURN_ROOM_SHARE = 4, 0.3
 # Pieces that the motions of a recording may fall into, some two seconds of work, and of one body
 MOST_PIECES, FEWEST_PIECES = 72, 16
+FEWEST_FOLLOWED = 4  # steps that an interaction lasts: a shorter one cannot be told from a hit
 RETURN_SIGMAS = 6.0  # σ of a reading that a body must move on each side of a turning point
 
 
@@ -92,6 +94,8 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
             motions[body] = own[1:]
     events = _bounces(sorted(events, key=lambda e: e.start), motions)
     events = _without_parts(_without_smooth(events, tracks))
+    for body, own in motions.items():
+        motions[body], events = whole_reversals(body, own, events, SLOW_CHANGE)
     if len(tracks) == 2:
         for event in events:
             _shared_with_other_body(event, tracks, motions)
@@ -274,6 +278,7 @@ def _without_smooth(events: Sequence[FoundEvent], tracks: Sequence[Track]) -> li
     part of its motion, of several an interaction.
     """
     walls = (SpanKind.CONTACT, SpanKind.BOUNCE, SpanKind.END_STOP)
+    step = min((track.step for track in tracks), default=0.0)
     abrupt: set[int] = set()
     for track in tracks:
         own = [e for e in events if e.kind in walls and track.body in e.bodies]
@@ -281,7 +286,8 @@ def _without_smooth(events: Sequence[FoundEvent], tracks: Sequence[Track]) -> li
         abrupt |= {id(e) for e in own if 0.5 * (e.start + e.stop) in kept}
     found = []
     for event in events:
-        if event.kind not in walls or id(event) in abrupt:
+        short = len(event.bodies) > 1 and event.stop - event.start < FEWEST_FOLLOWED * step
+        if event.kind not in walls or id(event) in abrupt or short:
             found.append(event)
         elif len(event.bodies) > 1:
             found.append(replace(event, kind=SpanKind.INTERACTION))
