@@ -336,8 +336,10 @@ def two_stones(rng: np.random.Generator) -> Made:
     start, after, e = rng.uniform(0.5, 1.0), rng.uniform(0.5, 1.0), rng.uniform(0.0, 1.0)
     rub = float(rng.choice([0.0, rng.uniform(0.01, 0.1)]))
     way = float(rng.choice([-1.0, 1.0]))
-    slow = [u - rub * start * np.sign(u) if abs(u) > rub * start else u for u in (v1, v2)]
-    rubs = [rub if u and abs(u) > rub * start else 0.0 for u in (v1, v2)]
+    if abs(v1) < rub * start or 0.0 < abs(v2) < 1.5 * rub * start:  # friction would stop it first
+        rub = 0.0
+    slow = [u - rub * start * np.sign(u) for u in (v1, v2)]
+    rubs = [rub if u else 0.0 for u in (v1, v2)]
     j = (1 + e) * m1 * m2 / (m1 + m2) * (slow[0] - slow[1])
     left = [slow[0] - j / m1, slow[1] + j / m2]
     after = min([after, *(0.8 * abs(u) / rub for u in left if rub and u)])

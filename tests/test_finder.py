@@ -196,3 +196,23 @@ def test_a_glide_slowed_by_air_is_one_span_and_one_slowed_by_friction_stays_stea
     found = find_spans(recording(t, {"sled": {"x": 1.5 * t - 0.2 * rate * t * t + noise}}))
     assert SpanKind.GLIDE not in [f.kind for f in found]
     assert SpanKind.SWING not in [f.kind for f in found]
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_a_soft_bounce_is_one_event_however_long_or_noisy(seed):
+    rng = np.random.default_rng([17, seed])
+    start, lasts = rng.uniform(0.6, 1.1), rng.uniform(0.03, 0.3)
+    v, keeps, way = rng.uniform(0.3, 1.4), rng.uniform(0.2, 0.98), rng.choice([-1.0, 1.0])
+    t = np.arange(0.0, start + lasts + 0.8, 1.0 / rng.choice([60.0, 100.0, 200.0]))
+    fine = np.linspace(0.0, t[-1], 40001)
+    phase = np.clip((fine - start) / lasts, 0.0, 1.0)
+    speed = v - v * (1.0 + keeps) * 0.5 * (1.0 - np.cos(np.pi * phase))
+    x = np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) * np.diff(fine))])
+    read = way * np.interp(t, fine, x) + rng.choice([2e-4, 1e-3, 3e-3]) * rng.normal(size=len(t))
+    found = find_spans(recording(t, {"sled": {"x": read}}))
+    events = [s for s in found if s.kind.value in ("contact", "interaction")]
+    assert len(events) == 1, [(s.kind, s.t0, s.t1) for s in found]
+    assert events[0].t0 < start + 0.5 * lasts < events[0].t1
+    steady = [s for s in found if s.kind.steady]
+    assert min(s.t0 for s in steady) < start < start + lasts < max(s.t1 for s in steady)
+    assert sum(s.t1 - s.t0 for s in steady) > 0.75 * (t[-1] - lasts)

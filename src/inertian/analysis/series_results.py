@@ -168,12 +168,13 @@ def _noise_without_tails(
 
 
 def without_touch(entry: Entry) -> bool:
-    """Return whether what a trial is accounted around is an interaction without touch; that of a
-    long recording, which is not smoothed, counts as a contact.
+    """Return whether what a trial is accounted around is an interaction of several bodies without
+    touch; that of a long recording, which is not smoothed, counts as a contact.
     """
     contact = entry.spans.contact
     gradual = contact is not None and contact.kind is SpanKind.INTERACTION
-    return gradual and len(entry.trial.t) <= LONG_RECORDING
+    several = len(entry.trial.followed) > 1
+    return gradual and several and len(entry.trial.t) <= LONG_RECORDING
 
 
 def _dependable(groups: Groups, near: Container[str]) -> Groups:

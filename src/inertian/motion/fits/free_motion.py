@@ -30,7 +30,7 @@ from inertian.quantities.estimates import Array, Estimate
 FEW_DOF = 8  # degrees of freedom: below it, the scatter of one body says little
 MOVING_Z = 5.0  # a body counts as moving when its speed exceeds this many of its own u
 NEXT_TO_NONE = 0.25  # of the mean speed: a body that only just stops at an end has none there
-APART_Z = 5.0  # normal deviates of a deceleration that is not the shared one
+APART_Z = 4.0  # normal deviates of a deceleration that is not the shared one
 CLEARLY = 2.0  # u of a deceleration
 
 
@@ -265,10 +265,14 @@ def apart_from_others(fits: Sequence[BodyFit]) -> set[str]:
     weights = np.cumsum([f.information for f in own])
     middle = own[int(np.searchsorted(weights, 0.5 * weights[-1]))]
     usual = middle.pull / middle.information
+    # A median is as well known as one of few, and as 2/π of all (normal distribution)
+    known = max(middle.information, 2.0 / np.pi * float(weights[-1]))
     return {
         f.trial.id
         for f in own
-        if (f.pull / f.information - usual) ** 2 * f.information > APART_Z**2 * variance
+        if f is not middle
+        and (f.pull / f.information - usual) ** 2
+        > APART_Z**2 * variance * (1.0 / f.information + 1.0 / known)
     }
 
 

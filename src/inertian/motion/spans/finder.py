@@ -96,6 +96,7 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
     events = _without_parts(_without_smooth(events, tracks))
     for body, own in motions.items():
         motions[body], events = whole_reversals(body, own, events, SLOW_CHANGE)
+    events = _struck(events, motions)
     if len(tracks) == 2:
         for event in events:
             _shared_with_other_body(event, tracks, motions)
@@ -212,6 +213,17 @@ def _classified(
         elif last and before is not None and not slow and _stops(before, after):
             kind = SpanKind.END_STOP
     return FoundEvent(kind, start, stop, change.dv, change.seen)
+
+
+def _struck(
+    events: Sequence[FoundEvent], motions: Mapping[str, Sequence[FoundMotion]]
+) -> list[FoundEvent]:
+    """What stops the only body, or nearly so, and is all that happens, is what it ran into."""
+    if len(motions) > 1 or len(events) != 1 or events[0].kind is not SpanKind.END_STOP:
+        return list(events)
+    body, event = next(iter(motions)), events[0]
+    after = _beside(motions[body], event.start, event.stop)[1]
+    return [replace(event, kind=SpanKind.CONTACT)] if after is not None else [event]
 
 
 def _shared_with_other_body(

@@ -9,11 +9,11 @@ import numpy as np
 
 from inertian.motion.spans.span_naming import FoundEvent, FoundMotion
 from inertian.motion.spans.spans import SpanKind
+from inertian.motion.spans.velocity_changes import hidden_tail
 
 LONGEST_REVERSAL = 0.4  # s; what takes longer is a motion of its own
 # Times the accelerations on either side that something stronger than what acts there has
 STRONGER = 4.0
-TAIL = 0.15  # of the time that is seen, which the start and the end of a push hide in noise
 TAKEN = 0.25  # of a motion beside it, at most, that is given to a reversal
 OPPOSED = -0.8  # cosine between velocities before and after
 
@@ -34,20 +34,36 @@ def whole_reversals(
     """Return the motions of a body and all events, in which every reversal that was taken to
     pieces is one event; an interaction where it lasts `slow` s or more.
     """
-    motions = list(own)
+    motions, events = list(own), _overlapping_joined(body, events)
     while (found := _first(body, motions, events)) is not None:
         before, after = motions[found.before], motions[found.after]
-        tail = TAIL * (found.stop - found.start)
+        dv = {body: after.v[0] - before.v[1]}
+        size, sigma = float(np.linalg.norm(dv[body])), max(before.sigma, after.sigma)
+        tail = hidden_tail(size, found.stop - found.start, sigma)
         start = found.start - min(tail, TAKEN * (before.stop - before.start))
         stop = found.stop + min(tail, TAKEN * (after.stop - after.start))
         kind = SpanKind.INTERACTION if stop - start >= slow else SpanKind.CONTACT
-        dv = {body: after.v[0] - before.v[1]}
         events = [
             *(e for e in events if e.bodies != (body,) or e.stop < start or e.start > stop),
             FoundEvent(kind, start, stop, dv, True),
         ]
         motions[found.before : found.after + 1] = [_until(before, start), _since(after, stop)]
     return motions, sorted(events, key=lambda e: e.start)
+
+
+def _overlapping_joined(body: str, events: Sequence[FoundEvent]) -> list[FoundEvent]:
+    """Slow changes of one body that overlap are one."""
+    found: list[FoundEvent] = []
+    for event in sorted(events, key=lambda e: e.start):
+        slow = event.kind is SpanKind.INTERACTION and event.bodies == (body,)
+        last = next((k for k in range(len(found) - 1, -1, -1) if found[k].bodies == (body,)), None)
+        if slow and last is not None and found[last].stop > event.start:
+            one = found[last]
+            dv = {body: one.dv[body] + event.dv[body]}
+            found[last] = replace(event, start=one.start, stop=max(one.stop, event.stop), dv=dv)
+        else:
+            found.append(event)
+    return found
 
 
 def _first(
@@ -85,9 +101,7 @@ def _one(before: FoundMotion, after: FoundMotion, inner: Sequence[FoundMotion]) 
     beside = max(float(np.linalg.norm(m.a)) for m in (before, after))
     if change <= STRONGER * beside * (after.start - before.stop):
         return False
-    return all(
-        m.kind is SpanKind.REST or float(m.a @ away) > STRONGER * beside for m in inner
-    )
+    return all(m.kind is SpanKind.REST or float(m.a @ away) > STRONGER * beside for m in inner)
 
 
 def _until(motion: FoundMotion, stop: float) -> FoundMotion:

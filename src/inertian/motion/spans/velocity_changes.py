@@ -364,6 +364,15 @@ def velocity_changes(
     return [_change(sorted(group, key=lambda item: order.index(item[1].body))) for group in groups]
 
 
+def hidden_tail(dv: float, lasts: float, sigma: float) -> float:
+    """Return for how long in s a change of velocity by dv in m/s, that is seen for `lasts` s, goes
+    on in the noise of readings of sigma in m, on each side, if it is a half wave of a sine: until
+    the third power of time has moved the body by sigma. Not more than it lasts.
+    """
+    jerk = 0.5 * np.pi**2 * dv / lasts**2
+    return min(float(np.cbrt(6.0 * sigma / jerk)), lasts) if jerk > 0.0 else 0.0
+
+
 def unseen_reach(joints: Sequence[SegmentJoint], step: float) -> float:
     """How far in s an impact may reach to either side of its moment without being seen in the
     samples.
