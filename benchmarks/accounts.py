@@ -38,8 +38,9 @@ State = tuple[np.ndarray, np.ndarray]
 class Made:
     """A trial that was made up: what is recorded, and what is true.
 
-    `state` gives positions and velocities of a body at a time, `work` and `impulse` what an entry
-    truly brings between two times, by its name; `facts` are typed, `true` are their true values.
+    `state` gives positions and velocities of a body at a time; `entries` what an entry truly brings
+    between two times, by its name, or by its law and name; `facts` are typed, `true` are their true
+    values.
     """
 
     t: np.ndarray
@@ -313,18 +314,81 @@ def swing(rng: np.random.Generator) -> Made:
     )
 
 
-def thrust(rng: np.random.Generator) -> Made:
-    """A sled is pushed for a while from rest, and glides."""
+def brought(
+    state: Callable[[str, float], State], force: Callable[[float, float], float], axis: int = 0
+) -> dict[str, Callable[[float, float], float]]:
+    """∫ F dt, and ∫ F v dt, between two times, of a force of time and velocity."""
+
+    def summed(one: float, two: float, power: int) -> float:
+        times = np.linspace(one, two, 8001)
+        v = np.array([state("sled", s)[1][axis] for s in times])
+        f = np.array([force(s, u) for s, u in zip(times, v, strict=True)])
+        return float(np.trapezoid(f * v**power, times))
+
+    return {
+        "momentum x": lambda one, two: summed(one, two, 0),
+        "kinetic energy": lambda one, two: summed(one, two, 1),
+        "mechanical energy": lambda one, two: summed(one, two, 1),
+    }
+
+
+def named(
+    name: str, by_law: Mapping[str, Callable[[float, float], float]]
+) -> dict[str, Callable[[float, float], float]]:
+    """What one entry brings, by law and name."""
+    return {f"{law} {name}": one for law, one in by_law.items()}
+
+
+def thrust(rng: np.random.Generator, typed_push: bool = False) -> Made:
+    """A sled is pushed for a while from rest, and glides; how hard may be typed."""
     mass, m = typed(rng, "mass of sled", round(rng.uniform(0.2, 3.0), 3), 0.002, "kg")
     rest, lasts = rng.uniform(0.4, 0.8), rng.uniform(0.3, 0.8)
     a, rub = rng.uniform(0.8, 3.0), float(rng.choice([0.0, rng.uniform(0.02, 0.1)]))
+    way = float(rng.choice([-1.0, 1.0])) if typed_push else 1.0
+    said, push = typed(rng, "push of sled", round(way * m * a, 3), 0.02 * m * a, "N")
+    if typed_push:
+        a = abs(push) / m
+
+    def pushes(at: float, _v: float) -> float:
+        return way * m * a if rest < at < rest + lasts else 0.0
+
+    def rubs(_at: float, v: float) -> float:
+        return -m * rub * np.sign(v) if abs(v) > 1e-6 else 0.0
 
     def law(at: float, _x: np.ndarray, v: np.ndarray) -> np.ndarray:
-        on = rest < at < rest + lasts
-        return np.array([(a if on else 0.0) - (rub * np.sign(v[0]) if abs(v[0]) > 1e-6 else 0.0)])
+        return np.array([(pushes(at, v[0]) + rubs(at, v[0])) / m])
 
-    made = one_body(rng, law, [0.1], [0.0], rest + lasts + rng.uniform(0.6, 1.0))
-    return Made(*made, [mass], {"m": m})
+    end = rest + lasts + rng.uniform(0.6, 1.0)
+    if rub:
+        end = min(end, rest + lasts + 0.8 * (a - rub) * lasts / rub)
+    t, recorded, state = one_body(rng, law, [0.1], [0.0], end)
+    entries = named("sliding friction", brought(state, rubs))
+    if typed_push:
+        entries |= named("push", brought(state, pushes))
+    return Made(t, recorded, state, [mass, said] if typed_push else [mass], {"m": m}, entries)
+
+
+def pushed(rng: np.random.Generator) -> Made:
+    """A sled is pushed with a known force."""
+    return thrust(rng, typed_push=True)
+
+
+def dragged(rng: np.random.Generator) -> Made:
+    """A sled glides and is slowed down by drag."""
+    mass, m = typed(rng, "mass of sled", round(rng.uniform(0.2, 3.0), 3), 0.002, "kg")
+    way, v0, power = float(rng.choice([-1.0, 1.0])), rng.uniform(0.5, 2.0), int(rng.choice([1, 2]))
+    end = rng.uniform(1.5, 3.0)
+    rate = rng.uniform(1.0, 3.0) / end / v0 ** (power - 1)
+
+    def slows(_at: float, v: float) -> float:
+        return -m * rate * v * abs(v) ** (power - 1)
+
+    def law(at: float, _x: np.ndarray, v: np.ndarray) -> np.ndarray:
+        return np.array([slows(at, v[0]) / m])
+
+    t, recorded, state = one_body(rng, law, [0.1], [way * v0], end)
+    entries = named("air resistance", brought(state, slows))
+    return Made(t, recorded, state, [mass], {"m": m}, entries)
 
 
 def two_stones(rng: np.random.Generator) -> Made:
@@ -524,6 +588,8 @@ KINDS: dict[str, tuple[Callable[[np.random.Generator], Made], tuple[str, ...]]] 
     "hops": (hops, ("hops",)),
     "swing": (swing, ("swing",)),
     "thrust": (thrust, ("thrust run",)),
+    "pushed": (pushed, ("thrust run",)),
+    "dragged": (dragged, ("no event",)),
     "glance": (glance, ("hit at a glance",)),
     "repulsion": (repulsion, ("repulsion without touch", "hit in line")),
     "parting": (parting, ("explosion from rest",)),
@@ -596,8 +662,9 @@ def judged(made: Made, accounts: Accounts, tally: Tally, kind: str) -> None:
         for k, period in enumerate(ledger.periods):
             left = there[k + 1] - there[k]
             for entry, amount in period.entries:
-                if entry.name in made.entries:
-                    truth = made.entries[entry.name](dates[k].t, dates[k + 1].t)
+                known = made.entries.get(f"{law} {entry.name}", made.entries.get(entry.name))
+                if known is not None:
+                    truth = known(dates[k].t, dates[k + 1].t)
                     tally.add(f"{kind} {law} {entry.name}", amount, truth)
                     left -= truth
                 elif entry.name == "outside forces":  # what it is of the truth is not told apart

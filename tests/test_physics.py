@@ -17,7 +17,7 @@ from inertian.motion.fits.free_motion import FreeMotion
 from inertian.motion.recording.tidying import jump_rows
 from inertian.motion.spans.finder import find_spans
 from inertian.motion.spans.spans import Span, SpanKind, Spans
-from inertian.physics.accounts import entries, forms
+from inertian.physics.accounts import contact_entries, forms
 from inertian.physics.accounts.ledger import ENERGY
 from inertian.physics.accounts.verdicts import Expectation, Verdict, judge
 from inertian.physics.definitions.fact_names import mass_key
@@ -118,7 +118,7 @@ def test_friction_is_counted_once_from_opening_to_closing():
     made = accounts(collision((1.5,), (0.9,), a=0.15, noise=1e-6))
     ledger = made.ledger("momentum x")
     assert (ledger.opens_at, ledger.closes_at) == (0.97, 1.03)
-    assert dict(ledger.entries)[entries.OUTSIDE].value == pytest.approx(
+    assert dict(ledger.entries)[contact_entries.OUTSIDE].value == pytest.approx(
         -0.15 * (19.1 + 11.3) * 0.06, rel=1e-3
     )
 
@@ -144,7 +144,7 @@ def test_restitution_can_be_given_and_is_not_defined_without_a_hit():
     )
     energy = accounts(stated).ledger(ENERGY)
     assert energy.judgement.verdict is Verdict.BALANCES
-    assert dict(energy.entries)[entries.GIVEN_LOSS].value == pytest.approx(
+    assert dict(energy.entries)[contact_entries.GIVEN_LOSS].value == pytest.approx(
         -0.5 * 19.1 * 11.3 / 30.4 * 0.36 * 1.5**2, rel=1e-2
     )
     assert energy.expected.u > 2 * energy.opening.u  # the ± of e belongs to what is expected

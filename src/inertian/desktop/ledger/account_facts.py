@@ -26,12 +26,12 @@ COLUMNS, WIDTH = 4, 168  # px
 BY_EVENT = {
     "up and back on a slope": ("θ", "g", "μ"),
     "down a slope": ("θ", "g", "μ"),
-    "no event": ("θ", "g", "μ"),
+    "no event": ("θ", "g", "μ", "F_p"),
     "free fall": ("g", "c"),
     "hops": ("g", "c"),
     "swing": ("g", "b"),
     "spring launch": ("k", "x_0", "μ"),
-    "thrust run": ("k", "x_0"),
+    "thrust run": ("F_p", "μ"),
     "spinning down": ("I",),
 }
 

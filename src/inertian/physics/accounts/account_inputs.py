@@ -40,7 +40,9 @@ class FactOf:
 
 class Integral(StrEnum):
     """What is summed up through a period: a recorded force over time, or over the way; the way;
-    speed squared and cubed over time.
+    speed squared and cubed over time; along an axis the direction of motion (a cosine) and v|v|
+    over time; the time in which a spring or a constant push acts, with the place over that time or
+    the way in it.
     """
 
     IMPULSE = "impulse"
@@ -48,6 +50,12 @@ class Integral(StrEnum):
     PATH = "path"
     SQUARE = "v²"
     CUBE = "|v|³"
+    DIRECTION = "direction of motion"
+    SIGNED_SQUARE = "v|v|"
+    SPRUNG_PLACE = "place at a spring"
+    SPRUNG_TIME = "time at a spring"
+    PUSHED_WAY = "way of a push"
+    PUSHED_TIME = "time of a push"
 
 
 class Through(NamedTuple):

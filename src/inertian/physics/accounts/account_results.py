@@ -20,8 +20,9 @@ from inertian.physics.accounts.account_inputs import (
     Through,
     Values,
 )
+from inertian.physics.accounts.along_track import MOMENTUM_ALONG
 from inertian.physics.accounts.encounters import Encounter, at_contact, contact_moment
-from inertian.physics.accounts.entries import FRICTION, GAUGE, Recorded
+from inertian.physics.accounts.entries import FRICTION, GAUGE, PUSH
 from inertian.physics.accounts.events import Event, EventKind
 from inertian.physics.accounts.forms import (
     GRAVITY,
@@ -32,12 +33,26 @@ from inertian.physics.accounts.forms import (
     RelativeKineticForm,
     square,
 )
-from inertian.physics.accounts.ledger import ENERGY, ENERGY_UNIT, MOMENTUM_UNIT, Ledger
+from inertian.physics.accounts.ledger import (
+    ENERGY,
+    ENERGY_UNIT,
+    MOMENTUM_UNIT,
+    Ledger,
+    momentum_law,
+)
 from inertian.physics.accounts.statements import WHOLE, AmountOf, EntryOf, Unaccounted
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.estimates import JointScalars
 from inertian.quantities.propagation import Results
 
+PREFIX = "impulse of the "
+ONE_IS_PUSHED = (
+    EventKind.WALL,
+    EventKind.BUMPER,
+    EventKind.THRUST,
+    EventKind.LAUNCH,
+    EventKind.TOWED,
+)
 CLEAR = 2.0  # times its own 95 % interval: what is divided by
 Formula = Callable[[Values], Any]
 
@@ -215,38 +230,44 @@ def _of_friction(ledger: Ledger, inputs: JointScalars) -> list[ResultRule]:
 
 
 def _of_momentum(event: Event, ledger: Ledger) -> list[ResultRule]:
-    statement = ledger.statement
+    statement, last = ledger.statement, len(ledger.dates) - 1
     length = ledger.closes_at - ledger.opens_at
-    gauge = next((e for own in statement.entries for e in own if isinstance(e, Recorded)), None)
+    own = {e.name for entries in statement.entries for e in entries}
+    given = next((name for name in (GAUGE, PUSH) if name in own), "")
 
     def gained(q: Values) -> Any:
         """Change of momentum besides what other outside forces gave."""
         all_of = statement.amounts(q)
-        return all_of[Unaccounted(WHOLE)] + all_of.get(EntryOf(WHOLE, GAUGE), 0.0)
+        return all_of[Unaccounted(WHOLE)] + all_of.get(EntryOf(WHOLE, given), 0.0)
+
+    def changed(q: Values) -> Any:
+        all_of = statement.amounts(q)
+        return all_of[AmountOf(last)] - all_of[AmountOf(0)]
+
+    def pushed(q: Values) -> Any:
+        return statement.amounts(q)[EntryOf(WHOLE, given)]
 
     rules: list[ResultRule] = []
-    alone = len(statement.bodies) == 1 and ledger.law.endswith("x")
-    if not alone or event.kind not in (
-        EventKind.WALL,
-        EventKind.BUMPER,
-        EventKind.THRUST,
-        EventKind.LAUNCH,
-        EventKind.TOWED,
-    ):
+    along = MOMENTUM_ALONG if event.track else momentum_law("x")
+    alone = len(statement.bodies) == 1 and ledger.law == along
+    if not alone or event.kind not in ONE_IS_PUSHED:
         return rules
-    if gauge is None:
+    if event.kind is EventKind.THRUST:
+        rules.append(ResultRule("net force", "N", lambda q: changed(q) / length))
+        if given:
+            rules.append(
+                ResultRule("other forces", "N", lambda q: (changed(q) - pushed(q)) / length)
+            )
+    if not given:
         rules.append(ResultRule("impulse", "N·s", gained))
         rules.append(ResultRule("mean force", "N", lambda q: gained(q) / length))
         return rules
-
-    def pushed(q: Values) -> Any:
-        return statement.amounts(q)[EntryOf(WHOLE, GAUGE)]
 
     def apart(q: Values) -> Any:
         one, two = pushed(q), gained(q)
         return 100.0 * (one - two) / (0.5 * (one + two))
 
-    rules.append(ResultRule("impulse of the gauge", "N·s", pushed))
+    rules.append(ResultRule(f"impulse of the {given.removeprefix(PREFIX)}", "N·s", pushed))
     rules.append(ResultRule("change of momentum", "N·s", gained))
     rules.append(ResultRule("mean force", "N", lambda q: pushed(q) / length))
     rules.append(ResultRule("percent difference", "%", apart))

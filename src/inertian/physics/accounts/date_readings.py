@@ -12,7 +12,6 @@ from itertools import pairwise
 import numpy as np
 
 from inertian.motion.fits.free_motion import BodyFit
-from inertian.motion.numerics.integrals import sudden_error, trapezoid_error
 from inertian.motion.spans.spans import Span, SpanKind
 from inertian.physics.accounts.account_inputs import (
     DateValue,
@@ -23,7 +22,11 @@ from inertian.physics.accounts.account_inputs import (
     Through,
 )
 from inertian.physics.accounts.collision_inputs import AccountError, CollisionFacts, in_frame
-from inertian.physics.accounts.entries import SLOWING
+from inertian.physics.accounts.events import push_spans
+from inertian.physics.accounts.forms import SPRING_REST
+from inertian.physics.accounts.interactions import TURNING, travel_between
+from inertian.physics.accounts.period_integrals import impulse, integral, sprung
+from inertian.physics.accounts.push_edges import PushEdges, push_edges
 from inertian.physics.accounts.statements import Date
 from inertian.physics.definitions.derived_quantities import (
     ACCOUNT_FACTS,
@@ -32,23 +35,26 @@ from inertian.physics.definitions.derived_quantities import (
 )
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.physics.evaluation.quantity_values import quantity_values
-from inertian.physics.evaluation.trial_context import NoValueError, TrialContext
+from inertian.physics.evaluation.trial_context import LeftOut, NoValueError, TrialContext
 from inertian.quantities.estimates import (
-    Array,
     Estimate,
     JointScalars,
-    SampleWeights,
     fact_part,
     joint_scalars,
     weighted_sum,
 )
 
 ORDERS = (Quantity.POSITION, Quantity.VELOCITY, Quantity.ACCELERATION)
-BASELINE_ROWS = 3  # samples beside a push, at least, that tell where a gauge has its zero
 FORMULAS = {
     Integral.WORK: DerivedQuantity("power of the gauge", "P_g", "W", "F v_x"),
     Integral.SQUARE: DerivedQuantity("speed squared", "v_2", "m²/s²", "v^2"),
-    Integral.CUBE: DerivedQuantity("speed cubed", "v_3", "m³/s³", "v^3"),
+    Integral.CUBE: DerivedQuantity("speed cubed", "v_3", "m³/s³", "abs(v)^3"),
+}
+ALONG = {
+    axis: DerivedQuantity(
+        f"speed times velocity along {axis}", f"v_v{axis}", "m²/s²", f"abs(v) v_{axis}"
+    )
+    for axis in ("x", "y")
 }
 WORK_ABOARD = DerivedQuantity("power of the gauge", "P_a", "W", "F v_lev")
 FACT_LABELS = {one.symbol: one.label for one in (*SETUP_FACTS, *ACCOUNT_FACTS)}
@@ -59,16 +65,18 @@ FitOf = Callable[[str, Span], BodyFit | None]
 class DateReader:
     """Reads a trial at the dates of an account and through its periods.
 
-    `fit` gives the fit of a body over a steady span, or None where it does not hold. `slowing` are
-    decelerations by friction in m/s², by body. `by` says afterwards which span each body was read
-    from at each date, "" where it was local fits.
+    `fit` gives the fit of a body over a steady span, or None where it does not hold. `told` are
+    facts that the motion itself tells, in SI, by symbol and body, such as a deceleration by
+    friction. `side` says where a spring acts that only pushes: where x − x₀ has this sign. `by`
+    says afterwards which span each body was read from at each date, "" where it was local fits.
     """
 
     context: TrialContext
     fit: FitOf
     facts: CollisionFacts
     dates: Sequence[Date]
-    slowing: Mapping[str, Estimate] = field(default_factory=dict)
+    told: Mapping[tuple[str, str], Estimate] = field(default_factory=dict)
+    side: float = 0.0
     by: dict[tuple[str, int], str] = field(default_factory=dict)
     _read: dict[tuple[str, int], dict[InputKey, Estimate]] = field(default_factory=dict)
 
@@ -110,9 +118,9 @@ class DateReader:
         return key in self._at(key.body, key.date)
 
     def _fact(self, key: FactOf) -> Estimate:
-        if key.symbol == SLOWING:
-            return self.slowing[key.body]
         for body in (key.body, ""):
+            if (key.symbol, body) in self.told:
+                return self.told[key.symbol, body]
             known = self.context.setup.get((key.symbol, body))
             if known is not None:
                 return Estimate(known[1].si, {}, {known[0]: 1.0})
@@ -204,9 +212,23 @@ class DateReader:
         if key.what is Integral.PATH and len(self.context.trial.body(key.body).axes) == 1:
             return self._path(key.body, key.period)
         if key.what is Integral.IMPULSE:
-            return self.impulse(key.body, key.axis, start, stop)
+            return impulse(self.context, key.body, key.axis, start, stop)
+        if key.what in (Integral.SPRUNG_PLACE, Integral.SPRUNG_TIME):
+            rest = self._fact(FactOf(SPRING_REST)).value
+            acting = (start, stop, self.side, rest)
+            places, lasts = sprung(self.context, key.body, key.axis, *acting)
+            return places if key.what is Integral.SPRUNG_PLACE else lasts
+        if key.what in (Integral.PUSHED_WAY, Integral.PUSHED_TIME):
+            return self._pushed(key, start, stop)
+        if key.what is Integral.DIRECTION:
+            travel = travel_between(self.context, key.body, start, stop)
+            turning = LeftOut(TURNING.format(body=key.body), f"trial {self.context.trial.id}")
+            found = travel.lasting[key.axis]
+            return Estimate(found, {}, {turning: travel.turning[key.axis]})
         if key.what is Integral.PATH:
             shown = QuantityRef(Quantity.SPEED)
+        elif key.what is Integral.SIGNED_SQUARE:
+            shown = QuantityRef(Quantity.DERIVED, ALONG[key.axis].symbol, ALONG[key.axis].unit)
         else:
             aboard = key.what is Integral.WORK and not self.context.trial.body(key.body).axes
             one = WORK_ABOARD if aboard else FORMULAS[key.what]
@@ -216,7 +238,7 @@ class DateReader:
     @cached_property
     def _with_formulas(self) -> TrialContext:
         """The trial with the formulas that periods are summed up by."""
-        own = {one.symbol: one for one in (*FORMULAS.values(), WORK_ABOARD)}
+        own = {one.symbol: one for one in (*FORMULAS.values(), *ALONG.values(), WORK_ABOARD)}
         return replace(self.context, derived={**self.context.derived, **own})
 
     def _path(self, body: str, period: int) -> Estimate:
@@ -244,81 +266,32 @@ class DateReader:
             terms += [(way, two), (-way, one)]
         return weighted_sum(terms)
 
-    def impulse(self, body: str, axis: str, start: float, stop: float) -> Estimate:
-        """Return the impulse of a recorded force in N·s between two times in s, above its zero as
-        the quiet spans before and after tell it. Raises NoValueError.
+    def _pushed(self, key: Through, start: float, stop: float) -> Estimate:
+        """The time in which a push acts that is known by its force, or the way in it: in the spans
+        of a push, or all the time where there are none.
         """
-        whole = integral(self.context, QuantityRef(Quantity.SENSOR, axis), body, start, stop)
-        level = self._baseline(body, axis, start, stop)
-        return whole if level is None else weighted_sum([(1.0, whole), (-1.0, level)])
+        own = push_spans(self.context.spans.of(key.body))
+        windows = [push_edges(self.context, key.body, key.axis, span) for span in own]
+        terms = list[tuple[float, Estimate]]()
+        ends = Estimate(start), Estimate(stop)
+        for window in windows or [PushEdges(*ends)]:
+            low = window.start if window.start.value > start else ends[0]
+            high = window.stop if window.stop.value < stop else ends[1]
+            if high.value > low.value:
+                terms += [(1.0, self._moment(key, high)), (-1.0, self._moment(key, low))]
+        return weighted_sum(terms)
 
-    def _baseline(self, body: str, axis: str, start: float, stop: float) -> Estimate | None:
-        """∫ of the line through the quiet samples on both sides; of a constant, where there are
-        some on one side only.
-        """
-        context = self.context
-        t, y = context.trial.t, context.sensor(body, axis).si
-        quiet = np.zeros(len(t), dtype=bool)
-        for span in context.spans:
-            if span.kind.steady:
-                quiet[span.rows(t)] = True
-        quiet &= np.isfinite(y) & ((t < start) | (t > stop))
-        rows = np.flatnonzero(quiet)
-        if len(rows) < BASELINE_ROWS:
-            return None
-        sides = (int(np.sum(t[rows] < start)), int(np.sum(t[rows] > stop)))
-        tau = t[rows] - t[rows].mean()
-        weights = np.full(len(rows), 1.0 / len(rows))
-        if min(sides) >= BASELINE_ROWS:
-            middle = 0.5 * (start + stop) - t[rows].mean()
-            weights = weights + middle * tau / (tau @ tau)
-        spread = np.zeros(rows[-1] - rows[0] + 1)
-        spread[rows - rows[0]] = weights * (stop - start)
-        channel = context.trial.channel_id(body, axis)
-        value = float(spread[rows - rows[0]] @ y[rows])
-        return Estimate(value, {channel: SampleWeights(int(rows[0]), spread)})
-
-
-def integral(
-    context: TrialContext, shown: QuantityRef, body: str, start: float, stop: float
-) -> Estimate:
-    """Return ∫ of a quantity over time in SI between two times in s, as straight lines between
-    samples have it, with what that may leave out (trapezoid rule; Davis & Rabinowitz, *Methods of
-    Numerical Integration*, 2nd ed., 1984, 2.1). Raises NoValueError where samples are missing.
-    """
-    t = context.trial.t
-    first = max(int(np.searchsorted(t, start, "right")) - 1, 0)
-    last = min(int(np.searchsorted(t, stop, "left")), len(t) - 1)
-    rows = np.arange(first, last + 1)
-    whole = quantity_values(context, shown, body, t[rows], rows)
-    good = np.flatnonzero(np.isfinite(whole.values))
-    if len(good) < 2:
-        raise NoValueError(f"There are too few samples from {start:.4g} s to {stop:.4g} s.")
-    c = np.zeros(len(rows))
-    c[good] = _line_weights(t[rows[good]], start, stop)
-    estimate = whole.estimate(c)
-    y = whole.values[good]
-    variance = np.zeros(len(y))
-    if shown.quantity is Quantity.SENSOR:
-        noise = context.clock_noise.reading[context.trial.channel_id(body, shown.axis)][1]
-        variance = noise.of_one(len(t))[rows[good]]
-    left = float(
-        np.hypot(trapezoid_error(t[rows[good]], y), sudden_error(t[rows[good]], y, variance))
-    )
-    slopes = {**estimate.sensitivities, context.rule_bias_fact: left}
-    return Estimate(estimate.value, estimate.weights, slopes)
-
-
-def _line_weights(t: Array, start: float, stop: float) -> Array:
-    """What each of n samples at times t in s counts for in ∫ of the straight lines between them,
-    from start to stop; what lies beyond the first and the last keeps their values.
-    """
-    found = np.zeros(len(t))
-    low, high = np.clip(t[:-1], start, stop), np.clip(t[1:], start, stop)
-    length, step = high - low, np.diff(t)
-    right = (0.5 * (low + high) - t[:-1]) / step  # where the middle of each piece is, 0 to 1
-    found[:-1] += length * (1.0 - right)
-    found[1:] += length * right
-    found[0] += max(t[0] - start, 0.0)
-    found[-1] += max(stop - t[-1], 0.0)
-    return found
+    def _moment(self, key: Through, time: Estimate) -> Estimate:
+        """A time, or the place of a body then."""
+        if key.what is Integral.PUSHED_TIME:
+            return time
+        for place, date in enumerate(self.dates):
+            if date.t == time.value:
+                return self._at(key.body, place)[DateValue(0, key.body, key.axis, place)]
+        at = np.array([time.value])
+        known = [
+            quantity_values(self.context, QuantityRef(order, key.axis), key.body, at)
+            for order in ORDERS[:2]
+        ]
+        moved = weighted_sum([(float(known[1].values[0]), replace(time, value=0.0))])
+        return weighted_sum([(1.0, known[0].estimate(np.ones(1))), (1.0, moved)])

@@ -8,39 +8,36 @@ from typing import Any, Protocol
 import numpy as np
 
 from inertian.physics.accounts.account_inputs import (
-    CLOSING,
-    OPENING,
-    ContactInput,
     DateValue,
     FactOf,
     InputKey,
     Integral,
     MassOf,
-    RubbedInside,
     Through,
     Values,
 )
-from inertian.physics.accounts.encounters import (
-    Encounter,
-    at_contact,
-    closing_speed,
-    contact_moment,
-    restitution_loss,
-    velocities,
+from inertian.physics.accounts.forms import (
+    GRAVITY,
+    INCLINE,
+    SPRING,
+    SPRING_REST,
+    STIFFNESS,
+    Form,
+    SpringForm,
 )
-from inertian.physics.accounts.forms import GRAVITY, INCLINE, kinetic_energy, momentum, square
 from inertian.physics.definitions.force_laws import (
     linear_drag,
     normal_force,
     quadratic_drag,
     rolling_resistance,
     sliding_friction,
+    spring_force,
     weight_along,
 )
 
-OUTSIDE, GIVEN_LOSS = "outside forces", "into other forms, by e"
 GAUGE, FRICTION, WEIGHT = "impulse of the gauge", "sliding friction", "weight"
 GAUGE_WORK, ROLLS, AIR = "work of the gauge", "rolling resistance", "air resistance"
+PUSH, PUSH_FACT = "push", "F_p"
 FRICTION_FACT, ROLLING_FACT, LINEAR_FACT, QUADRATIC_FACT = "μ", "c_r", "b", "c"
 SLOWING = "deceleration by friction"
 RECORDED, TURNED = "the recorded force", ", turned: it counts the other way"
@@ -62,123 +59,6 @@ class EntryRule(Protocol):
 
     def amount(self, q: Values, period: int) -> Any:
         """Return the amount of a period, in the unit of the account."""
-
-
-def _motion_keys(bodies: tuple[str, ...], axes: tuple[str, ...]) -> tuple[InputKey, ...]:
-    return tuple(
-        DateValue(order, b, axis, date)
-        for b in bodies
-        for axis in axes
-        for order in range(3)
-        for date in (OPENING, CLOSING)
-    )
-
-
-@dataclass(frozen=True)
-class ContactForces:
-    """What outside forces change from the opening of a contact to it, with the acceleration before
-    it, and from there to its closing with the one after it: of momentum along an axis, or of
-    kinetic energy where the axis is "".
-
-    In an interaction without touch it is what friction changes along the way inside.
-    """
-
-    at: Encounter
-    axis: str
-    source: str = "accelerations of the free motions"
-    name: str = OUTSIDE
-
-    def needs(self, period: int) -> tuple[InputKey, ...]:
-        """See `EntryRule`."""
-        masses = tuple(MassOf(b) for b in self.at.bodies)
-        if not self.at.touching:
-            return (*masses, *(RubbedInside(b, self.axis) for b in self.at.bodies))
-        wait = (ContactInput.WAIT,) if self.at.timer is None else ()
-        return (*masses, *wait, *_motion_keys(self.at.bodies, self.at.axes))
-
-    def amount(self, q: Values, period: int) -> Any:
-        """See `EntryRule`; in kg·m/s, or J."""
-        total: Any = 0.0
-        moment = contact_moment(q, self.at) if self.at.touching else None
-        for b in self.at.bodies:
-            m = q[MassOf(b)]
-            if moment is None:
-                total = total + m * q[RubbedInside(b, self.axis)]
-            elif self.axis:
-                v1, v2 = velocities(q, b, self.axis)
-                in1, in2 = at_contact(q, self.at, moment, b, self.axis)
-                total = total + momentum(m, in1 - v1) + momentum(m, v2 - in2)
-            else:
-                total = total + self._work(q, moment, b)
-        return total
-
-    def _work(self, q: Values, moment: Any, body: str) -> Any:
-        """The change of ½mv² along the free motions, opening → contact and contact → closing."""
-        ends = [velocities(q, body, axis) for axis in self.at.axes]
-        inside = [at_contact(q, self.at, moment, body, axis) for axis in self.at.axes]
-        e1, e2, in1, in2 = (
-            kinetic_energy(q[MassOf(body)], square([pair[k] for pair in pairs]))
-            for pairs in (ends, inside)
-            for k in (0, 1)
-        )
-        return (in1 - e1) + (e2 - in2)
-
-
-@dataclass(frozen=True)
-class ContactTorque:
-    """What outside forces change of the angular momentum about a centre, from the opening of a
-    contact to it where the bodies then are, and from there to its closing.
-    """
-
-    at: Encounter
-    centre: tuple[float, float] = (0.0, 0.0)
-    source: str = "accelerations of the free motions"
-    name: str = OUTSIDE
-
-    def needs(self, period: int) -> tuple[InputKey, ...]:
-        """See `EntryRule`."""
-        wait = (ContactInput.WAIT,) if self.at.timer is None else ()
-        masses = tuple(MassOf(b) for b in self.at.bodies)
-        return (*masses, *wait, *_motion_keys(self.at.bodies, self.at.axes))
-
-    def amount(self, q: Values, period: int) -> Any:
-        """See `EntryRule`; in kg·m²/s."""
-        total: Any = 0.0
-        moment = contact_moment(q, self.at)
-        for b in self.at.bodies:
-            changes = []
-            for axis in "xy":
-                v1, v2 = velocities(q, b, axis)
-                in1, in2 = at_contact(q, self.at, moment, b, axis)
-                changes.append((in1 - v1, v2 - in2))
-            for date in (OPENING, CLOSING):
-                x, y = (
-                    q[DateValue(0, b, axis, date)] - c
-                    for axis, c in zip("xy", self.centre, strict=True)
-                )
-                total = total + q[MassOf(b)] * (x * changes[1][date] - y * changes[0][date])
-        return total
-
-
-@dataclass(frozen=True)
-class GivenRestitution:
-    """The kinetic energy that a hit of two bodies with a given restitution turns into other
-    forms.
-    """
-
-    at: Encounter
-    source: str = "the restitution that is given"
-    name: str = GIVEN_LOSS
-
-    def needs(self, period: int) -> tuple[InputKey, ...]:
-        """See `EntryRule`."""
-        return (ContactInput.RESTITUTION, *_motion_keys(self.at.bodies, self.at.axes))
-
-    def amount(self, q: Values, period: int) -> Any:
-        """See `EntryRule`; in J."""
-        m1, m2 = (q[MassOf(b)] for b in self.at.bodies)
-        approach = closing_speed(q, self.at)[0]
-        return -restitution_loss(m1, m2, q[ContactInput.RESTITUTION], approach)
 
 
 @dataclass(frozen=True)
@@ -209,8 +89,9 @@ class Recorded:
 
 @dataclass(frozen=True)
 class Resistance:
-    """The work of what slows a body down: sliding friction or rolling resistance over the way that
-    it goes, with the force that presses it to the ground; or drag.
+    """The work, or with an axis the impulse along it, of what slows a body down: sliding friction
+    or rolling resistance over the way that it goes, with the force that presses it to the ground;
+    or drag.
     """
 
     body: str
@@ -224,22 +105,30 @@ class Resistance:
         """See `EntryRule`."""
         return {FRICTION_FACT: FRICTION, ROLLING_FACT: ROLLS}.get(self.symbol, AIR)
 
-    @property
-    def _along(self) -> Through:
-        what = {LINEAR_FACT: Integral.SQUARE, QUADRATIC_FACT: Integral.CUBE}
-        return Through(what.get(self.symbol, Integral.PATH), self.body, "", 0)
+    def _through(self, period: int) -> tuple[InputKey, ...]:
+        """What it is summed up by: the way, or the direction of motion; of drag the speed."""
+        if not self.axis:
+            what = {LINEAR_FACT: Integral.SQUARE, QUADRATIC_FACT: Integral.CUBE}
+            return (Through(what.get(self.symbol, Integral.PATH), self.body, "", period),)
+        if self.symbol == LINEAR_FACT:
+            dates = (period, period + 1)
+            return tuple(DateValue(0, self.body, self.axis, date) for date in dates)
+        square = self.symbol == QUADRATIC_FACT
+        what_along = Integral.SIGNED_SQUARE if square else Integral.DIRECTION
+        return (Through(what_along, self.body, self.axis, period),)
 
     def needs(self, period: int) -> tuple[InputKey, ...]:
         """See `EntryRule`."""
-        found = (FactOf(self.symbol), self._along._replace(period=period))
+        found = (FactOf(self.symbol, self.body), *self._through(period))
         if self.symbol in (LINEAR_FACT, QUADRATIC_FACT):
             return found
         tilt = (FactOf(INCLINE),) if self.inclined else ()
         return (*found, MassOf(self.body), FactOf(GRAVITY), *tilt)
 
     def amount(self, q: Values, period: int) -> Any:
-        """See `EntryRule`; in J."""
-        coefficient, along = q[FactOf(self.symbol)], q[self._along._replace(period=period)]
+        """See `EntryRule`; in J, or N·s."""
+        coefficient, summed = q[FactOf(self.symbol, self.body)], self._through(period)
+        along = q[summed[1]] - q[summed[0]] if len(summed) > 1 else q[summed[0]]
         if self.symbol == LINEAR_FACT:
             return linear_drag(coefficient, along)
         if self.symbol == QUADRATIC_FACT:
@@ -251,67 +140,30 @@ class Resistance:
 
 @dataclass(frozen=True)
 class SlowedDown:
-    """The work −m f s of friction that is known by the deceleration f it gives over a way s."""
+    """The work −m f s, or with an axis the impulse −m f ∫ cos dt along it, of friction that is
+    known by the deceleration f it gives; on an incline f cos θ where it was seen on the level.
+    """
 
     body: str
+    axis: str = ""
+    from_level: bool = False
     source: str = "the difference of the accelerations up and down"
     name: str = FRICTION
 
-    def needs(self, period: int) -> tuple[InputKey, ...]:
-        """See `EntryRule`."""
-        path = Through(Integral.PATH, self.body, "", period)
-        return MassOf(self.body), FactOf(SLOWING, self.body), path
-
-    def amount(self, q: Values, period: int) -> Any:
-        """See `EntryRule`; in J."""
-        path = q[Through(Integral.PATH, self.body, "", period)]
-        return -q[MassOf(self.body)] * q[FactOf(SLOWING, self.body)] * path
-
-
-@dataclass(frozen=True)
-class FreeChange:
-    """What outside forces change of bodies that move freely between contacts, as their fits have
-    it: of momentum along an axis, or of kinetic energy along all axes.
-
-    `short` are periods of a contact, in which each body is changed by its accelerations before and
-    after it, for half of the time each; `lengths` are those of the periods in s.
-    """
-
-    bodies: tuple[str, ...]
-    axes: tuple[str, ...]
-    energy: bool
-    lengths: tuple[float, ...]
-    short: tuple[bool, ...]
-    source: str = "accelerations of the free motions"
-    name: str = OUTSIDE
+    def _through(self, period: int) -> Through:
+        what = Integral.DIRECTION if self.axis else Integral.PATH
+        return Through(what, self.body, self.axis, period)
 
     def needs(self, period: int) -> tuple[InputKey, ...]:
         """See `EntryRule`."""
-        orders = (1, 2) if self.short[period] else (1,)
-        rates = (
-            DateValue(order, b, axis, date)
-            for b in self.bodies
-            for axis in self.axes
-            for order in orders
-            for date in (period, period + 1)
-        )
-        return (*(MassOf(b) for b in self.bodies), *rates)
+        tilt = (FactOf(INCLINE),) if self.from_level else ()
+        return MassOf(self.body), FactOf(SLOWING, self.body), *tilt, self._through(period)
 
     def amount(self, q: Values, period: int) -> Any:
-        """See `EntryRule`; in kg·m/s, or J."""
-        total: Any = 0.0
-        half = 0.5 * self.lengths[period]
-        for b in self.bodies:
-            for axis in self.axes:
-                v1, v2 = (q[DateValue(1, b, axis, date)] for date in (period, period + 1))
-                weights = (v1, v2) if self.energy else (1.0, 1.0)
-                if self.short[period]:
-                    a1, a2 = (q[DateValue(2, b, axis, date)] for date in (period, period + 1))
-                    changed = half * (weights[0] * a1 + weights[1] * a2)
-                else:
-                    changed = 0.5 * (v2 * v2 - v1 * v1) if self.energy else v2 - v1
-                total = total + q[MassOf(b)] * changed
-        return total
+        """See `EntryRule`; in J, or N·s."""
+        pressed = np.cos(q[FactOf(INCLINE)]) if self.from_level else 1.0
+        slowed = q[FactOf(SLOWING, self.body)] * pressed
+        return sliding_friction(slowed, q[MassOf(self.body)], q[self._through(period)])
 
 
 @dataclass(frozen=True)
@@ -335,3 +187,76 @@ class WeightImpulse:
         tilt = q[FactOf(INCLINE)] if self.inclined else 0.5 * np.pi
         force = weight_along(q[MassOf(self.body)], q[FactOf(GRAVITY)], tilt)
         return self.upwards * force * self.lengths[period]
+
+
+@dataclass(frozen=True)
+class StoredWork:
+    """The work of the weight or of a spring: what is stored less at the end of a period. For an
+    account that does not have it as a form, as nothing is counted twice.
+    """
+
+    form: Form
+
+    @property
+    def name(self) -> str:
+        """See `EntryRule`."""
+        return SPRING if isinstance(self.form, SpringForm) else WEIGHT
+
+    @property
+    def source(self) -> str:
+        """See `EntryRule`."""
+        return f"{self.form.name} at both dates"
+
+    def needs(self, period: int) -> tuple[InputKey, ...]:
+        """See `EntryRule`."""
+        return (*self.form.needs(period), *self.form.needs(period + 1))
+
+    def amount(self, q: Values, period: int) -> Any:
+        """See `EntryRule`; in J."""
+        return self.form.amount(q, period) - self.form.amount(q, period + 1)
+
+
+@dataclass(frozen=True)
+class SpringImpulse:
+    """The impulse −k ∫ (x − x₀) dt of a spring along an axis, as long as it acts."""
+
+    body: str
+    axis: str
+    source: str = "spring constant and way"
+    name: str = SPRING
+
+    def _through(self, period: int) -> tuple[Through, Through]:
+        places, lasts = Integral.SPRUNG_PLACE, Integral.SPRUNG_TIME
+        return tuple(Through(w, self.body, self.axis, period) for w in (places, lasts))  # type: ignore[return-value]
+
+    def needs(self, period: int) -> tuple[InputKey, ...]:
+        """See `EntryRule`."""
+        return FactOf(STIFFNESS), FactOf(SPRING_REST), *self._through(period)
+
+    def amount(self, q: Values, period: int) -> Any:
+        """See `EntryRule`; in N·s."""
+        places, lasts = (q[key] for key in self._through(period))
+        return spring_force(q[FactOf(STIFFNESS)], places - q[FactOf(SPRING_REST)] * lasts)
+
+
+@dataclass(frozen=True)
+class Push:
+    """The work, or the impulse, of a constant force along an axis while it acts."""
+
+    body: str
+    axis: str
+    energy: bool
+    source: str = "the force that was typed"
+    name: str = PUSH
+
+    def _through(self, period: int) -> Through:
+        what = Integral.PUSHED_WAY if self.energy else Integral.PUSHED_TIME
+        return Through(what, self.body, self.axis, period)
+
+    def needs(self, period: int) -> tuple[InputKey, ...]:
+        """See `EntryRule`."""
+        return FactOf(PUSH_FACT, self.body), self._through(period)
+
+    def amount(self, q: Values, period: int) -> Any:
+        """See `EntryRule`; in J, or N·s."""
+        return q[FactOf(PUSH_FACT, self.body)] * q[self._through(period)]

@@ -5,23 +5,29 @@ Height as a form excludes the work of the weight as an entry: it is never counte
 """
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 from inertian.motion.recording.trials import Trial
 from inertian.physics.accounts.account_inputs import Integral
+from inertian.physics.accounts.along_track import along_track
+from inertian.physics.accounts.contact_entries import FreeChange
 from inertian.physics.accounts.entries import (
     FRICTION_FACT,
     LINEAR_FACT,
+    PUSH_FACT,
     QUADRATIC_FACT,
     RECORDED,
     ROLLING_FACT,
+    SLOWING,
     TURNED,
     EntryRule,
-    FreeChange,
+    Push,
     Recorded,
     Resistance,
     SlowedDown,
+    SpringImpulse,
+    StoredWork,
     WeightImpulse,
 )
 from inertian.physics.accounts.events import Event, EventKind
@@ -50,12 +56,8 @@ from inertian.physics.accounts.ledger import (
 from inertian.physics.accounts.statements import Statement
 from inertian.physics.accounts.verdicts import Expectation
 
-COEFFICIENTS = {
-    FRICTION_FACT: "the coefficient that was typed",
-    ROLLING_FACT: "the coefficient that was typed",
-    LINEAR_FACT: "the coefficient that was typed",
-    QUADRATIC_FACT: "the coefficient that was typed",
-}
+COEFFICIENTS = (FRICTION_FACT, ROLLING_FACT, LINEAR_FACT, QUADRATIC_FACT)
+TYPED = "the coefficient that was typed"
 
 
 OF_MOMENTUM = (
@@ -70,15 +72,17 @@ OF_MOMENTUM = (
 @dataclass(frozen=True)
 class Surroundings:
     """What an account of an event may draw on: the trial, symbols of facts that are known, with the
-    body where they belong to one, whether friction is told by the way up and down, the centre that
-    bodies turn about, and which way the gauge counts.
+    body where they belong to one; what the motion tells, by symbol and body: where it comes from,
+    and whether it was seen on the level; the centre that bodies turn about, and which way the
+    gauge counts.
     """
 
     trial: Trial
     facts: Collection[tuple[str, str]]
-    slowing: bool = False
+    told: Mapping[tuple[str, str], tuple[str, bool]] = field(default_factory=dict)
     centre: tuple[float, float] = (0.0, 0.0)
     gauge_sign: float = 1.0
+    pushed: Collection[str] = ()  # bodies of which it is known when a constant force acts
     spring_side: float = 0.0  # of a spring that only pushes: where x − x₀ is when it is pressed
 
     @property
@@ -119,11 +123,14 @@ def usual_statements(event: Event, around: Surroundings) -> list[Statement]:
 
 
 def _kinetic_alone(event: Event, around: Surroundings) -> Statement:
-    """Kinetic energy without what is stored; nothing is expected of it."""
+    """Kinetic energy, changed by the work of all forces, also of weight and springs: these are no
+    forms here.
+    """
     whole = _of_energy(event, around)
     kinetic = tuple(form for form in whole.forms if isinstance(form, KineticForm))
-    lost, entries = Expectation.NOT_CONSERVED, _no_entries(event)
-    return Statement(ENERGY, ENERGY_UNIT, event.dates, kinetic, entries, lost)
+    works = tuple(StoredWork(form) for form in whole.forms if not isinstance(form, KineticForm))
+    entries = tuple((*works, *own) for own in whole.entries)
+    return replace(whole, law=ENERGY, forms=kinetic, entries=entries)
 
 
 def _bodies(around: Surroundings) -> tuple[str, ...]:
@@ -147,17 +154,36 @@ def _of_momentum(event: Event, around: Surroundings) -> list[Statement]:
     made = []
     for axis in _axes(around):
         forms = tuple(MomentumForm(b, axis) for b in bodies)
-        # Without a gauge nothing is known of what pulled meanwhile
-        entries, expectation = _no_entries(event), Expectation.NOT_CONSERVED
-        own = _weight(event, around, axis)
+        own = (*_weight(event, around, axis), *_pushes(around, axis), *_slowed(around, axis))
         if gauge is not None and axis == "x":
             own = (*own, Recorded(*gauge, around.gauge_sign, source=around.gauge_source))
-            expectation = Expectation.CONSERVED
-        entries = tuple(own for _ in entries)
+        # Without these nothing is known of what pulled meanwhile
+        pulls = any(isinstance(one, Recorded | Push | SpringImpulse) for one in own)
+        fall = event.kind in (EventKind.FALL, EventKind.UP_AND_BACK) and bool(own)
+        told = pulls or (fall and not event.held)
+        expectation = Expectation.CONSERVED if told else Expectation.NOT_CONSERVED
+        entries = tuple(own for _ in _no_entries(event))
         made.append(
             Statement(momentum_law(axis), MOMENTUM_UNIT, event.dates, forms, entries, expectation)
         )
-    return made
+    if event.track is None or len(made) != 2:
+        return made
+    along, *made = along_track(made[0], made[1], event.track)
+    with_gauge = replace(made[1], expectation=along.expectation)  # it pushes along both axes
+    return [along, made[0], with_gauge]
+
+
+def _pushes(around: Surroundings, axis: str) -> tuple[EntryRule, ...]:
+    """The impulses of springs and of constant forces that were typed, along an axis."""
+    found: list[EntryRule] = []
+    for body in around.trial.followed:
+        if axis != body.axes[0]:
+            continue
+        if around.knows(STIFFNESS) and around.knows(SPRING_REST):
+            found.append(SpringImpulse(body.name, axis))
+        if around.knows(PUSH_FACT, body.name) and body.name in around.pushed:
+            found.append(Push(body.name, axis, energy=False))
+    return tuple(found)
 
 
 def _of_several(event: Event, around: Surroundings) -> list[Statement]:
@@ -225,8 +251,8 @@ def _of_energy(event: Event, around: Surroundings) -> Statement:
         forms.append(KineticForm(body, axes, around.knows(ROLLING, body)))
         forms += _stored(event, around, body, axes)
     whole = len(forms) > len(_bodies(around))
-    slowed, expectation = _slowed(event, around), _expected(event, around, whole)
-    entries = tuple(slowed for _ in range(len(event.dates) - 1))
+    works, expectation = _works(around), _expected(event, around, whole)
+    entries = tuple(works for _ in range(len(event.dates) - 1))
     law = MECHANICAL if whole else ENERGY
     return Statement(
         law, ENERGY_UNIT, event.dates, tuple(forms), entries, expectation, _each(event)
@@ -247,25 +273,45 @@ def _stored(event: Event, around: Surroundings, body: str, axes: Sequence[str]) 
     return tuple(found)
 
 
-def _slowed(event: Event, around: Surroundings) -> tuple[EntryRule, ...]:
-    """What slows the bodies down, by the facts that are known."""
+def _slowed(around: Surroundings, axis: str = "") -> tuple[EntryRule, ...]:
+    """What slows the bodies down, by what was typed, or by what the motion tells: as work, or as
+    impulse along an axis.
+    """
     found: list[EntryRule] = []
     inclined = around.knows(INCLINE)
     for body in _bodies(around):
+        if axis and axis not in around.trial.body(body).axes:
+            continue
         known = [symbol for symbol in COEFFICIENTS if around.knows(symbol)]
-        found += [Resistance(body, s, inclined, COEFFICIENTS[s]) for s in known]
-        if around.slowing and inclined and FRICTION_FACT not in known:
-            found.append(SlowedDown(body))
+        found += [Resistance(body, s, inclined, TYPED, axis) for s in known]
+        for (symbol, whose), (source, level) in around.told.items():
+            if whose != body or symbol in known:
+                continue
+            if symbol == SLOWING:
+                found.append(SlowedDown(body, axis, level and inclined, source))
+            else:
+                found.append(Resistance(body, symbol, inclined, source, axis))
+    return tuple(found)
+
+
+def _works(around: Surroundings) -> tuple[EntryRule, ...]:
+    """The work of what slows the bodies down, of a gauge, and of constant forces."""
+    found = [*_slowed(around)]
     gauge = gauge_of(around.trial)
     if gauge is not None and gauge[0] in _bodies(around):
         work = Integral.WORK
         found.append(Recorded(*gauge, around.gauge_sign, work, around.gauge_source))
+    for body in around.trial.followed:
+        if around.knows(PUSH_FACT, body.name) and body.name in around.pushed:
+            found.append(Push(body.name, body.axes[0], energy=True))
     return tuple(found)
 
 
 def _expected(event: Event, around: Surroundings, whole: bool) -> Expectation:
     """Energy is expected to hold where all its forms, and what slows bodies down, are there."""
-    told = bool(_slowed(event, around))
+    works = _works(around)
+    pushed = event.kind in (EventKind.THRUST, EventKind.TOWED)
+    told = any(isinstance(one, Recorded | Push) for one in works) if pushed else bool(works)
     free = event.kind in (EventKind.FALL, EventKind.SWING, EventKind.LAUNCH)
     flat = event.kind in (EventKind.NONE, EventKind.THRUST, EventKind.TOWED)
     if (whole or flat) and not event.held and (told or (free and whole)):

@@ -3,7 +3,7 @@ an account of it has.
 """
 
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -11,6 +11,7 @@ import numpy as np
 from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.accounts.along_track import Track, track_of
 from inertian.physics.accounts.forms import INCLINE, INERTIA, STIFFNESS
 from inertian.physics.accounts.gauges import gauge_of, pushed
 from inertian.physics.accounts.statements import MOST_DATES, Date
@@ -68,20 +69,22 @@ class Vertical:
 @dataclass(frozen=True)
 class Event:
     """What happens in a trial, and at which dates it is accounted for. `held` are the periods, by
-    place, in which something is given away by its kind, such as the bounces of hops.
+    place, in which something is given away by its kind, such as the bounces of hops. `track` holds
+    the cosines of a straight track in the plane.
     """
 
     kind: EventKind
     dates: tuple[Date, ...]
     vertical: Vertical | None = None
     held: tuple[int, ...] = ()
+    track: Track | None = None
 
     def at_dates(self, dates: tuple[Date, ...]) -> "Event":
         """Return the event as it is accounted for at other dates; a contact is then like any other
         stretch of time.
         """
         kind = EventKind.NONE if self.kind.contact else self.kind
-        return Event(kind, dates, self.vertical)
+        return Event(kind, dates, self.vertical, track=self.track)
 
 
 FitOf = Callable[[str, Span], BodyFit | None]
@@ -94,6 +97,17 @@ def recognised(
     with the body where they belong to one, `gravity` is g in m/s²,
     and `fit` gives the fit of a body over a steady span.
     """
+    track = track_of(trial)
+    found = _recognised(trial, spans, facts, gravity, fit)
+    if track is None:
+        return found
+    kind = EventKind.HIT_IN_LINE if found.kind is EventKind.GLANCE else found.kind
+    return replace(found, kind=kind, track=track)
+
+
+def _recognised(
+    trial: Trial, spans: Spans, facts: Collection[tuple[str, str]], gravity: float, fit: FitOf
+) -> Event:
     bodies = tuple(b.name for b in trial.followed)
     if not bodies:
         return Event(EventKind.TOWED, _ends(trial, spans))
@@ -164,7 +178,7 @@ def _of_one_body(
 ) -> Event:
     turns = [s for s in own if s.kind is SpanKind.TURN]
     curved = [s for s in own if s.kind is SpanKind.ACCELERATION]
-    pushes = [s for s in own if s.kind is SpanKind.PUSH]
+    pushes = push_spans(own)
     vertical = _vertical(trial, curved, gravity, fit)
     if any(s.kind is SpanKind.SWING for s in own):
         return Event(EventKind.SWING, _of_a_swing(trial, own), vertical)
@@ -184,9 +198,34 @@ def _of_one_body(
     if pushes:
         kind = EventKind.LAUNCH if (STIFFNESS, "") in facts else EventKind.THRUST
         push = pushes[0]
-        end = push.stop if kind is EventKind.THRUST else _clear_of(push, own)
-        return Event(kind, (Date("start", push.start, -1), Date("end", end, 1)))
+        start, end = push.start, push.stop if kind is EventKind.THRUST else _clear_of(push, own)
+        if push.kind is not SpanKind.PUSH:  # where a steady push begins and ends hides in noise
+            start, end = _clear_around(push, own)
+        return Event(kind, (Date("start", start, -1), Date("end", end, 1)))
     return Event(EventKind.NONE, _ends(trial, own))
+
+
+def push_spans(own: Spans) -> list[Span]:
+    """Return the spans in which a body is pushed: those that are marked so, else a steady
+    acceleration from rest that goes over into another steady motion.
+    """
+    marked = [s for s in own if s.kind is SpanKind.PUSH]
+    steady = [s for s in own.in_order() if s.kind.steady]
+    return marked or [
+        two
+        for one, two, _ in zip(steady, steady[1:], steady[2:], strict=False)
+        if one.kind is SpanKind.REST and two.kind is SpanKind.ACCELERATION
+    ]
+
+
+def _clear_around(push: Span, own: Spans) -> tuple[float, float]:
+    """Times surely before and after a push, in the steady spans beside it."""
+    clear = CLEAR_SHARE * push.length
+    steady = [s for s in own if s.kind.steady and s != push]
+    before = max((s for s in steady if s.stop <= push.start + 1e-9), key=lambda s: s.stop)
+    after = min((s for s in steady if s.start >= push.stop - 1e-9), key=lambda s: s.start)
+    start = push.start - min(clear, 0.5 * before.length)
+    return start, push.stop + min(clear, 0.5 * after.length)
 
 
 def _clear_of(push: Span, own: Spans) -> float:

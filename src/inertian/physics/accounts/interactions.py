@@ -95,7 +95,7 @@ def interaction_of(
             for date, time in zip(DATES, outside, strict=True):
                 made = _velocity(context, body.name, axis, time)
                 velocities[DateValue(1, body.name, axis, date)] = made
-            rows[axis] = _inside(context, body.name, axis, span)
+            rows[axis] = _inside(context, body.name, axis, span.start, span.stop)
             edges = [velocities[DateValue(1, body.name, axis, date)] for date in DATES]
             known = [(one.value, *one.sensitivities.values()) for one in edges]
             if not (np.isfinite(known[0] + known[1]).all() and np.isfinite(rows[axis]).all()):
@@ -145,7 +145,18 @@ def _velocity(context: TrialContext, body: str, axis: str, time: float) -> Estim
     return Estimate(value, weights, {key: float(one[0]) for key, one in left_out.items()})
 
 
-def _inside(context: TrialContext, body: str, axis: str, span: Span) -> Array:
+def travel_between(context: TrialContext, body: str, start: float, stop: float) -> Travel:
+    """Return how a body moves between two times in s, as the smooth motion has it. Raises
+    NoValueError where there are too few samples.
+    """
+    axes = context.trial.body(body).axes
+    rows = {axis: _inside(context, body, axis, start, stop) for axis in axes}
+    if not all(np.isfinite(own).all() for own in rows.values()):
+        raise NoValueError(f"There are too few samples from {start:.4g} s to {stop:.4g} s.")
+    return _travel(rows, (stop - start) / (PLACES - 1), False)
+
+
+def _inside(context: TrialContext, body: str, axis: str, start: float, stop: float) -> Array:
     """Velocity and its u in m/s at even places inside, shape (2, PLACES)."""
     fits = context.local_fits(body, axis)
     found = fits.estimated(1)
@@ -154,7 +165,7 @@ def _inside(context: TrialContext, body: str, axis: str, span: Span) -> Array:
     if not good.any():
         return np.full((2, PLACES), np.nan)
     u = np.hypot(context.noise.reading * found.norm, np.nan_to_num(found.bias))
-    places = np.linspace(span.start, span.stop, PLACES)
+    places = np.linspace(start, stop, PLACES)
     return np.array([np.interp(places, t[good], kind[good]) for kind in (found.value, u)])
 
 

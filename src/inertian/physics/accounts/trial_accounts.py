@@ -22,8 +22,8 @@ from inertian.physics.accounts.collision_inputs import (
     CollisionFacts,
     CollisionInputs,
     ReadBeside,
-    in_frame,
 )
+from inertian.physics.accounts.contact_statements import collision_statements
 from inertian.physics.accounts.date_readings import DateReader, FitOf
 from inertian.physics.accounts.entries import RECORDED, TURNED, Recorded
 from inertian.physics.accounts.event_statements import (
@@ -31,7 +31,7 @@ from inertian.physics.accounts.event_statements import (
     statements_of,
     usual_statements,
 )
-from inertian.physics.accounts.events import Event, EventKind, both_ways
+from inertian.physics.accounts.events import Event, EventKind, push_spans
 from inertian.physics.accounts.forms import SPRING_REST
 from inertian.physics.accounts.gauges import gauge_of, rests
 from inertian.physics.accounts.ledger import (
@@ -40,17 +40,17 @@ from inertian.physics.accounts.ledger import (
     Accounts,
     Ledger,
     chosen,
-    collision_statements,
     drawn_up,
     joint_test,
     require_masses,
     restitution_of,
 )
 from inertian.physics.accounts.statements import Date, Statement, keys_of
+from inertian.physics.accounts.told_by_motion import sources_of, told_by_motion
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.quantities.coverage import Scalar
-from inertian.quantities.estimates import Estimate, JointScalars, weighted_sum
+from inertian.quantities.estimates import Estimate, JointScalars
 
 NO_MOTION = (
     "Neither positions nor an acceleration were recorded, so there is no motion to account for."
@@ -101,7 +101,7 @@ def accounts_of_contact(
         told = gauge_sign(collision, gauge) if turned is None else -1.0 if turned else 1.0
         said = RECORDED if told > 0.0 else RECORDED + TURNED
         recorded = Recorded(*gauge, told, source=said)
-    possible = collision_statements(collision, expectations, recorded, centre)
+    possible = collision_statements(collision, expectations, recorded, centre, event.track)
     usual = [one.law for one in possible if one.law not in (RELATIVE_ENERGY, ANGULAR_MOMENTUM)]
     statements = [one.without(off) for one in chosen(possible, laws, usual)]
     found = restitution_of(collision)
@@ -133,18 +133,19 @@ def accounts_between(
         if not any(s.kind is SpanKind.REST for s in context.spans):
             quiet = Spans((*context.spans, *rests(context.trial, aboard)))
             context = replace(context, spans=quiet.in_order())
-    slowing = {}
-    if event.kind is EventKind.UP_AND_BACK:
-        slowing = _slowing(context, fit, facts)
+    told = told_by_motion(event, context, fit, facts)
     if event.kind in (EventKind.SPINNING, EventKind.SWING):  # a piece of it is no parabola
         fit = no_fit
         context = _swinging(context)
     side = _pressed(context, event)
     known = tuple(context.setup)
     centre = context.frame.centre or (0.0, 0.0)
-    reader = DateReader(context, fit, facts, event.dates, slowing)
+    known_by = {key: one.estimate for key, one in told.items()}
+    reader = DateReader(context, fit, facts, event.dates, known_by, side)
     sign = _sign_between(reader, event) if turned is None else -1.0 if turned else 1.0
-    around = Surroundings(context.trial, known, bool(slowing), centre, sign, side)
+    around = Surroundings(
+        context.trial, known, sources_of(told), centre, sign, _where_pushed(context), side
+    )
     possible = statements_of(event, around, expectations)
     usual = [one.law for one in usual_statements(event, around)]
     statements = [one.without(off) for one in chosen(possible, laws, usual)]
@@ -186,6 +187,15 @@ def _swinging(context: TrialContext) -> TrialContext:
     sizes = context.local_fits(body.name, most).sizes[1]
     wanted = max(int(np.median(sizes)) // 2, LEAST_WINDOW)
     return replace(context, window=WindowRequest(samples=wanted))
+
+
+def _where_pushed(context: TrialContext) -> tuple[str, ...]:
+    """Bodies with a span of a push, or with one steady motion all the time."""
+    return tuple(
+        body.name
+        for body in context.trial.followed
+        if push_spans(own := context.spans.of(body.name)) or sum(s.kind.steady for s in own) <= 1
+    )
 
 
 def no_fit(_body: str, _span: Span) -> None:
@@ -269,27 +279,3 @@ def _alike(collision: CollisionInputs, axis: str) -> bool:
     covariance = inputs.covariance
     u = np.sqrt(max(covariance[i, i] + covariance[j, j] - 2.0 * covariance[i, j], 0.0))
     return bool(abs(inputs.values[i] - inputs.values[j]) <= CLEARLY * u)
-
-
-def _slowing(context: TrialContext, fit: FitOf, facts: CollisionFacts) -> dict[str, Estimate]:
-    """The deceleration by friction of a body that goes up a slope and back, in m/s²: half of what
-    its accelerations differ by, as the weight pulls the same way and friction does not.
-    """
-    body = context.trial.followed[0]
-    if len(body.axes) != 1:
-        return {}
-    axis, ways = body.axes[0], both_ways(context.spans.of(body.name))
-    if ways is None:
-        return {}
-    up, down = (fit(body.name, span) for span in ways)
-    if up is None or down is None:
-        return {}
-    ends = []
-    for one in (up, down):
-        plain = {
-            DateValue(order, body.name, axis, 0): one.estimate(axis, one.fits[axis].t0, order, None)
-            for order in range(3)
-        }
-        ends.append(in_frame(plain, facts)[DateValue(2, body.name, axis, 0)])
-    way = float(np.sign(up.fits[axis].at(up.fits[axis].t0, 1)))
-    return {body.name: weighted_sum([(0.5 * way, ends[1]), (-0.5 * way, ends[0])])}

@@ -37,3 +37,8 @@ def linear_drag(coefficient: Any, v: Any) -> Any:
 def quadratic_drag(coefficient: Any, v_times_speed: Any) -> Any:
     """Return the drag −c v|v| in N; c in kg/m (Newton), with v|v| in m²/s²."""
     return -coefficient * v_times_speed
+
+
+def spring_force(stiffness: Any, stretched: Any) -> Any:
+    """Return the force −k d of a spring that is stretched by d in m, in N (Hooke)."""
+    return -stiffness * stretched

@@ -100,6 +100,7 @@ UNACCOUNTED, UNACCOUNTED_IS = "Unaccounted", "unaccounted: {amount}"
 TOGETHER = "{axes} together: {verdict} (χ² = {chi} for {count})"
 JOINED = " and "
 LAW_TITLES = {
+    "momentum along track": "Momentum along the track",
     "momentum x": "Momentum along x",
     "momentum y": "Momentum along y",
     "angular momentum": "Angular momentum",
@@ -108,6 +109,7 @@ LAW_TITLES = {
     "energy about the centre of mass": "Energy about the centre of mass",
 }
 SHORT_LAW = {
+    "momentum along track": "Momentum",
     "momentum x": "Momentum x",
     "momentum y": "Momentum y",
     "angular momentum": "Angular mom.",
