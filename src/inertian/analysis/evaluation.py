@@ -28,6 +28,7 @@ from inertian.physics.accounts.trial_accounts import (
     accounts_between,
     accounts_of_contact,
 )
+from inertian.physics.accounts.typed_entries import facts_of_entries
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.requests import TOTAL, CurveRequest, Quantity, QuantityRef
 from inertian.physics.evaluation.quantity_values import at_all_samples
@@ -192,20 +193,21 @@ class Evaluator:
     @staticmethod
     def _collision_facts(project: Project, entry: Entry) -> CollisionFacts:
         given = project.series_named(entry.series).expectations.get(ENERGY) is Expectation.GIVEN_E
+        typed = facts_of_entries(entry.typed, entry.trial.id)
         return CollisionFacts(
             project.masses(entry),
             {**project.scale_facts(entry), **project.frame_facts(entry)},
             project.clock_offsets(entry),
             project.fact(RESTITUTION, entry) if given else None,
             entry.frame,
+            {name: fact for (_, name), fact in typed.items()},
         )
 
     def accounts(self, project: Project, trial: str) -> Accounts | InertianError:
         """Return the ledgers of one trial, or the reason why there are none."""
         entry = project.entry(trial)
-        settings = project.series_named(entry.series)
-        expectations, off, laws = settings.expectations, settings.off, settings.laws
-        key = ("accounts", tuple(expectations.items()), off, laws, settings.turned)
+        choices = project.account_choices(entry)
+        key = ("accounts", *choices.key)
         event = self.event(project, entry)
         several = event.kind is EventKind.SEVERAL
         if entry.spans.contact is not None and event.kind.contact and not several:
@@ -214,20 +216,17 @@ class Evaluator:
                 return inputs
             gauge = gauge_of(entry.trial) if event.kind is EventKind.BUMPER else None
             centre = entry.frame.centre or (0.0, 0.0)
-            around = (gauge, off, laws, centre, settings.turned)
             return self._result(
                 key,
                 inputs,
-                lambda: accounts_of_contact(event, inputs, expectations, *around),
+                lambda: accounts_of_contact(event, inputs, choices, gauge, centre),
             )
         context, facts = self.trial_context(project, entry), self._collision_facts(project, entry)
         fit = partial(self._span_fit, entry)
         return self._result(
             (*key, facts.key, event),
             context,
-            lambda: accounts_between(
-                event, context, fit, facts, expectations, off, laws, settings.turned
-            ),
+            lambda: accounts_between(event, context, fit, facts, choices),
         )
 
     def event(self, project: Project, entry: Entry) -> Event:

@@ -5,11 +5,25 @@ from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
 
+from inertian.physics.accounts.contact_entries import GIVEN_LOSS, OUTSIDE
+from inertian.physics.accounts.entries import (
+    AIR,
+    FRICTION,
+    GAUGE,
+    GAUGE_WORK,
+    PUSH,
+    ROLLS,
+    WEIGHT,
+)
+from inertian.physics.accounts.forms import SPRING
 from inertian.physics.accounts.statements import MOST_DATES, Date
+from inertian.physics.accounts.typed_entries import TypedEntry
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import Refusal
 
+MOST_TYPED = 24  # entries by hand in a trial
+OWN_NAMES = (OUTSIDE, GIVEN_LOSS, GAUGE, GAUGE_WORK, FRICTION, ROLLS, AIR, WEIGHT, PUSH, SPRING)
 _NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?")
 
 
@@ -88,3 +102,47 @@ def gauge_turned(project: Project, series: str, turned: bool | None) -> Edit:
     """
     changed = replace(project.series_named(series), turned=turned)
     return Edit("Turn the gauge", project.with_series(changed))
+
+
+def entry_typed(
+    project: Project, trial: str, new: TypedEntry, old: str = "", everywhere: bool = False
+) -> Edit:
+    """Add an entry by hand to the accounts of a trial, in place of the one named `old`; or
+    `everywhere` in its series. Raises Refusal where the name is empty or taken, or the amount has
+    another dimension than the account.
+    """
+    name = new.name.strip()
+    if not name:
+        raise Refusal("Give the entry a name: what brought it, such as “a hand that touched it”.")
+    if name in OWN_NAMES:
+        raise Refusal(f"“{name}” is an entry of its own. Choose another name.")
+    entry = project.entry(trial)
+    targets = project.entries_of(entry.series) if everywhere else (entry,)
+    for one in targets:
+        kept = tuple(t for t in one.typed if t.name not in (old, name))
+        if one is entry and name != old and any(t.name == name for t in one.typed):
+            raise Refusal(f"There is an entry “{name}” already. Choose another name.")
+        if len(kept) >= MOST_TYPED:
+            raise Refusal(f"A trial may have {MOST_TYPED} entries by hand at most.")
+        at = new.at if one is entry else _alike(new.at, entry, one)
+        typed = (*kept, replace(new, name=name, at=at))
+        project = project.with_entry(replace(one, typed=typed))
+    return Edit(f"{'Change' if old else 'Add'} “{name}”", project)
+
+
+def _alike(at: float, entry: Entry, other: Entry) -> float:
+    """The time in another trial that lies to its main event, or its start, as a time in this one
+    does.
+    """
+    places = []
+    for one in (entry, other):
+        contact = one.spans.contact
+        places.append(contact.start if contact else float(one.trial.t[0]))
+    return at - places[0] + places[1]
+
+
+def typed_entry_removed(project: Project, trial: str, name: str) -> Edit:
+    """Take an entry by hand out of the accounts of a trial."""
+    entry = project.entry(trial)
+    kept = tuple(one for one in entry.typed if one.name != name)
+    return Edit(f"Remove “{name}”", project.with_entry(replace(entry, typed=kept)))

@@ -192,7 +192,10 @@ def with_trial_in_other_time(entry: Entry, trial: Trial, ratio: float) -> Entry:
     named = tuple(replace(n, times=tuple(t * ratio for t in n.times)) for n in entry.named)
     frame = replace(entry.frame, time_zero=entry.frame.time_zero * ratio)
     dates = tuple(replace(d, t=d.t * ratio) for d in entry.dates)
-    return replace(entry, trial=trial, spans=spans, named=named, frame=frame, dates=dates)
+    typed = tuple(replace(one, at=one.at * ratio) for one in entry.typed)
+    return replace(
+        entry, trial=trial, spans=spans, named=named, frame=frame, dates=dates, typed=typed
+    )
 
 
 def _scale_of(trial: Trial) -> float:

@@ -12,7 +12,9 @@ from inertian.motion.recording.tidying import TidyStep
 from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
+from inertian.physics.accounts.account_choices import Choices
 from inertian.physics.accounts.statements import Date
+from inertian.physics.accounts.typed_entries import TypedEntry
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.derived_quantities import (
     ACCOUNT_FACTS,
@@ -23,7 +25,7 @@ from inertian.physics.definitions.derived_quantities import (
     SetupFact,
     centre_of_mass_quantities,
 )
-from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key, offset_key
+from inertian.physics.definitions.fact_names import ACCEPTED, SCALE, TIME_BASE, mass_key, offset_key
 from inertian.physics.definitions.formula_resolution import resolve
 from inertian.physics.definitions.reading_units import units_by_name
 from inertian.physics.definitions.requests import CurveRequest, NamedReading, Quantity, QuantityRef
@@ -61,6 +63,7 @@ class Entry:
     curves: tuple[CurveRequest, ...] = ()
     # Of its accounts, in file time; those that its event suggests if there are none
     dates: tuple[Date, ...] = ()
+    typed: tuple[TypedEntry, ...] = ()  # entries of its accounts, by hand; in file time
 
     @property
     def prepared(self) -> PreparedTrial:
@@ -225,6 +228,18 @@ class Project:
                 if fact is not None:
                     found[known.symbol, body] = fact
         return found
+
+    def account_choices(self, entry: Entry) -> Choices:
+        """Return what was chosen about the accounts of a trial."""
+        chosen = self.series_named(entry.series)
+        names = {
+            key.name.removeprefix(ACCEPTED) for key in self.setup if key.name.startswith(ACCEPTED)
+        }
+        known = {name: self.fact(ACCEPTED + name, entry) for name in sorted(names)}
+        accepted = {name: found[1] for name, found in known.items() if found}
+        return Choices(
+            chosen.expectations, chosen.off, chosen.laws, chosen.turned, entry.typed, accepted
+        )
 
     def clock_offsets(self, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
         """Return the clock offsets of a trial's bodies that another recorder followed, by body."""

@@ -9,9 +9,11 @@ from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import TidyStep
 from inertian.motion.spans.spans import Span, Spans
 from inertian.physics.accounts.statements import Date
+from inertian.physics.accounts.typed_entries import TypedEntry
 from inertian.physics.definitions.requests import CurveRequest, NamedReading, QuantityRef
 from inertian.project.project import Entry
 from inertian.project.schema import (
+    SavedAmount,
     SavedCurve,
     SavedDate,
     SavedFrame,
@@ -20,7 +22,10 @@ from inertian.project.schema import (
     SavedSpan,
     SavedStep,
     SavedTrial,
+    SavedTyped,
 )
+from inertian.quantities.facts import Fact
+from inertian.quantities.units import unit_of
 
 
 def saved_marks(entry: Entry) -> dict[str, Any]:
@@ -32,6 +37,7 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
         "readings": [_saved_reading(named) for named in entry.named],
         "curves": [_saved_curve(curve) for curve in entry.curves],
         "dates": [SavedDate(name=d.name, t=d.t) for d in entry.dates],
+        "typed": [_saved_typed(one) for one in entry.typed],
     }
 
 
@@ -95,6 +101,37 @@ def _saved_quantity(shown: QuantityRef) -> SavedQuantity:
     return SavedQuantity(quantity=shown.quantity, axis=shown.axis, unit=shown.si)
 
 
+def _saved_typed(one: TypedEntry) -> SavedTyped:
+    f = one.amount
+    amount = SavedAmount(
+        kind=f.unit.kind,
+        value=f.typed,
+        plus_minus=f.plus_minus,
+        meaning=f.meaning,
+        unit=f.unit.symbol,
+    )
+    return SavedTyped(name=one.name, law=one.law, at=one.at, amount=amount, reason=one.reason)
+
+
+def _typed(saved: SavedTrial) -> tuple[TypedEntry, ...]:
+    """Entries by hand. Raises InertianError where a unit is none."""
+    return tuple(
+        TypedEntry(
+            one.name,
+            one.law,
+            one.at,
+            Fact(
+                one.amount.value,
+                one.amount.plus_minus,
+                one.amount.meaning,
+                unit_of(one.amount.kind, one.amount.unit),
+            ),
+            one.reason,
+        )
+        for one in saved.typed
+    )
+
+
 def _dates(saved: SavedTrial) -> tuple[Date, ...]:
     """The dates of a trial's accounts. Raises ValueError where they are not in order."""
     times = [d.t for d in saved.dates]
@@ -132,4 +169,5 @@ def with_saved_marks(entry: Entry, saved: SavedTrial) -> Entry:
             for c in saved.curves
         ),
         dates=_dates(saved),
+        typed=_typed(saved),
     )

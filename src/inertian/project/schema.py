@@ -40,16 +40,21 @@ class _Strict(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=False, frozen=True)
 
 
-class SavedFact(_Strict):
-    """A fact as typed, in `unit`."""
+class SavedAmount(_Strict):
+    """An amount as typed, in `unit`."""
 
-    name: str
-    scope: str
     kind: str
     value: Number
     plus_minus: Number = Field(ge=0)
     meaning: Meaning
     unit: str
+
+
+class SavedFact(SavedAmount):
+    """A fact as typed: its name, and where it holds."""
+
+    name: str
+    scope: str
 
 
 class SavedSpan(_Strict):
@@ -180,6 +185,16 @@ class SavedDate(_Strict):
     t: Number
 
 
+class SavedTyped(_Strict):
+    """An entry of an account that was typed by hand: its law, file time in s, amount and reason."""
+
+    name: str = Field(min_length=1, max_length=80)
+    law: str
+    at: Number
+    amount: SavedAmount
+    reason: str = Field(default="", max_length=500)
+
+
 class SavedTrial(_Strict):
     """A trial: its table `data`, what the columns are, and what was marked."""
 
@@ -197,6 +212,7 @@ class SavedTrial(_Strict):
     readings: list[SavedReading] = []
     curves: list[SavedCurve] = []
     dates: list[SavedDate] = Field(default=[], max_length=24)
+    typed: list[SavedTyped] = Field(default=[], max_length=24)
     time_base: Number = Field(default=1.0, gt=0)
 
     @model_validator(mode="after")

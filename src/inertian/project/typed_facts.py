@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from inertian.motion.recording.frame import CENTRE
 from inertian.physics.definitions.derived_quantities import ACCOUNT_FACTS, SETUP_FACTS
-from inertian.physics.definitions.fact_names import SCALE, TIME_BASE, mass_key
+from inertian.physics.definitions.fact_names import ACCEPTABLE, ACCEPTED, SCALE, TIME_BASE, mass_key
 from inertian.project.edits import scale_set
 from inertian.project.project import READING_NOISE, RESTITUTION, Project, setup_key
 from inertian.quantities.errors import Refusal
@@ -51,6 +51,7 @@ def fact_kinds(project: Project) -> dict[str, str]:
     for known in (*SETUP_FACTS, *ACCOUNT_FACTS):
         for body in bodies if known.of_bodies else [""]:
             found[setup_key(known.name, body)] = known.kind
+    found |= {ACCEPTED + name: kind for name, kind in ACCEPTABLE.items()}
     found |= {RESTITUTION: "number", READING_NOISE: "length", TIME_BASE: "number"}
     found |= dict.fromkeys(CENTRE.values(), "length")
     if any(e.trial.in_pixels for e in project.entries):

@@ -94,6 +94,8 @@ OF_KIND = {
     "linear drag": _of(0, 1, -1),
     "quadratic drag": _of(-1, 1, 0),
     "energy": _of(2, 1, -2),
+    "impulse": _of(1, 1, -1),
+    "angular momentum": _of(2, 1, -1),
     "power": _of(2, 1, -3),
     "frequency": _of(0, 0, -1),
 }

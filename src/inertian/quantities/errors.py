@@ -54,6 +54,8 @@ EXAMPLE_UNITS = {
     "quadratic drag": "kg/m",
     "inertia": "kg·m²",
     "energy": "J",
+    "impulse": "N·s or kg·m/s",
+    "angular momentum": "kg·m²/s",
     "power": "W",
     "frequency": "Hz",
 }

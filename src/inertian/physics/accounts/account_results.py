@@ -43,6 +43,7 @@ from inertian.physics.accounts.ledger import (
 from inertian.physics.accounts.statements import WHOLE, AmountOf, EntryOf, Unaccounted
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.estimates import JointScalars
+from inertian.quantities.facts import Fact
 from inertian.quantities.propagation import Results
 
 PREFIX = "impulse of the "
@@ -92,6 +93,25 @@ def results_of(
         for name, (one, unit) in found.items()
         if np.isfinite(one.value) and np.isfinite(one.u)
     }
+
+
+def percent_errors(
+    results: Mapping[str, tuple[Scalar, str]], accepted: Mapping[str, Fact]
+) -> dict[str, tuple[Scalar, str]]:
+    """Return by how much results differ from accepted values, 100 (x − a)/a in %, by name; to first
+    order, with degrees of freedom by Welch and Satterthwaite (JCGM 100:2008, G.4.1).
+    """
+    found = {}
+    for name, fact in accepted.items():
+        if name not in results or fact.si == 0.0:
+            continue
+        one = results[name][0]
+        own, other = one.u / abs(fact.si), abs(one.value) * fact.u / fact.si**2
+        u = float(np.hypot(own, other))
+        dof = one.dof * (u / own) ** 4 if own > 0.0 else np.inf
+        error = Scalar(100.0 * (one.value - fact.si) / fact.si, 100.0 * u, dof)
+        found[f"percent error of {name}"] = error, "%"
+    return found
 
 
 def _speeds(ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]:

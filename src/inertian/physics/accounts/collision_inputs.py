@@ -23,6 +23,7 @@ from inertian.physics.accounts.account_inputs import (
     OPENING,
     ContactInput,
     DateValue,
+    FactOf,
     InputKey,
     MassOf,
     RubbedInside,
@@ -30,6 +31,7 @@ from inertian.physics.accounts.account_inputs import (
 from inertian.physics.accounts.encounters import Encounter
 from inertian.physics.accounts.interactions import Interaction
 from inertian.physics.accounts.shared_decelerations import SharedDecelerations
+from inertian.physics.accounts.typed_entries import BY_HAND
 from inertian.physics.evaluation.frame_facts import Motion
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import (
@@ -145,6 +147,7 @@ class CollisionFacts:
     `masses` by body; those that are not known are left out. `frame_facts` by name: the scale of all
     lengths, the time base of all times, the angle of the axes, the origin, where they have a ± of
     their own. `offsets` by body: that of a clock of its own. `restitution`, where it is given.
+    `typed` are the amounts of typed entries, by name.
     """
 
     masses: KnownFacts
@@ -152,11 +155,12 @@ class CollisionFacts:
     offsets: KnownFacts = field(default_factory=dict)
     restitution: tuple[FactId, Fact] | None = None
     frame: Frame = FILE_FRAME
+    typed: KnownFacts = field(default_factory=dict)
 
     @property
     def key(self) -> tuple[object, ...]:
         """What equals that of other facts only if all of them are the same."""
-        every = (self.masses, self.frame_facts, self.offsets)
+        every = (self.masses, self.frame_facts, self.offsets, self.typed)
         return (self.frame, self.restitution, *(tuple(some.items()) for some in every))
 
 
@@ -204,6 +208,7 @@ def read_collision(
     ]
     if facts.restitution:
         constants.append((ContactInput.RESTITUTION, facts.restitution))
+    constants += [(FactOf(BY_HAND, name), fact) for name, fact in facts.typed.items()]
     for name, (key, fact) in constants:
         named[name] = Estimate(fact.si, {}, {key: 1.0})
         shared.append(fact_part(key, fact))

@@ -2,7 +2,7 @@
 budget.
 """
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache, partial
 from typing import Any
@@ -38,17 +38,6 @@ RELATIVE_ENERGY = "energy about the centre of mass"
 CLEAR_APPROACH = 2.0
 WIDEST = 14.0  # times u: the 95 % interval with one degree of freedom
 MOMENTUM_UNIT, ENERGY_UNIT, ANGULAR_UNIT = "kg·m/s", "J", "kg·m²/s"
-
-
-def chosen(
-    statements: Sequence[Statement], laws: Sequence[str], usual: Collection[str]
-) -> list[Statement]:
-    """Return the statements of some laws in their order; the usual ones where none is asked for, or
-    none of those that are can be had.
-    """
-    by_law = {one.law: one for one in statements}
-    wanted = [by_law[law] for law in laws if law in by_law]
-    return wanted or [one for one in statements if one.law in usual]
 
 
 def momentum_law(axis: str) -> str:

@@ -1,12 +1,12 @@
 """The accounts of one trial: from its event through its inputs to ledgers and results."""
 
-from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from inertian.motion.derivatives.local_derivatives import BY_DATA, WindowRequest
 from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.accounts.account_choices import Choices
 from inertian.physics.accounts.account_inputs import (
     CLOSING,
     OPENING,
@@ -16,7 +16,7 @@ from inertian.physics.accounts.account_inputs import (
     MassOf,
     Through,
 )
-from inertian.physics.accounts.account_results import results_of
+from inertian.physics.accounts.account_results import percent_errors, results_of
 from inertian.physics.accounts.collision_inputs import (
     AccountError,
     CollisionFacts,
@@ -39,7 +39,6 @@ from inertian.physics.accounts.ledger import (
     RELATIVE_ENERGY,
     Accounts,
     Ledger,
-    chosen,
     drawn_up,
     joint_test,
     require_masses,
@@ -47,7 +46,7 @@ from inertian.physics.accounts.ledger import (
 )
 from inertian.physics.accounts.statements import Date, Statement, keys_of
 from inertian.physics.accounts.told_by_motion import sources_of, told_by_motion
-from inertian.physics.accounts.verdicts import Expectation
+from inertian.physics.accounts.typed_entries import facts_of_entries
 from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.estimates import Estimate, JointScalars
@@ -82,31 +81,28 @@ def gauge_beside(
 def accounts_of_contact(
     event: Event,
     collision: CollisionInputs,
-    expectations: Mapping[str, Expectation],
+    choices: Choices,
     gauge: tuple[str, str] | None = None,
-    off: Collection[str] = (),
-    laws: Sequence[str] = (),
     centre: tuple[float, float] = (0.0, 0.0),
-    turned: bool | None = None,
 ) -> Accounts:
-    """Return the accounts of a contact; `gauge` is body and axis of a gauge that recorded it, `off`
-    are names of entries that do not count, `laws` those that are asked for; `turned` says that the
-    gauge counts the other way, None that the motion tells. Raises AccountError if a mass is
-    missing.
+    """Return the accounts of a contact; `gauge` is body and axis of a gauge that recorded it,
+    `centre` in m what angular momentum is about. Raises AccountError if a mass is missing.
     """
     inputs = collision.inputs
     require_masses(collision.encounter.bodies, inputs)
     recorded = None
     if gauge is not None:
-        told = gauge_sign(collision, gauge) if turned is None else -1.0 if turned else 1.0
+        told = gauge_sign(collision, gauge)
+        if choices.turned is not None:
+            told = -1.0 if choices.turned else 1.0
         said = RECORDED if told > 0.0 else RECORDED + TURNED
         recorded = Recorded(*gauge, told, source=said)
-    possible = collision_statements(collision, expectations, recorded, centre, event.track)
+    possible = collision_statements(collision, choices.expectations, recorded, centre, event.track)
     usual = [one.law for one in possible if one.law not in (RELATIVE_ENERGY, ANGULAR_MOMENTUM)]
-    statements = [one.without(off) for one in chosen(possible, laws, usual)]
+    statements = choices.drawn(possible, usual)
     found = restitution_of(collision)
     kind = _named(event.kind, collision, found)
-    made = _drawn(replace(event, kind=kind), statements, inputs, found)
+    made = _drawn(replace(event, kind=kind), statements, inputs, found, choices)
     known = tuple(one.law for one in possible)
     return replace(made, read_from=collision.read_from, possible=known)
 
@@ -116,14 +112,9 @@ def accounts_between(
     context: TrialContext,
     fit: FitOf,
     facts: CollisionFacts,
-    expectations: Mapping[str, Expectation],
-    off: Collection[str] = (),
-    laws: Sequence[str] = (),
-    turned: bool | None = None,
+    choices: Choices,
 ) -> Accounts:
-    """Return the accounts of an event that is no contact, from date to date; `off` are names of
-    entries that do not count, `laws` those that are asked for, `turned` says that a gauge counts
-    the other way. Raises AccountError or
+    """Return the accounts of an event that is no contact, from date to date. Raises AccountError or
     NoValueError with what is missing.
     """
     if event.kind is EventKind.TOWED:
@@ -133,6 +124,9 @@ def accounts_between(
         if not any(s.kind is SpanKind.REST for s in context.spans):
             quiet = Spans((*context.spans, *rests(context.trial, aboard)))
             context = replace(context, spans=quiet.in_order())
+    if choices.typed:
+        own = facts_of_entries(choices.typed, context.trial.id)
+        context = replace(context, setup={**context.setup, **own})
     told = told_by_motion(event, context, fit, facts)
     if event.kind in (EventKind.SPINNING, EventKind.SWING):  # a piece of it is no parabola
         fit = no_fit
@@ -142,13 +136,15 @@ def accounts_between(
     centre = context.frame.centre or (0.0, 0.0)
     known_by = {key: one.estimate for key, one in told.items()}
     reader = DateReader(context, fit, facts, event.dates, known_by, side)
-    sign = _sign_between(reader, event) if turned is None else -1.0 if turned else 1.0
+    sign = _sign_between(reader, event)
+    if choices.turned is not None:
+        sign = -1.0 if choices.turned else 1.0
     around = Surroundings(
         context.trial, known, sources_of(told), centre, sign, _where_pushed(context), side
     )
-    possible = statements_of(event, around, expectations)
+    possible = statements_of(event, around, choices.expectations)
     usual = [one.law for one in usual_statements(event, around)]
-    statements = [one.without(off) for one in chosen(possible, laws, usual)]
+    statements = choices.drawn(possible, usual)
     needed = list(keys_of(statements))
     paths = (
         [
@@ -161,7 +157,7 @@ def accounts_between(
     )
     bounces = [key for key in _of_bounces(context, event) if reader.tells(key)]
     inputs = reader.inputs(dict.fromkeys([*needed, *paths, *bounces]))
-    made = _drawn(event, statements, inputs, None)
+    made = _drawn(event, statements, inputs, None, choices)
     return replace(made, read_from=reader.by, possible=tuple(one.law for one in possible))
 
 
@@ -216,13 +212,19 @@ def _pressed(context: TrialContext, event: Event) -> float:
 
 
 def _drawn(
-    event: Event, statements: list[Statement], inputs: JointScalars, restitution: Scalar | None
+    event: Event,
+    statements: list[Statement],
+    inputs: JointScalars,
+    restitution: Scalar | None,
+    choices: Choices,
 ) -> Accounts:
     ledgers: tuple[Ledger, ...] = tuple(drawn_up(one, inputs) for one in statements)
 
     def results() -> dict[str, tuple[Scalar, str]]:
         found = results_of(event, ledgers, inputs)
-        return found if restitution is None else {"restitution": (restitution, ""), **found}
+        if restitution is not None:
+            found = {"restitution": (restitution, ""), **found}
+        return found | percent_errors(found, choices.accepted)
 
     together = joint_test(ledgers, inputs)
     return Accounts(str(event.kind), ledgers, together, restitution, inputs, results)

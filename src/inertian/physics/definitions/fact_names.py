@@ -1,6 +1,20 @@
 """The names under which the setup keeps the facts that accounts and quantities rest on."""
 
 SCALE, TIME_BASE = "scale", "time base"
+ACCEPTED = "accepted "  # before the name of a result: what it is compared with
+# Results of accounts that may be compared with an accepted value, and what they measure
+ACCEPTABLE = {
+    "restitution": "number",
+    "efficiency": "number",
+    "fraction kept": "number",
+    "friction coefficient": "number",
+    "mean force": "force",
+    "net force": "force",
+    "mean force of loss": "force",
+    "impulse": "impulse",
+    "impulse of the gauge": "impulse",
+    "change of momentum": "impulse",
+}
 
 
 def offset_key(body: str) -> str:
