@@ -9,6 +9,7 @@ from typing import TypeVar, cast
 import numpy as np
 
 from inertian.analysis.contact_reading import beside_gauges, read_contact
+from inertian.analysis.glide_trials import glides_beside
 from inertian.analysis.series_results import SeriesResult, series_result, without_touch
 from inertian.motion.derivatives.derive import Method, derive, noise_of_trial
 from inertian.motion.derivatives.local_derivatives import parse_window
@@ -22,6 +23,7 @@ from inertian.physics.accounts.collision_inputs import (
     CollisionInputs,
 )
 from inertian.physics.accounts.events import Event, EventKind, recognised
+from inertian.physics.accounts.forms import INCLINE
 from inertian.physics.accounts.gauges import gauge_of
 from inertian.physics.accounts.ledger import ENERGY, Accounts
 from inertian.physics.accounts.trial_accounts import (
@@ -223,18 +225,28 @@ class Evaluator:
             )
         context, facts = self.trial_context(project, entry), self._collision_facts(project, entry)
         fit = partial(self._span_fit, entry)
-        return self._result(
-            (*key, facts.key, event),
-            context,
-            lambda: accounts_between(event, context, fit, facts, choices),
+        glides = glides_beside(
+            self,
+            project,
+            entry,
+            event,
+            lambda other: partial(self._span_fit, other),
+            partial(self._collision_facts, project),
         )
+
+        def between() -> Accounts:
+            beside = replace(context, setup={**context.setup, **glides}) if glides else context
+            return accounts_between(event, beside, fit, facts, choices)
+
+        return self._result((*key, facts.key, event, *glides.values()), context, between)
 
     def event(self, project: Project, entry: Entry) -> Event:
         """Return what happens in a trial."""
         facts = {**project.setup_facts(entry), **project.account_facts(entry)}
         gravity = facts["g", ""][1].si
         fit = partial(self._span_fit, entry)
-        known = tuple(facts)
+        level = facts.get((INCLINE, ""))
+        known = tuple(key for key in facts if key[0] != INCLINE or (level and level[1].si != 0.0))
         found = self._of_trial(
             entry.used_trial,
             ("event", entry.spans, known, gravity),

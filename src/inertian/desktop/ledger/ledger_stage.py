@@ -276,7 +276,7 @@ class LedgerStage(QScrollArea):
         found = entry and self._document.evaluator.accounts(self._document.project, entry.trial.id)
         if not isinstance(found, Accounts):
             return QMenu(self)
-        return accounts_menu(self, self._document, found)
+        return accounts_menu(self, self._document, found, self._theme, self.spoken.emit)
 
     def _ask_accounts(self) -> None:
         self.accounts_menu().exec(self.choice.mapToGlobal(self.choice.rect().bottomLeft()))
