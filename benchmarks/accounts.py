@@ -560,6 +560,43 @@ def spinning(rng: np.random.Generator) -> Made:
     return made
 
 
+def dropped(rng: np.random.Generator) -> Made:
+    """A disc spins down, and a stone is dropped on it; a mark on it is filmed."""
+    inertia, i = typed(
+        rng, "moment of inertia of sled", round(rng.uniform(0.01, 0.1), 4), 2e-4, "kg·m²"
+    )
+    share = rng.uniform(0.2, 1.0)
+    added, more = typed(rng, "added inertia of sled", round(share * i, 4), 2e-4, "kg·m²")
+    r, w = rng.uniform(0.1, 0.3), rng.uniform(2.0, 6.0) * float(rng.choice([-1.0, 1.0]))
+    dry, when, end = rng.uniform(0.0, 0.3), rng.uniform(1.5, 2.5), rng.uniform(4.0, 5.5)
+    way, keeps = np.sign(w), i / (i + more)
+
+    def turned(at: float) -> tuple[float, float]:
+        s = min(at, when)
+        a, u = 0.3 + w * s - 0.5 * way * dry * s * s, w - way * dry * s
+        if at > when:
+            s, u = at - when, u * keeps
+            a, u = a + u * s - 0.5 * way * dry * s * s, u - way * dry * s
+        return a, u
+
+    end = min(end, when + 0.8 * abs(turned(when + 1e-9)[1]) / max(dry, 1e-6))
+
+    def motion(at: float) -> State:
+        a, u = turned(at)
+        x = r * np.array([np.cos(a), np.sin(a)])
+        return x, r * u * np.array([-np.sin(a), np.cos(a)])
+
+    rate, noise, jitter, step = conditions(rng)
+    t, read = filmed(rng, motion, end, max(rate, 60.0), min(noise, 1e-3), jitter, step)
+    made = Made(
+        t, {"sled": dict(zip("xy", read, strict=True))}, lambda _b, at: motion(at),
+        [inertia, added, "centre x = 0 m", "centre y = 0 m"], {"I": i, "more": more},
+    )  # fmt: skip
+    made.spin = lambda at: turned(at)[1]
+    made.entries = {"moment": lambda _one, _two: when}
+    return made
+
+
 def launched(rng: np.random.Generator) -> Made:
     """A sled on a spring is let go, and leaves it."""
     mass, m = typed(rng, "mass of sled", round(rng.uniform(0.2, 1.0), 3), 0.001, "kg")
@@ -594,6 +631,7 @@ KINDS: dict[str, tuple[Callable[[np.random.Generator], Made], tuple[str, ...]]] 
     "repulsion": (repulsion, ("repulsion without touch", "hit in line")),
     "parting": (parting, ("explosion from rest",)),
     "spinning": (spinning, ("spinning down",)),
+    "dropped": (dropped, ("spinning down",)),
     "launched": (launched, ("spring launch",)),
 }
 
@@ -620,8 +658,10 @@ def true_amount(made: Made, law: str, date: float, side: int) -> float:
     """What truly is there at a date, just before or just after it."""
     at, total = date + side * TINY, 0.0
     if made.spin is not None:
-        w = made.spin(at)
-        return made.true["I"] * w if law == "angular momentum" else 0.5 * made.true["I"] * w * w
+        w, turns = made.spin(at), made.true["I"]
+        if "moment" in made.entries and at > made.entries["moment"](0.0, 0.0):
+            turns += made.true["more"]
+        return turns * w if law == "angular momentum" else 0.5 * turns * w * w
     for body in made.recorded:
         x, v = made.free(body, date, side) if made.free and side else made.state(body, at)
         m = made.true.get(f"m {body}", made.true.get("m", 1.0))
@@ -668,6 +708,9 @@ def judged(made: Made, accounts: Accounts, tally: Tally, kind: str) -> None:
                     tally.add(f"{kind} {law} {entry.name}", amount, truth)
                     left -= truth
                 elif entry.name == "outside forces":  # what it is of the truth is not told apart
+                    if made.spin is not None:  # what is not lost by friction holds
+                        left = 0.0 if law == "angular momentum" else None
+                        break
                     balanced = len(made.recorded) > 1 or "impulse of the gauge" in made.entries
                     left = 0.0 if law.startswith("momentum") and balanced else None
                     break

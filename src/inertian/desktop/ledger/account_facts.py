@@ -32,7 +32,7 @@ BY_EVENT = {
     "swing": ("g", "b"),
     "spring launch": ("k", "x_0", "μ"),
     "thrust run": ("F_p", "μ"),
-    "spinning down": ("I",),
+    "spinning down": ("I", "I_a"),
 }
 
 

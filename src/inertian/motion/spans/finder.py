@@ -12,7 +12,6 @@ from inertian.motion.recording.trials import Trial
 from inertian.motion.spans.abrupt_changes import abrupt_changes
 from inertian.motion.spans.pieces_under_one_law import (
     SAME_TIME,
-    TURN_HALF,
     under_one_law,
     whole_swing,
 )
@@ -28,6 +27,8 @@ from inertian.motion.spans.span_naming import (
 )
 from inertian.motion.spans.spans import SpanKind
 from inertian.motion.spans.tracks import Track, track_of, velocity_of
+from inertian.motion.spans.turning_bodies import arcs
+from inertian.motion.spans.turning_points import turn_span, turned
 from inertian.motion.spans.velocity_changes import (
     MOST_MERGES,
     SegmentJoint,
@@ -36,11 +37,12 @@ from inertian.motion.spans.velocity_changes import (
     unseen_reach,
     velocity_changes,
 )
-from inertian.quantities.rounding import write_shortest
 
 SLOW_CHANGE = 0.08  # s; what takes longer, and was followed, is an interaction
 # Steps kept clear of a hit on each side; fewer where a side has few samples
 KEPT_CLEAR, OF_FEW, FEW = (1.25, 0.75, 12)
+LONGEST_GAP = 0.3  # s between two steady motions on a circle, in which something happens at once
+CHANGES = "the motion before goes over into another: {two}"
 SURE_ACCELERATION_Z = 4.5  # normal deviates of its u that an acceleration must exceed to be one
 STILL_SIGMAS = 2.0  # σ of a reading that a body at rest may seem to move through a span
 STOPPED_SHARE = 0.5  # of its speed that a body may keep at an end stop
@@ -50,12 +52,9 @@ LONGEST_STEP_FOLLOWED = 0.06  # s between samples, beyond which a push may be ov
 # A push under way at the start is so many times stronger than what follows, gains most of its
 # speed in it, and goes over into a glide without a jump of half of that speed
 PUSH_STRONGER, PUSH_FROM, PUSH_GOES_ON = 3.0, 0.6, 0.5
-# Steps, and share of the shorter piece, that a turning point may lie off where two pieces meet
-TURN_ROOM, TURN_ROOM_SHARE = 4, 0.3
 # Pieces that the motions of a recording may fall into, some two seconds of work, and of one body
 MOST_PIECES, FEWEST_PIECES = 72, 16
 FEWEST_FOLLOWED = 4  # steps that an interaction lasts: a shorter one cannot be told from a hit
-RETURN_SIGMAS = 6.0  # σ of a reading that a body must move on each side of a turning point
 
 
 def find_spans(trial: Trial) -> list[FoundSpan]:
@@ -64,8 +63,34 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
     Positions are the evidence: stretches of steady motion come from penalised least squares
     (`segments`), the edges of what lies between them from fits of both sides and of the change
     together (`pulses`). A body whose motion falls into more pieces than MOST_PIECES, all bodies
-    together, has no stretches of steady motion; nothing is suggested for it.
+    together, has no stretches of steady motion; nothing is suggested for it. One that goes round on
+    a circle has none either: only what changes its angular velocity at once is told.
     """
+    round_about = arcs(trial)
+    if not round_about:
+        return _found_along_axes(trial)
+    others = tuple(body for body in trial.bodies if body.name not in round_about)
+    found = _found_along_axes(replace(trial, bodies=others)) if others else []
+    for arc in round_about.values():
+        found += _sudden(_found_along_axes(arc))
+    return with_names(found)
+
+
+def _sudden(own: Sequence[FoundSpan]) -> list[FoundSpan]:
+    """What changes the motion of one body at once, also where noise hides how fast that is."""
+    walled = [replace(one, kind=SpanKind.CONTACT) for one in own if one.kind.walled]
+    steady = sorted((one for one in own if one.kind.steady), key=lambda one: one.t0)
+    gaps = [
+        replace(one, kind=SpanKind.CONTACT, t0=one.t1, t1=two.t0, why=CHANGES.format(two=two.why))
+        for one, two in pairwise(steady)
+        if one.t1 < two.t0 < one.t1 + LONGEST_GAP
+        and not any(event.t0 < two.t0 and one.t1 < event.t1 for event in walled)
+    ]
+    return [*walled, *gaps]
+
+
+def _found_along_axes(trial: Trial) -> list[FoundSpan]:
+    """The spans of bodies that do not go round."""
     tracks = [
         track
         for body in trial.followed
@@ -111,12 +136,12 @@ def find_spans(trial: Trial) -> list[FoundSpan]:
         own, turns = (
             (motions[track.body], [])
             if track.body in bouncing
-            else _turned(motions[track.body], track.step)
+            else turned(motions[track.body], track.step)
         )
         found += [
             FoundSpan(m.kind, "", m.start, m.stop, (m.body,), reason_of_motion(m)) for m in own
         ]
-        found += [_turn(track, time) for time in turns]
+        found += [turn_span(track, time) for time in turns]
     return with_names(_joined(found, min(t.step for t in tracks)))
 
 
@@ -332,95 +357,6 @@ def _is_bounce(event: FoundEvent, motions: Mapping[str, Sequence[FoundMotion]]) 
     known = (before,) if few else (before, after)
     driven = all(float(m.a @ away) < 0.0 and m.kind is SpanKind.ACCELERATION for m in known)
     return reverses and driven
-
-
-def _turned(motions: Sequence[FoundMotion], step: float) -> tuple[list[FoundMotion], list[float]]:
-    """Split steady accelerations where the body turns round; return the motions and the moments."""
-    turns: list[float] = []
-    found: list[FoundMotion] = []
-    for motion in motions:
-        time = _turning_time(motion)
-        if time is None:
-            found.append(motion)
-        elif _moves_on_both_sides(motion, time, step):
-            turns.append(time)
-            v = motion.v[0] + motion.a * (time - motion.start)
-            share = (time - motion.start) / (motion.stop - motion.start)
-            found.append(
-                replace(
-                    motion, stop=time, v=(motion.v[0], v), samples=round(share * motion.samples)
-                )
-            )
-            found.append(
-                replace(
-                    motion,
-                    start=time,
-                    v=(v, motion.v[1]),
-                    samples=round((1 - share) * motion.samples),
-                )
-            )
-        else:
-            found.append(motion)
-    for k, (a, b) in enumerate(pairwise(found)):
-        time = _turn_between(a, b, step)
-        if time is not None and all(abs(time - t) > 3 * step for t in turns):
-            turns.append(time)
-            found[k], found[k + 1] = replace(a, stop=time), replace(b, start=time)
-    return found, turns
-
-
-def _returns(motion: FoundMotion, side: float) -> bool:
-    return 0.5 * float(np.linalg.norm(motion.a)) * side**2 > RETURN_SIGMAS * motion.sigma
-
-
-def _moves_on_both_sides(motion: FoundMotion, time: float, step: float) -> bool:
-    """Whether a body moves noticeably on both sides of a turning point; friction stops it, but
-    never turns it round.
-    """
-    side = min(time - motion.start, motion.stop - time)
-    return side > LEAST_SAMPLES * step and _returns(motion, side)
-
-
-def _turning_time(motion: FoundMotion) -> float | None:
-    """When the velocity of a steady acceleration along a line goes through zero, or None."""
-    if motion.kind is not SpanKind.ACCELERATION:
-        return None
-    along = motion.a / np.linalg.norm(motion.a)
-    v0, v1 = float(motion.v[0] @ along), float(motion.v[1] @ along)
-    across = float(np.linalg.norm(motion.v[0] - v0 * along))
-    if v0 >= 0.0 or v1 <= 0.0 or across > 0.1 * max(-v0, v1):
-        return None
-    return motion.start + (motion.stop - motion.start) * -v0 / (v1 - v0)
-
-
-def _turn_between(a: FoundMotion, b: FoundMotion, step: float) -> float | None:
-    """When a body turns round where one steady acceleration goes over into another, or None."""
-    if (
-        b.start - a.stop > SAME_TIME * step
-        or not a.kind is b.kind is SpanKind.ACCELERATION
-        or float(a.a @ b.a) <= 0.0
-    ):
-        return None
-    along = b.a / np.linalg.norm(b.a)
-    if not float(a.v[0] @ along) < 0.0 < float(b.v[1] @ along):
-        return None
-    middle = 0.5 * (a.stop + b.start)
-    zeros = [
-        a.stop - float(a.v[1] @ along) / float(a.a @ along),
-        b.start - float(b.v[0] @ along) / float(b.a @ along),
-    ]
-    room = max(TURN_ROOM * step, TURN_ROOM_SHARE * min(a.stop - a.start, b.stop - b.start))
-    near = [z for z in zeros if abs(z - middle) <= room]
-    if near and not (_returns(a, near[0] - a.start) and _returns(b, b.stop - near[0])):
-        return None
-    return float(np.mean(near)) if near else None
-
-
-def _turn(track: Track, time: float) -> FoundSpan:
-    half = TURN_HALF * track.step
-    at = f"{write_shortest(time, 4)} s"
-    why = f"the velocity goes through zero at {at} and the acceleration does not"
-    return FoundSpan(SpanKind.TURN, "", time - half, time + half, (track.body,), why)
 
 
 def _joined(found: Sequence[FoundSpan], step: float) -> list[FoundSpan]:

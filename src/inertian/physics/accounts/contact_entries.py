@@ -23,7 +23,14 @@ from inertian.physics.accounts.encounters import (
     restitution_loss,
     velocities,
 )
-from inertian.physics.accounts.forms import kinetic_energy, momentum, square
+from inertian.physics.accounts.forms import (
+    TurningForm,
+    kinetic_energy,
+    momentum,
+    square,
+    turning_rate,
+    turning_slowed,
+)
 
 OUTSIDE, GIVEN_LOSS = "outside forces", "into other forms, by e"
 
@@ -188,4 +195,40 @@ class FreeChange:
                 else:
                     changed = 0.5 * (v2 * v2 - v1 * v1) if self.energy else v2 - v1
                 total = total + q[MassOf(b)] * changed
+        return total
+
+
+@dataclass(frozen=True)
+class TurningChange:
+    """What friction changes of the angular momentum, or the energy, of a body that turns: all of it
+    where it turns freely, and in periods of a contact (`short`) what its angular accelerations
+    before and after would change, for half of the time each; `lengths` are those of the periods
+    in s.
+    """
+
+    form: TurningForm
+    lengths: tuple[float, ...]
+    short: tuple[bool, ...]
+    source: str = "accelerations of the free motions"
+    name: str = OUTSIDE
+
+    def needs(self, period: int) -> tuple[InputKey, ...]:
+        """See `EntryRule`."""
+        dates = (period, period + 1)
+        found = tuple(key for date in dates for key in self.form.needs(date))
+        if not self.short[period]:
+            return found
+        bends = (DateValue(2, self.form.body, axis, date) for date in dates for axis in "xy")
+        return (*found, *bends)
+
+    def amount(self, q: Values, period: int) -> Any:
+        """See `EntryRule`; in kg·m²/s, or J."""
+        form, dates = self.form, (period, period + 1)
+        if not self.short[period]:
+            return form.amount(q, period + 1) - form.amount(q, period)
+        total: Any = 0.0
+        for date in dates:
+            torque = form.inertia(q, date) * turning_slowed(q, form.body, form.centre, date)
+            rate = turning_rate(q, form.body, form.centre, date) if form.energy else 1.0
+            total = total + 0.5 * self.lengths[period] * torque * rate
         return total

@@ -11,7 +11,7 @@ from itertools import pairwise
 from inertian.motion.recording.trials import Trial
 from inertian.physics.accounts.account_inputs import Integral
 from inertian.physics.accounts.along_track import along_track
-from inertian.physics.accounts.contact_entries import FreeChange
+from inertian.physics.accounts.contact_entries import FreeChange, TurningChange
 from inertian.physics.accounts.entries import (
     FRICTION_FACT,
     LINEAR_FACT,
@@ -32,6 +32,7 @@ from inertian.physics.accounts.entries import (
 )
 from inertian.physics.accounts.events import Event, EventKind
 from inertian.physics.accounts.forms import (
+    ADDED_INERTIA,
     INCLINE,
     ROLLING,
     SPRING_REST,
@@ -234,13 +235,27 @@ def _each(event: Event) -> tuple[Expectation, ...]:
 
 
 def _of_turning(event: Event, around: Surroundings) -> list[Statement]:
-    body, none = _bodies(around)[0], _no_entries(event)
-    spin, energy = (TurningForm(body, around.centre, energy=e) for e in (False, True))
+    """Angular momentum and energy of a body that turns; where something falls onto it, angular
+    momentum holds, if it is known what turns with it then.
+    """
+    body, entries = _bodies(around)[0], _no_entries(event)
+    known = bool(event.held) and around.knows(ADDED_INERTIA, body)
+    added = event.held[0] + 1 if known else None
+    spin, energy = (TurningForm(body, around.centre, e, added) for e in (False, True))
     lost = Expectation.NOT_CONSERVED
-    return [
-        Statement(ANGULAR_MOMENTUM, ANGULAR_UNIT, event.dates, (spin,), none, lost),
-        Statement(MECHANICAL, ENERGY_UNIT, event.dates, (energy,), none, lost),
-    ]
+    whole = Expectation.CONSERVED if known else lost
+    lasts = tuple(b.t - a.t for a, b in pairwise(event.dates))
+    short = tuple(k in event.held for k in range(len(lasts)))
+    made = []
+    for law, unit, form, expected in (
+        (ANGULAR_MOMENTUM, ANGULAR_UNIT, spin, whole),
+        (MECHANICAL, ENERGY_UNIT, energy, lost),
+    ):
+        own = entries
+        if event.held:
+            own = ((TurningChange(form, lasts, short),),) * len(lasts)
+        made.append(Statement(law, unit, event.dates, (form,), own, expected))
+    return made
 
 
 def _of_energy(event: Event, around: Surroundings) -> Statement:

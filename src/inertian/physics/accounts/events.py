@@ -113,7 +113,7 @@ def _recognised(
         return Event(EventKind.TOWED, _ends(trial, spans))
     in_plane = {"x", "y"} <= set(trial.followed[0].axes)
     if len(bodies) == 1 and in_plane and (INERTIA, bodies[0]) in facts:
-        return Event(EventKind.SPINNING, _whole(trial))
+        return _spinning(trial, spans.of(bodies[0]))
     contacts = [s for s in spans.in_order() if s.kind in MAIN]
     if len(contacts) > 1 and len(bodies) > 1:
         return _several(contacts)
@@ -125,6 +125,16 @@ def _recognised(
     if len(bodies) == 1:
         return _of_one_body(trial, own, facts, gravity, fit)
     return Event(EventKind.NONE, _ends(trial, spans))
+
+
+def _spinning(trial: Trial, own: Spans) -> Event:
+    """A body that turns, and what falls onto it or strikes it, if something does."""
+    start, end = _whole(trial)
+    contact = next((s for s in own.in_order() if s.kind is SpanKind.CONTACT), None)
+    if contact is None:
+        return Event(EventKind.SPINNING, (start, end))
+    struck = Date("before", contact.start, -1), Date("after", contact.stop, 1)
+    return Event(EventKind.SPINNING, (start, *struck, end), held=(1,))
 
 
 def _around(trial: Trial, spans: Spans, bodies: Sequence[str], contact: Span) -> Event:

@@ -18,6 +18,7 @@ FACT_HINTS = {
     "c_r": "none, or e.g. 0.004 ± 0.001",
     "b": "none, or e.g. 0.02 ± 0.01 kg/s",
     "c": "none, or e.g. 0.003 ± 0.001 kg/m",
+    "I_a": "none, or e.g. 0.0042 ± 0.0002 kg·m²",
     "F_p": "none, or e.g. 0.52 ± 0.02 N",
 }
 FACT_OF_BODY = "{label} of {body}"
