@@ -30,6 +30,7 @@ from inertian.quantities.errors import InertianError
 from inertian.quantities.units import unit_of
 
 P95 = 0.9545
+CENTRE = ("centre x = 0 ± 0.0003 m", "centre y = 0 ± 0.0003 m")
 TINY = 1e-6  # s, between a wall and the moment beside it that is looked at
 State = tuple[np.ndarray, np.ndarray]
 
@@ -542,8 +543,9 @@ def spinning(rng: np.random.Generator) -> Made:
     )
     r, w = rng.uniform(0.1, 0.3), rng.uniform(2.0, 6.0) * float(rng.choice([-1.0, 1.0]))
     dry, viscous = rng.uniform(0.0, 0.3), rng.uniform(0.0, 0.2)
+    end = min(rng.uniform(2.0, 5.0), 0.8 * abs(w) / (dry + viscous * abs(w)))
     turning = stepped(
-        lambda _t, _x, v: np.array([-dry * np.sign(v[0]) - viscous * v[0]]), [0.3], [w], 6.0
+        lambda _t, _x, v: np.array([-dry * np.sign(v[0]) - viscous * v[0]]), [0.3], [w], end
     )
 
     def motion(at: float) -> State:
@@ -551,10 +553,10 @@ def spinning(rng: np.random.Generator) -> Made:
         x = r * np.array([np.cos(a), np.sin(a)])
         return x, r * u * np.array([-np.sin(a), np.cos(a)])
 
-    t, read = filmed(rng, motion, rng.uniform(2.0, 5.0), *conditions(rng))
+    t, read = filmed(rng, motion, end, *conditions(rng))
     made = Made(
         t, {"sled": dict(zip("xy", read, strict=True))}, lambda _b, at: motion(at),
-        [inertia, "centre x = 0 m", "centre y = 0 m"], {"I": i},
+        [inertia, *CENTRE], {"I": i},
     )  # fmt: skip
     made.spin = lambda at: float(turning(at)[1][0])
     return made
@@ -590,7 +592,7 @@ def dropped(rng: np.random.Generator) -> Made:
     t, read = filmed(rng, motion, end, max(rate, 60.0), min(noise, 1e-3), jitter, step)
     made = Made(
         t, {"sled": dict(zip("xy", read, strict=True))}, lambda _b, at: motion(at),
-        [inertia, added, "centre x = 0 m", "centre y = 0 m"], {"I": i, "more": more},
+        [inertia, added, *CENTRE], {"I": i, "more": more},
     )  # fmt: skip
     made.spin = lambda at: turned(at)[1]
     made.entries = {"moment": lambda _one, _two: when}

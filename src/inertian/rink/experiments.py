@@ -157,14 +157,24 @@ def hopping(seed: int = SEED) -> Experiment:
 
 
 def spinning(seed: int = SEED) -> Experiment:
-    """A disc spins down on the ice; a mark on it is followed: milliseconds and centimetres."""
+    """A disc spins down on the ice and a stone is dropped on it; a mark on the rim is followed:
+    milliseconds and centimetres.
+    """
     rng, rate, slowing, drag, r = np.random.default_rng(seed + 3), 4.2, 0.22, 0.10, 0.24
+    when, inertia, added = 2.63, 0.320, 0.110
+
+    def coasts(speed: float, at: float) -> tuple[float, float]:
+        fading = np.exp(-drag * at)
+        left = (speed + slowing / drag) * fading - slowing / drag
+        angle = (speed + slowing / drag) * (1 - fading) / drag - slowing / drag * at
+        return float(angle), float(left)
 
     def turned(at: float) -> tuple[float, float]:
-        fading = np.exp(-drag * at)
-        speed = (rate + slowing / drag) * fading - slowing / drag
-        angle = (rate + slowing / drag) * (1 - fading) / drag - slowing / drag * at
-        return float(angle), float(speed)
+        angle, speed = coasts(rate, min(at, when))
+        if at <= when:
+            return angle, speed
+        more, left = coasts(speed * inertia / (inertia + added), at - when)
+        return angle + more, left
 
     def motion(at: float) -> tuple[Array, Array]:
         a, w = turned(at)
@@ -176,11 +186,13 @@ def spinning(seed: int = SEED) -> Experiment:
     text += _lines((1e3 * t, 1e2 * places[0], 1e2 * places[1]), (1, 2, 2), ";", False)
     return Experiment(
         "Spinning disc",
-        "A disc spins down on the ice; a mark on its rim was followed. How much angular momentum "
-        "and energy does it give away?",
+        "A disc spins down on the ice, and a stone is dropped on it; a mark on the rim was "
+        "followed. Does angular momentum hold as the stone lands, and what becomes of the "
+        "energy?",
         (("Disc.csv", text.encode()),),
         (
             "moment of inertia of disc = 0.320 ± 0.004 kg·m²",
+            "added inertia of disc = 0.110 ± 0.003 kg·m²",
             "mass of disc = 11.30 ± 0.05 kg",
             "centre x = 0.0 ± 0.1 cm",
             "centre y = 0.0 ± 0.1 cm",

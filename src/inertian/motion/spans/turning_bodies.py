@@ -16,7 +16,7 @@ ROUND = 0.05  # of the radius, that places may scatter about a circle
 FASTEST = 0.8 * np.pi  # rad from one sample to the next, that tells which way it goes
 PLACES = 40  # at which the way round is looked at
 ONE_WAY = 0.9  # of the whole way, that the angle gains at least
-FEWEST = 16  # samples
+FEWEST, MOST_POINTS = 16, 2000  # samples, at least, and at most that a circle is fitted to
 
 
 def arcs(trial: Trial) -> dict[str, Trial]:
@@ -37,8 +37,10 @@ def _way_round(body: Body) -> Array | None:
     good = np.isfinite(x) & np.isfinite(y)
     if good.sum() < FEWEST:
         return None
+    few = np.flatnonzero(good)[:: -(-int(good.sum()) // MOST_POINTS)]
     try:
-        circle = fit_circle(x[good], y[good])
+        with np.errstate(all="ignore"):
+            circle = fit_circle(x[few], y[few])
     except (CircleError, np.linalg.LinAlgError):
         return None
     u, v = x[good] - circle.x, y[good] - circle.y

@@ -19,7 +19,7 @@ from inertian.physics.accounts.statements import Statement
 MOMENTUM_ALONG = "momentum along track"
 STRAIGHT = 0.02  # of the way along, that places may spread across
 LEAST_TILT = np.deg2rad(1.0)  # against both axes: below it, an axis is as good
-FEWEST = 8  # places
+FEWEST, MOST_POINTS = 8, 2000  # places of a body
 
 Track = tuple[float, float]  # cosines with x and y
 
@@ -34,6 +34,7 @@ def track_of(trial: Trial) -> Track | None:
             return None
         places = np.array([body.channel(axis).si for axis in "xy"])
         places = places[:, np.isfinite(places).all(axis=0)]
+        places = places[:, :: -(-max(places.shape[1], 1) // MOST_POINTS)]
         if places.shape[1] < FEWEST:
             return None
         parts.append(places - places.mean(axis=1, keepdims=True))

@@ -24,12 +24,11 @@ from inertian.physics.accounts.encounters import (
     velocities,
 )
 from inertian.physics.accounts.forms import (
+    ANGLE,
     TurningForm,
     kinetic_energy,
     momentum,
     square,
-    turning_rate,
-    turning_slowed,
 )
 
 OUTSIDE, GIVEN_LOSS = "outside forces", "into other forms, by e"
@@ -218,7 +217,7 @@ class TurningChange:
         found = tuple(key for date in dates for key in self.form.needs(date))
         if not self.short[period]:
             return found
-        bends = (DateValue(2, self.form.body, axis, date) for date in dates for axis in "xy")
+        bends = (DateValue(2, self.form.body, ANGLE, date) for date in dates)
         return (*found, *bends)
 
     def amount(self, q: Values, period: int) -> Any:
@@ -228,7 +227,7 @@ class TurningChange:
             return form.amount(q, period + 1) - form.amount(q, period)
         total: Any = 0.0
         for date in dates:
-            torque = form.inertia(q, date) * turning_slowed(q, form.body, form.centre, date)
-            rate = turning_rate(q, form.body, form.centre, date) if form.energy else 1.0
+            torque = form.inertia(q, date) * q[DateValue(2, form.body, ANGLE, date)]
+            rate = q[DateValue(1, form.body, ANGLE, date)] if form.energy else 1.0
             total = total + 0.5 * self.lengths[period] * torque * rate
         return total

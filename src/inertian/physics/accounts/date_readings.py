@@ -23,11 +23,12 @@ from inertian.physics.accounts.account_inputs import (
 )
 from inertian.physics.accounts.collision_inputs import AccountError, CollisionFacts, in_frame
 from inertian.physics.accounts.events import push_spans
-from inertian.physics.accounts.forms import SPRING_REST
+from inertian.physics.accounts.forms import ANGLE, SPRING_REST
 from inertian.physics.accounts.interactions import TURNING, travel_between
 from inertian.physics.accounts.period_integrals import impulse, integral, sprung
 from inertian.physics.accounts.push_edges import PushEdges, push_edges
 from inertian.physics.accounts.statements import Date
+from inertian.physics.accounts.turning_readings import turning_at
 from inertian.physics.definitions.derived_quantities import (
     ACCOUNT_FACTS,
     SETUP_FACTS,
@@ -79,6 +80,9 @@ class DateReader:
     side: float = 0.0
     by: dict[tuple[str, int], str] = field(default_factory=dict)
     _read: dict[tuple[str, int], dict[InputKey, Estimate]] = field(default_factory=dict)
+    _turned: dict[tuple[str, int], tuple[Estimate, Estimate, Estimate]] = field(
+        default_factory=dict
+    )
 
     def inputs(self, needed: Iterable[InputKey]) -> JointScalars:
         """Return inputs as correlated scalars in SI. Raises AccountError or NoValueError with what
@@ -92,6 +96,8 @@ class DateReader:
 
     def estimate(self, key: InputKey) -> Estimate:
         """Return one input as an estimate. Raises AccountError or NoValueError."""
+        if isinstance(key, DateValue) and key.axis == ANGLE:
+            return self._turning(key.body, key.date)[key.order]
         if isinstance(key, DateValue):
             if not self.tells(key):
                 date = self.dates[key.date]
@@ -175,6 +181,13 @@ class DateReader:
         events = (s for s in own if s.kind.event)
         apart = any(e.start < between[1] and e.stop > between[0] for e in events)
         return None if apart else near
+
+    def _turning(self, body: str, place: int) -> tuple[Estimate, Estimate, Estimate]:
+        """Angle, angular velocity and angular acceleration of a body at a date."""
+        if (body, place) not in self._turned:
+            date = self.dates[place]
+            self._turned[body, place] = turning_at(self.context, body, date.t, date.side)
+        return self._turned[body, place]
 
     def _aboard(self, body: str, place: int) -> dict[InputKey, Estimate]:
         """The velocity of a body that was not followed, gained since the first date as the

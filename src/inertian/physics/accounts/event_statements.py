@@ -241,7 +241,7 @@ def _of_turning(event: Event, around: Surroundings) -> list[Statement]:
     body, entries = _bodies(around)[0], _no_entries(event)
     known = bool(event.held) and around.knows(ADDED_INERTIA, body)
     added = event.held[0] + 1 if known else None
-    spin, energy = (TurningForm(body, around.centre, e, added) for e in (False, True))
+    spin, energy = (TurningForm(body, e, added) for e in (False, True))
     lost = Expectation.NOT_CONSERVED
     whole = Expectation.CONSERVED if known else lost
     lasts = tuple(b.t - a.t for a, b in pairwise(event.dates))

@@ -20,6 +20,7 @@ MOMENTUM, ANGULAR = "momentum", "angular momentum"
 KINETIC, HEIGHT, SPRING, ROTATION = "kinetic", "height", "spring", "rotation"
 GRAVITY, INCLINE, STIFFNESS, SPRING_REST, INERTIA, ROLLING = "g", "θ", "k", "x_0", "I", "j"
 ADDED_INERTIA = "I_a"
+ANGLE = "φ"  # as an axis: the angle about a centre, in rad
 
 
 class Form(Protocol):
@@ -162,13 +163,11 @@ class SpringForm:
 
 @dataclass(frozen=True)
 class TurningForm:
-    """Of a body on a circle about a centre, or that turns itself: I ω, or ½ I ω² as an energy, with
-    ω = (x v_y − y v_x)/r² of a mark on it. From the date `added_from` on, something more turns with
-    it.
+    """Of a body that turns: I ω, or ½ I ω² as an energy, with the rate ω of the angle of a mark on
+    it. From the date `added_from` on, something more turns with it.
     """
 
     body: str
-    centre: tuple[float, float] = (0.0, 0.0)
     energy: bool = False
     added_from: int | None = None
     name: str = ROTATION
@@ -179,12 +178,12 @@ class TurningForm:
         return (
             FactOf(INERTIA, self.body),
             *((FactOf(ADDED_INERTIA, self.body),) if more else ()),
-            *(DateValue(order, self.body, axis, date) for order in (0, 1) for axis in "xy"),
+            DateValue(1, self.body, ANGLE, date),
         )
 
     def amount(self, q: Values, date: int) -> Any:
         """See `Form`; in kg·m²/s, or J."""
-        inertia, rate = self.inertia(q, date), turning_rate(q, self.body, self.centre, date)
+        inertia, rate = self.inertia(q, date), q[DateValue(1, self.body, ANGLE, date)]
         return 0.5 * inertia * rate * rate if self.energy else inertia * rate
 
     def inertia(self, q: Values, date: int) -> Any:
@@ -193,24 +192,6 @@ class TurningForm:
         if self.added_from is None or date < self.added_from:
             return inertia
         return inertia + q[FactOf(ADDED_INERTIA, self.body)]
-
-
-def turning_rate(q: Values, body: str, centre: tuple[float, float], date: int) -> Any:
-    """Return ω = (x v_y − y v_x)/r² about a centre, in rad/s."""
-    x, y, v_x, v_y = (q[DateValue(order, body, axis, date)] for order in (0, 1) for axis in "xy")
-    x, y = x - centre[0], y - centre[1]
-    return (x * v_y - y * v_x) / (x * x + y * y)
-
-
-def turning_slowed(q: Values, body: str, centre: tuple[float, float], date: int) -> Any:
-    """Return α = (x a_y − y a_x)/r² − 2 ω (x v_x + y v_y)/r² about a centre, in rad/s²."""
-    (x, y), (v_x, v_y), (a_x, a_y) = (
-        [q[DateValue(order, body, axis, date)] for axis in "xy"] for order in range(3)
-    )
-    x, y = x - centre[0], y - centre[1]
-    r2 = x * x + y * y
-    rate = (x * v_y - y * v_x) / r2
-    return (x * a_y - y * a_x) / r2 - 2.0 * rate * (x * v_x + y * v_y) / r2
 
 
 @dataclass(frozen=True)
