@@ -225,7 +225,11 @@ _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
     "linear drag": {"kg/s": (1.0, ("N s/m", "N·s/m")), "g/s": (0.001, ())},
     "quadratic drag": {"kg/m": (1.0, ("N s²/m²",)), "g/m": (0.001, ()), "g/cm": (0.1, ())},
     "energy": {"J": (1.0, ("joule",)), "mJ": (0.001, ()), "kJ": (1000.0, ()), "cal": (4.184, ())},
-    "impulse": {"N·s": (1.0, ("kg·m/s", "kg m/s", "N s")), "mN·s": (0.001, ("g·m/s",))},
+    "impulse": {
+        "N·s": (1.0, ("N s",)),
+        "kg·m/s": (1.0, ("kg m/s",)),
+        "mN·s": (0.001, ("g·m/s",)),
+    },
     "angular momentum": {"kg·m²/s": (1.0, ("N·m·s", "kg m²/s"))},
     "power": {"W": (1.0, ("watt",)), "mW": (0.001, ()), "kW": (1000.0, ())},
     "frequency": {"Hz": (1.0, ("hertz",)), "kHz": (1000.0, ())},

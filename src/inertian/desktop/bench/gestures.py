@@ -1,10 +1,13 @@
 """Grabbing spans with the mouse: one rule for the rail and for every strip."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from inertian.desktop.look.tokens import GRIP
 from inertian.desktop.state.document import Document
 from inertian.motion.spans.spans import Spans
+from inertian.physics.accounts.statements import Date
+from inertian.project.account_edits import date_moved
 from inertian.project.edits import edge_moved, span_moved
 from inertian.project.history import Edit
 from inertian.project.marking_edits import DEFAULT_SPAN_NAME, span_added
@@ -88,6 +91,34 @@ class Drag:
     def cancel(self) -> None:
         """Drop it; nothing happened."""
         self._document.abandon()
+
+
+class DateDrag:
+    """A gesture on a date of the accounts; numbers follow while it moves."""
+
+    def __init__(self, document: Document, place: int) -> None:
+        self._document, self._place = document, place
+        assert document.entry is not None  # a date was hit, so there is a trial
+        self._trial = document.entry.trial.id
+
+    def move(self, time: float) -> None:
+        """Show the accounts with the date at a time in s."""
+        document = self._document
+        document.preview(date_moved(document.committed, self._trial, self._place, time))
+
+    def finish(self) -> None:
+        """Make the edit."""
+        self._document.commit()
+
+    def cancel(self) -> None:
+        """Put the date back."""
+        self._document.abandon()
+
+
+def date_at(dates: Sequence[Date], time: float, reach: float) -> int | None:
+    """Return the place of the date that lies within a reach in s of a time, or None."""
+    near = [(abs(d.t - time), k) for k, d in enumerate(dates) if abs(d.t - time) <= reach]
+    return min(near)[1] if near else None
 
 
 class NewSpan:

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtWidgets import QLabel
 
 from inertian.desktop.bench.bench_parts import StripInterface
-from inertian.desktop.bench.gestures import Drag, NewSpan
+from inertian.desktop.bench.gestures import DateDrag, Drag, NewSpan
 from inertian.desktop.bench.sample_exclusion import (
     nearest_sample,
     samples_inside,
@@ -18,7 +18,6 @@ from inertian.desktop.bench.sample_exclusion import (
 )
 from inertian.desktop.look import words
 from inertian.desktop.state.document import Document
-from inertian.project.account_edits import date_moved
 
 
 @dataclass(frozen=True)
@@ -79,22 +78,20 @@ class MoveDate(PlotGesture):
     """A date of the accounts is held; numbers follow."""
 
     def __init__(self, document: Document, place: int) -> None:
-        self._document, self._place = document, place
+        self._document, self._drag = document, DateDrag(document, place)
 
     def move(self, to: Pointer) -> None:
         """Show the accounts at the moved date."""
-        document, entry = self._document, self._document.entry
-        if entry is not None and (document.previewing or not to.still):
-            trial = entry.trial.id
-            document.preview(date_moved(document.committed, trial, self._place, to.time))
+        if self._document.previewing or not to.still:
+            self._drag.move(to.time)
 
     def release(self, at: Pointer) -> None:
         """Make the edit."""
-        self._document.commit()
+        self._drag.finish()
 
     def cancel(self) -> None:
         """Put the date back."""
-        self._document.abandon()
+        self._drag.cancel()
 
 
 class MoveSpanPart(PlotGesture):

@@ -5,7 +5,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from inertian.desktop.bench.gestures import Drag, Handle, NewSpan
+from inertian.desktop.bench.gestures import DateDrag, Drag, Handle, NewSpan
 from inertian.desktop.look import words
 from inertian.desktop.look.number_format import format_tick
 from inertian.desktop.look.span_tints import tint_of
@@ -16,6 +16,7 @@ from inertian.desktop.state.view_state import ViewState
 from inertian.motion.spans.spans import Span, Spans
 
 FLAG_TOP, FLAG_HEIGHT, LANE, RIGHT = 20, 20, 22, 8
+DATE_HALF = 4.5  # px, half the width of the mark of a date
 LINE = Handle("", "line")  # the plumb line, where keys move it
 
 
@@ -60,7 +61,7 @@ class RailRuler(QWidget):
         self._right = RIGHT
         self.active: Handle | None = None
         self.hovered: Handle | None = None
-        self._drag: Drag | NewSpan | None = None
+        self._drag: Drag | DateDrag | NewSpan | None = None
         self.setFixedHeight(RAIL_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
@@ -127,6 +128,7 @@ class RailRuler(QWidget):
         )
         for span in sorted(self._spans(), key=lambda s: s.kind.event):
             self._paint_flag(painter, span, self.x_of(span.start), self.x_of(span.stop))
+        self._paint_dates(painter)
         self._paint_line(painter)
         painter.setClipping(False)
         if self.hasFocus():
@@ -155,6 +157,19 @@ class RailRuler(QWidget):
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, format_tick(k * step, step))
         painter.setPen(QColor(self.theme.rule))
         painter.drawLine(QPointF(AXIS_WIDTH, 18), QPointF(self.width() - self._right, 18))
+
+    def _paint_dates(self, painter: QPainter) -> None:
+        """A trial's own dates, as marks that can be moved."""
+        entry = self.document.entry
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(self.theme.ink))
+        for date in entry.dates if entry else ():
+            x = self.x_of(date.t)
+            corners = ((x - DATE_HALF, 11.0), (x + DATE_HALF, 11.0), (x, 19.0))
+            painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _paint_flag(self, painter: QPainter, span: Span, left: float, right: float) -> None:
         name, kind = span.name, span.kind

@@ -10,15 +10,17 @@ from PyQt6.QtGui import QContextMenuEvent, QFocusEvent, QHelpEvent, QKeyEvent, Q
 from PyQt6.QtWidgets import QLineEdit, QToolTip
 
 from inertian.desktop.bench.gestures import (
+    DateDrag,
     Drag,
     Handle,
     NewSpan,
+    date_at,
     edge_time,
     handle_at,
     handle_moved,
     handles,
 )
-from inertian.desktop.bench.rail_ruler import FLAG_TOP, LINE, RailRuler
+from inertian.desktop.bench.rail_ruler import DATE_HALF, FLAG_TOP, LINE, RailRuler
 from inertian.desktop.look import words
 from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.theme import decimal_mark
@@ -76,7 +78,10 @@ class SpanRail(RailRuler):
             handle_at(self._in_lane(y), self.time_of(x), self._per_pixel()),
         )
         fresh = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if y < FLAG_TOP - 2 and not fresh:
+        date = self._date_under(time) if y < FLAG_TOP - 2 and not fresh else None
+        if date is not None:
+            self._drag = DateDrag(self.document, date)
+        elif y < FLAG_TOP - 2 and not fresh:
             self._line_held = True
             self.view.move_line(time)
             self.activate(LINE)
@@ -102,11 +107,18 @@ class SpanRail(RailRuler):
             else handle_at(self._in_lane(event.position().y()), time, self._per_pixel())
         )
         shape = Qt.CursorShape.ArrowCursor
-        if self.hovered:
+        if ruler and self._date_under(time) is not None:
+            shape = Qt.CursorShape.SplitHCursor
+        elif self.hovered:
             body = self.hovered.part == "body"
             shape = Qt.CursorShape.OpenHandCursor if body else Qt.CursorShape.SplitHCursor
         self.setCursor(shape)
         self.update()
+
+    def _date_under(self, time: float) -> int | None:
+        """The place of the date of the accounts whose mark lies at a time, or None."""
+        entry = self.document.entry
+        return date_at(entry.dates if entry else (), time, DATE_HALF * self._per_pixel())
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """Qt: let go, and make the edit; a new span asks for its name."""
@@ -151,7 +163,13 @@ class SpanRail(RailRuler):
             and event.type() == QEvent.Type.ToolTip
             and self.document.entry
         ):
-            handle = handle_at(self._spans(), self.time_of(event.pos().x()), self._per_pixel())
+            time = self.time_of(event.pos().x())
+            date = self._date_under(time) if event.pos().y() < FLAG_TOP - 2 else None
+            if date is not None:
+                name = self.document.entry.dates[date].name
+                QToolTip.showText(event.globalPos(), words.DATE_TIP.format(name=name), self)
+                return True
+            handle = handle_at(self._spans(), time, self._per_pixel())
             if handle:
                 span = self._spans().named(handle.span)
                 rows = span.rows(self.document.entry.trial.t)

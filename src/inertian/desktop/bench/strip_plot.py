@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QLabel
 
 from inertian.desktop.bench.bench_parts import StripInterface
 from inertian.desktop.bench.free_places import freest
-from inertian.desktop.bench.gestures import Drag, Handle, handle_at
+from inertian.desktop.bench.gestures import Drag, Handle, date_at, handle_at
 from inertian.desktop.bench.plot_gestures import (
     DragOrigin,
     MarkSpan,
@@ -153,13 +153,8 @@ class StripPlot(pg.PlotWidget):
 
     def _on_date(self, time: float) -> int | None:
         """The place of the date that lies under a time, or None."""
-        entry, reach = self._document.entry, 0.5 * GRIP * self._per_pixel()[0]
-        near = [
-            (abs(d.t - time), k)
-            for k, d in enumerate(entry.dates if entry else ())
-            if abs(d.t - time) <= reach
-        ]
-        return min(near)[1] if near else None
+        entry = self._document.entry
+        return date_at(entry.dates if entry else (), time, 0.5 * GRIP * self._per_pixel()[0])
 
     def place_flag(self) -> None:
         """Put what is read beside the line, where it covers least of what is drawn."""

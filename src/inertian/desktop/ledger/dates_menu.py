@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from inertian.desktop.look import words
 from inertian.desktop.state.document import Document
+from inertian.physics.accounts.statements import Date
 from inertian.project.account_edits import dates_set, evenly, times_typed
 from inertian.quantities.errors import InertianError
 
@@ -15,9 +16,15 @@ POINT, PIN, END = "point", "pin", "end"
 
 
 def dates_menu(
-    parent: QWidget, document: Document, pins_at: Sequence[float], say: Callable[[str], None]
+    parent: QWidget,
+    document: Document,
+    pins_at: Sequence[float],
+    now: Sequence[Date],
+    say: Callable[[str], None],
 ) -> QMenu:
-    """Return the menu for the trial in hand; `pins_at` are times in s, `say` tells refusals."""
+    """Return the menu for the trial in hand; `pins_at` are times in s, `now` the dates that its
+    accounts have, `say` tells refusals.
+    """
     menu, entry = QMenu(parent), document.entry
     if entry is None:
         return menu
@@ -38,6 +45,8 @@ def dates_menu(
 
     found = menu.addAction(words.DATES_FOUND, partial(take, [], POINT))
     found.setEnabled(bool(entry.dates))
+    kept = menu.addAction(words.DATES_KEEP, partial(take, [d.t for d in now], POINT))
+    kept.setEnabled(bool(now) and not entry.dates)
     pins = menu.addAction(words.DATES_AT_PINS, partial(take, list(pins_at), PIN))
     pins.setEnabled(len(pins_at) > 1)
     ends = [float(entry.trial.t[0]), float(entry.trial.t[-1])]

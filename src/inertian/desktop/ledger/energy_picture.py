@@ -10,8 +10,10 @@ from pyqtgraph.GraphicsScene.mouseEvents import MouseClickEvent
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import empty_layout, label
 from inertian.desktop.look.number_format import format_tick
+from inertian.desktop.look.span_tints import tint_of
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import SMALL, Theme
+from inertian.motion.spans.spans import Span, Spans
 from inertian.physics.accounts.forms import HEIGHT as RAISED
 from inertian.physics.accounts.forms import KINETIC, ROTATION, SPRING
 from inertian.physics.accounts.ledger import ENERGY_UNIT, Ledger
@@ -25,6 +27,9 @@ PATTERNS = (
     Qt.BrushStyle.FDiagPattern,
     Qt.BrushStyle.DiagCrossPattern,
 )
+
+
+SHADE = 70  # of 255, of spans behind the energies
 
 
 class EnergyPicture(QWidget):
@@ -82,9 +87,10 @@ class EnergyPicture(QWidget):
         amounts: dict[str, Array],
         u: Array | None,
         line: float | None,
+        spans: Spans,
     ) -> None:
         """Show the forms of an account at times t in s, (n,), in its unit, and u of their sum;
-        `line` is where the plumb line stands.
+        `line` is where the plumb line stands. Behind them lie the spans in which something happens.
         """
         told = bool(amounts) and ledger.unit == ENERGY_UNIT
         self.plot.setVisible(told)
@@ -118,6 +124,9 @@ class EnergyPicture(QWidget):
             self._legend(words.TOTAL, None)
         for date in ledger.dates:
             self._mark(date.t, Qt.PenStyle.DotLine, self._theme.soft_ink)
+        for span in spans:
+            if span.kind.event:
+                self._shade(span)
         self.plot.addItem(self.line, ignoreBounds=True)
         self.move_line(line)
         self.legend.addStretch(1)
@@ -129,6 +138,17 @@ class EnergyPicture(QWidget):
         shade.setAlpha(60)
         edges = [pg.PlotCurveItem(t, total + sign * u) for sign in (-1.0, 1.0)]
         self.plot.addItem(pg.FillBetweenItem(*edges, brush=QBrush(shade)))
+
+    def _shade(self, span: Span) -> None:
+        """A span as a faint band, in the tint that it has on the bench."""
+        tint = tint_of(self._theme, span.kind)
+        tint.setAlpha(SHADE)
+        band = pg.LinearRegionItem(
+            (span.start, span.stop), movable=False, brush=QBrush(tint), pen=pg.mkPen(None)
+        )
+        band.setZValue(-10)
+        band.setToolTip(f"{span.name}: {words.SPAN_KINDS[span.kind]}")
+        self.plot.addItem(band, ignoreBounds=True)
 
     def move_line(self, time: float | None) -> None:
         """Put the plumb line at a time in s, or take it away."""

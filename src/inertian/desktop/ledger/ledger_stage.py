@@ -31,6 +31,7 @@ from inertian.desktop.state.view_state import ViewState
 from inertian.physics.accounts.amounts_in_time import amounts_in_time
 from inertian.physics.accounts.forms import HEIGHT, SPRING, Form, HeightForm
 from inertian.physics.accounts.ledger import ENERGY_UNIT, MECHANICAL, Accounts, Ledger
+from inertian.physics.accounts.statements import Date
 from inertian.physics.accounts.verdicts import SIGN, Expectation
 from inertian.physics.definitions.fact_names import mass_key
 from inertian.physics.definitions.requests import TOTAL, Quantity, QuantityRef
@@ -191,7 +192,9 @@ class LedgerStage(QScrollArea):
         if ledger.unit == ENERGY_UNIT and not self._document.awaits(entry):
             found = dict(amounts_in_time(context, ledger.statement))
             u = self._uncertainty(entry, ledger)
-        self.panel.energy.show_amounts(ledger, entry.used_trial.t, found, u, self._view.line)
+        self.panel.energy.show_amounts(
+            ledger, entry.used_trial.t, found, u, self._view.line, entry.spans
+        )
 
     def _uncertainty(self, entry: Entry, ledger: Ledger) -> Array | None:
         """u of an energy at all samples, where it is one of the ready-made quantities."""
@@ -268,7 +271,12 @@ class LedgerStage(QScrollArea):
 
     def dates_menu(self) -> QMenu:
         """Return the menu of dates for the trial in hand."""
-        return dates_menu(self, self._document, self._view.pins, self.spoken.emit)
+        entry, project = self._document.entry, self._document.project
+        found = entry and self._document.evaluator.accounts(project, entry.trial.id)
+        now: tuple[Date, ...] = ()
+        if isinstance(found, Accounts) and entry and not entry.spans.contact:
+            now = found.ledgers[0].dates  # those of a contact are the edges of its span
+        return dates_menu(self, self._document, self._view.pins, now, self.spoken.emit)
 
     def accounts_menu(self) -> QMenu:
         """Return the menu of accounts for the trial in hand; empty where there are none."""

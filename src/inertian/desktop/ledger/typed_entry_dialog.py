@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QFormLayout,
     QLabel,
+    QLayout,
     QLineEdit,
     QVBoxLayout,
     QWidget,
@@ -31,8 +32,7 @@ WIDTH = 420  # px
 def read_amount(unit: str, text: str, meaning: Meaning) -> Fact:
     """Read an amount of an account as typed, in its unit. Raises InertianError."""
     kind = KIND_OF_UNIT[unit]
-    known = unit_of(kind, {"kg·m/s": "N·s"}.get(unit, unit))
-    return parse_fact(text, kind, known, meaning)
+    return parse_fact(text, kind, unit_of(kind, unit), meaning)
 
 
 class TypedEntryDialog(QDialog):
@@ -95,6 +95,7 @@ class TypedEntryDialog(QDialog):
         buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)
         column.setSpacing(10)
+        column.setSizeConstraint(QLayout.SizeConstraint.SetFixedSize)  # as fields grow and shrink
         said = label(words.TYPED_SAID, "soft")
         said.setWordWrap(True)
         column.addWidget(said)

@@ -313,7 +313,8 @@ class Margin(QScrollArea):
 
     def _show_readings(self, entry: Entry) -> None:
         evaluator, project = self._document.evaluator, self._document.project
-        contact = entry.spans.contact is not None
+        happened = entry.spans.contact is not None
+        contact = happened and evaluator.event(project, entry).kind.contact
         self.at_contact.setVisible(contact)
         self._show_results(entry, contact)
         if not contact:
@@ -327,7 +328,8 @@ class Margin(QScrollArea):
         self._show_speeds(readings)
         accounts = evaluator.accounts(project, entry.trial.id)
         for law, amount in self.unaccounted.items():
-            if isinstance(accounts, InertianError):
+            drawn = isinstance(accounts, Accounts) and law in [led.law for led in accounts.ledgers]
+            if isinstance(accounts, InertianError) or not drawn:
                 amount.setText("—")
                 continue
             left, unit = accounts.ledger(law).unaccounted, accounts.ledger(law).unit

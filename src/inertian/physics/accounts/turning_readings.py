@@ -45,7 +45,8 @@ def centre_of(context: TrialContext, body: str) -> Centre:
         return Centre(given, (known[0], known[1]))
     channels = [context.trial.body(body).channel(axis).si for axis in "xy"]
     try:
-        circle = fit_circle(*channels)
+        with np.errstate(all="ignore"):
+            circle = fit_circle(*channels)
     except CircleError as error:
         raise NoValueError(str(error)) from None
     scope = f"trial {context.trial.id}"

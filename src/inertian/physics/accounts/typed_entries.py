@@ -64,6 +64,6 @@ def facts_of_entries(
 ) -> Mapping[tuple[str, str], tuple[FactId, Fact]]:
     """Return the amounts of typed entries as facts of a trial, by symbol and name."""
     return {
-        (BY_HAND, one.name): (FactId(f"entry {one.name}", f"trial {trial}"), one.amount)
+        (BY_HAND, one.name): (FactId(f"{one.name}, by hand", f"trial {trial}"), one.amount)
         for one in typed
     }

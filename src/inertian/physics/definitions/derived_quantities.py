@@ -92,7 +92,7 @@ ACCOUNT_FACTS = (
     SetupFact("c_r", "rolling resistance", "number", "Rolling resistance c_r"),
     SetupFact("b", "linear drag", "linear drag", "Linear drag b, in b v"),
     SetupFact("c", "quadratic drag", "quadratic drag", "Quadratic drag c, in c v²"),
-    SetupFact("I_a", "added inertia", "inertia", "Moment of inertia that is added", True),
+    SetupFact("I_a", "added inertia", "inertia", "Added inertia", True),
     SetupFact("F_p", "push", "force", "Push along x", True),
 )
 
