@@ -31,6 +31,7 @@ from inertian.quantities.units import unit_of
 
 P95 = 0.9545
 CENTRE = ("centre x = 0 ± 0.0003 m", "centre y = 0 ± 0.0003 m")
+NOTHING_LEFT = 1e-5  # of an amount: an account that holds by how it was drawn up
 TINY = 1e-6  # s, between a wall and the moment beside it that is looked at
 State = tuple[np.ndarray, np.ndarray]
 
@@ -687,7 +688,7 @@ class Tally:
 
     def add(self, cell: str, one: Scalar, truth: float) -> None:
         """Count one interval."""
-        scale = max(abs(one.value), abs(truth), 1e-12)
+        scale = max(abs(one.value), abs(truth), 1e-3)
         away = abs(one.value - truth)
         self.held[cell].append(away <= one.k95 * one.u + 1e-9 * scale)
         self.z[cell].append(away / one.u if one.u > 0 else 0.0)
@@ -719,9 +720,10 @@ def judged(made: Made, accounts: Accounts, tally: Tally, kind: str) -> None:
             if left is None:
                 whole = None
                 break
-            tally.add(f"{kind} {law} unaccounted in a period", period.unaccounted, left)
+            if period.unaccounted.u > NOTHING_LEFT * abs(ledger.opening.value):
+                tally.add(f"{kind} {law} unaccounted in a period", period.unaccounted, left)
             whole += left
-        if whole is not None:
+        if whole is not None and ledger.unaccounted.u > NOTHING_LEFT * abs(ledger.opening.value):
             tally.add(f"{kind} {law} unaccounted", ledger.unaccounted, whole)
             verdict = ledger.judgement.verdict
             if verdict is not None and abs(whole) < 1e-9:

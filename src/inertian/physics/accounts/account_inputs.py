@@ -40,9 +40,8 @@ class FactOf:
 
 class Integral(StrEnum):
     """What is summed up through a period: a recorded force over time, or over the way; the way;
-    speed squared and cubed over time; along an axis the direction of motion (a cosine) and v|v|
-    over time; the time in which a spring or a constant push acts, with the place over that time or
-    the way in it.
+    speed squared and cubed over time; along an axis the place, the direction of motion (a cosine)
+    and v|v| over time; the time in which a constant push acts, or the way in it.
     """
 
     IMPULSE = "impulse"
@@ -52,8 +51,7 @@ class Integral(StrEnum):
     CUBE = "|v|³"
     DIRECTION = "direction of motion"
     SIGNED_SQUARE = "v|v|"
-    SPRUNG_PLACE = "place at a spring"
-    SPRUNG_TIME = "time at a spring"
+    PLACE = "place"
     PUSHED_WAY = "way of a push"
     PUSHED_TIME = "time of a push"
 

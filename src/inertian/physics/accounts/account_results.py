@@ -22,7 +22,7 @@ from inertian.physics.accounts.account_inputs import (
 )
 from inertian.physics.accounts.along_track import MOMENTUM_ALONG
 from inertian.physics.accounts.encounters import Encounter, at_contact, contact_moment
-from inertian.physics.accounts.entries import FRICTION, GAUGE, PUSH
+from inertian.physics.accounts.entries import FRICTION, GAUGE, LINEAR_FACT, PUSH, QUADRATIC_FACT
 from inertian.physics.accounts.events import Event, EventKind
 from inertian.physics.accounts.forms import (
     GRAVITY,
@@ -54,6 +54,7 @@ ONE_IS_PUSHED = (
     EventKind.LAUNCH,
     EventKind.TOWED,
 )
+DRAGS = {LINEAR_FACT: ("linear drag", "kg/s"), QUADRATIC_FACT: ("quadratic drag", "kg/m")}
 CLEAR = 2.0  # times its own 95 % interval: what is divided by
 Formula = Callable[[Values], Any]
 
@@ -74,6 +75,9 @@ def results_of(
     are left out.
     """
     rules = [*_speeds(ledgers, inputs), *_of_a_hit(event, ledgers, inputs)]
+    for key in inputs.names:  # coefficients of drag that were fitted
+        if isinstance(key, FactOf) and key.symbol in DRAGS and key.body:
+            rules.append(ResultRule(*DRAGS[key.symbol], itemgetter(key)))
     for ledger in ledgers:
         if ledger.unit == ENERGY_UNIT:
             rules += _of_energy(event, ledger, inputs)

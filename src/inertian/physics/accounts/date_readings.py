@@ -22,10 +22,11 @@ from inertian.physics.accounts.account_inputs import (
     Through,
 )
 from inertian.physics.accounts.collision_inputs import AccountError, CollisionFacts, in_frame
+from inertian.physics.accounts.drag_curves import DragCurve
 from inertian.physics.accounts.events import push_spans
-from inertian.physics.accounts.forms import ANGLE, SPRING_REST
+from inertian.physics.accounts.forms import ANGLE
 from inertian.physics.accounts.interactions import TURNING, travel_between
-from inertian.physics.accounts.period_integrals import impulse, integral, sprung
+from inertian.physics.accounts.period_integrals import impulse, integral
 from inertian.physics.accounts.push_edges import PushEdges, push_edges
 from inertian.physics.accounts.statements import Date
 from inertian.physics.accounts.turning_readings import turning_at
@@ -68,7 +69,7 @@ class DateReader:
 
     `fit` gives the fit of a body over a steady span, or None where it does not hold. `told` are
     facts that the motion itself tells, in SI, by symbol and body, such as a deceleration by
-    friction. `side` says where a spring acts that only pushes: where x − x₀ has this sign. `by`
+    friction; `curves` those of bodies that drag slows down. `by`
     says afterwards which span each body was read from at each date, "" where it was local fits.
     """
 
@@ -77,7 +78,7 @@ class DateReader:
     facts: CollisionFacts
     dates: Sequence[Date]
     told: Mapping[tuple[str, str], Estimate] = field(default_factory=dict)
-    side: float = 0.0
+    curves: Mapping[str, DragCurve] = field(default_factory=dict)
     by: dict[tuple[str, int], str] = field(default_factory=dict)
     _read: dict[tuple[str, int], dict[InputKey, Estimate]] = field(default_factory=dict)
     _turned: dict[tuple[str, int], tuple[Estimate, Estimate, Estimate]] = field(
@@ -141,6 +142,17 @@ class DateReader:
         if (body, place) not in self._read:
             date = self.dates[place]
             span = self.span_at(body, date)
+            curve = self.curves.get(body)
+            if curve is not None and span is not None and span.name == curve.span.name:
+                self.by[body, place] = span.name
+                plain = {
+                    DateValue(order, body, curve.axis, place): curve.at(
+                        self.context, body, date.t, order
+                    )
+                    for order in range(len(ORDERS))
+                }
+                self._read[body, place] = in_frame(plain, self.facts)
+                return self._read[body, place]
             made = self.fit(body, span) if span is not None else None
             self.by[body, place] = span.name if made is not None and span is not None else ""
             self._read[body, place] = (
@@ -226,11 +238,6 @@ class DateReader:
             return self._path(key.body, key.period)
         if key.what is Integral.IMPULSE:
             return impulse(self.context, key.body, key.axis, start, stop)
-        if key.what in (Integral.SPRUNG_PLACE, Integral.SPRUNG_TIME):
-            rest = self._fact(FactOf(SPRING_REST)).value
-            acting = (start, stop, self.side, rest)
-            places, lasts = sprung(self.context, key.body, key.axis, *acting)
-            return places if key.what is Integral.SPRUNG_PLACE else lasts
         if key.what in (Integral.PUSHED_WAY, Integral.PUSHED_TIME):
             return self._pushed(key, start, stop)
         if key.what is Integral.DIRECTION:
@@ -238,8 +245,15 @@ class DateReader:
             turning = LeftOut(TURNING.format(body=key.body), f"trial {self.context.trial.id}")
             found = travel.lasting[key.axis]
             return Estimate(found, {}, {turning: travel.turning[key.axis]})
+        powers = {Integral.SQUARE: (2, False), Integral.CUBE: (3, False)}
+        powers[Integral.SIGNED_SQUARE] = (2, True)
+        curve = self.curves.get(key.body)
+        if key.what in powers and curve is not None and curve.covers(start, stop):
+            return curve.summed(self.context, key.body, (start, stop), *powers[key.what])
         if key.what is Integral.PATH:
             shown = QuantityRef(Quantity.SPEED)
+        elif key.what is Integral.PLACE:
+            shown = QuantityRef(Quantity.POSITION, key.axis)
         elif key.what is Integral.SIGNED_SQUARE:
             shown = QuantityRef(Quantity.DERIVED, ALONG[key.axis].symbol, ALONG[key.axis].unit)
         else:

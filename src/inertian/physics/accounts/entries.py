@@ -218,25 +218,26 @@ class StoredWork:
 
 @dataclass(frozen=True)
 class SpringImpulse:
-    """The impulse −k ∫ (x − x₀) dt of a spring along an axis, as long as it acts."""
+    """The impulse −k ∫ (x − x₀) dt of a spring that pulls and pushes along an axis, through a
+    period of known length in s.
+    """
 
     body: str
     axis: str
+    lengths: tuple[float, ...]
     source: str = "spring constant and way"
     name: str = SPRING
 
-    def _through(self, period: int) -> tuple[Through, Through]:
-        places, lasts = Integral.SPRUNG_PLACE, Integral.SPRUNG_TIME
-        return tuple(Through(w, self.body, self.axis, period) for w in (places, lasts))  # type: ignore[return-value]
-
     def needs(self, period: int) -> tuple[InputKey, ...]:
         """See `EntryRule`."""
-        return FactOf(STIFFNESS), FactOf(SPRING_REST), *self._through(period)
+        places = Through(Integral.PLACE, self.body, self.axis, period)
+        return FactOf(STIFFNESS), FactOf(SPRING_REST), places
 
     def amount(self, q: Values, period: int) -> Any:
         """See `EntryRule`; in N·s."""
-        places, lasts = (q[key] for key in self._through(period))
-        return spring_force(q[FactOf(STIFFNESS)], places - q[FactOf(SPRING_REST)] * lasts)
+        places = q[Through(Integral.PLACE, self.body, self.axis, period)]
+        stretched = places - q[FactOf(SPRING_REST)] * self.lengths[period]
+        return spring_force(q[FactOf(STIFFNESS)], stretched)
 
 
 @dataclass(frozen=True)

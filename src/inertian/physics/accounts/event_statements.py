@@ -155,7 +155,7 @@ def _of_momentum(event: Event, around: Surroundings) -> list[Statement]:
     made = []
     for axis in _axes(around):
         forms = tuple(MomentumForm(b, axis) for b in bodies)
-        own = (*_weight(event, around, axis), *_pushes(around, axis), *_slowed(around, axis))
+        own = (*_weight(event, around, axis), *_pushes(event, around, axis), *_slowed(around, axis))
         if gauge is not None and axis == "x":
             own = (*own, Recorded(*gauge, around.gauge_sign, source=around.gauge_source))
         # Without these nothing is known of what pulled meanwhile
@@ -174,14 +174,18 @@ def _of_momentum(event: Event, around: Surroundings) -> list[Statement]:
     return [along, made[0], with_gauge]
 
 
-def _pushes(around: Surroundings, axis: str) -> tuple[EntryRule, ...]:
-    """The impulses of springs and of constant forces that were typed, along an axis."""
+def _pushes(event: Event, around: Surroundings, axis: str) -> tuple[EntryRule, ...]:
+    """The impulses of springs and of constant forces that were typed, along an axis; not of one
+    that launches a body, as a hand holds it until it is let go.
+    """
     found: list[EntryRule] = []
+    lengths = tuple(b.t - a.t for a, b in pairwise(event.dates))
+    sprung = around.knows(STIFFNESS) and around.knows(SPRING_REST)
     for body in around.trial.followed:
         if axis != body.axes[0]:
             continue
-        if around.knows(STIFFNESS) and around.knows(SPRING_REST):
-            found.append(SpringImpulse(body.name, axis))
+        if sprung and event.kind is not EventKind.LAUNCH:
+            found.append(SpringImpulse(body.name, axis, lengths))
         if around.knows(PUSH_FACT, body.name) and body.name in around.pushed:
             found.append(Push(body.name, axis, energy=False))
     return tuple(found)
@@ -322,9 +326,16 @@ def _works(around: Surroundings) -> tuple[EntryRule, ...]:
     return tuple(found)
 
 
+def _fitted_here(entry: EntryRule, around: Surroundings) -> bool:
+    """Whether an entry was fitted to the very motion it explains, so that nothing is left to check:
+    drag.
+    """
+    return isinstance(entry, Resistance) and (entry.symbol, entry.body) in around.told
+
+
 def _expected(event: Event, around: Surroundings, whole: bool) -> Expectation:
     """Energy is expected to hold where all its forms, and what slows bodies down, are there."""
-    works = _works(around)
+    works = [one for one in _works(around) if not _fitted_here(one, around)]
     pushed = event.kind in (EventKind.THRUST, EventKind.TOWED)
     told = any(isinstance(one, Recorded | Push) for one in works) if pushed else bool(works)
     free = event.kind in (EventKind.FALL, EventKind.SWING, EventKind.LAUNCH)

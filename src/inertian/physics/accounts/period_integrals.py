@@ -50,40 +50,16 @@ def _baseline(
     return Estimate(value, {channel: SampleWeights(int(rows[0]), spread)})
 
 
-def sprung(
-    context: TrialContext,
-    body: str,
-    axis: str,
-    start: float,
-    stop: float,
-    side: float,
-    rest: float,
-) -> tuple[Estimate, Estimate]:
-    """Return ∫ x dt in m·s and ∫ dt in s between two times in s, as long as a spring acts that
-    rests at a place in m: where x − x₀ has the sign of `side`, or everywhere if that is 0.
-    """
-    t, counts = context.trial.t, None
-    if side:
-        away = side * (context.trial.body(body).channel(axis).si - rest)
-        counts = np.where(np.nan_to_num(away) > 0.0, 1.0, 0.0)
-    places = integral(context, QuantityRef(Quantity.POSITION, axis), body, start, stop, counts)
-    if counts is None:
-        return places, Estimate(stop - start)
-    return places, Estimate(float(_line_weights(t, start, stop) @ counts))
-
-
 def integral(
     context: TrialContext,
     shown: QuantityRef,
     body: str,
     start: float,
     stop: float,
-    counts: Array | None = None,
 ) -> Estimate:
     """Return ∫ of a quantity over time in SI between two times in s, as straight lines between
     samples have it, with what that may leave out (trapezoid rule; Davis & Rabinowitz, *Methods of
-    Numerical Integration*, 2nd ed., 1984, 2.1). `counts` says what each sample of the trial counts
-    for, (n,). Raises NoValueError where samples are missing.
+    Numerical Integration*, 2nd ed., 1984, 2.1). Raises NoValueError where samples are missing.
     """
     t = context.trial.t
     first = max(int(np.searchsorted(t, start, "right")) - 1, 0)
@@ -95,8 +71,6 @@ def integral(
         raise NoValueError(f"There are too few samples from {start:.4g} s to {stop:.4g} s.")
     c = np.zeros(len(rows))
     c[good] = _line_weights(t[rows[good]], start, stop)
-    if counts is not None:
-        c *= counts[rows]
     estimate = whole.estimate(c)
     y = whole.values[good]
     variance = np.zeros(len(y))

@@ -9,13 +9,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from inertian.motion.fits.curve_shapes import CurveShape, shape_definition
-from inertian.motion.fits.curves import CurveError, fit_curve
-from inertian.motion.fits.polynomial_fits import TooFewSamplesError
 from inertian.motion.spans.spans import Span, SpanKind
 from inertian.physics.accounts.account_inputs import DateValue
 from inertian.physics.accounts.collision_inputs import CollisionFacts, in_frame
 from inertian.physics.accounts.date_readings import FitOf
+from inertian.physics.accounts.drag_curves import DragCurve, drag_curve
 from inertian.physics.accounts.entries import (
     FRICTION_FACT,
     LINEAR_FACT,
@@ -25,8 +23,6 @@ from inertian.physics.accounts.entries import (
 )
 from inertian.physics.accounts.events import Event, EventKind, both_ways, push_spans
 from inertian.physics.accounts.forms import INCLINE
-from inertian.physics.definitions.requests import Quantity, QuantityRef
-from inertian.physics.evaluation.quantity_values import quantity_values
 from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.quantities.estimates import Estimate, weighted_sum
 
@@ -36,12 +32,6 @@ OF_TRIALS = "the decelerations of glide trials of this series"
 FITTED = "the drag that fits “{span}”"
 PUSHED_ON_THE_LEVEL = (EventKind.THRUST, EventKind.LAUNCH)
 GLIDES = (SpanKind.VELOCITY, SpanKind.ACCELERATION, SpanKind.FREE)
-FEWEST = 8  # samples that tell a drag
-# Which curves to fit, and whether q has the sign of the way that the body goes; else it is positive
-DRAGS = {
-    LINEAR_FACT: ("x_0 + v (1 - exp(-q t))/q", False),
-    QUADRATIC_FACT: ("x_0 + ln(1 + q v t)/q", True),
-}
 
 
 @dataclass(frozen=True)
@@ -56,10 +46,14 @@ class Told:
 
 
 def told_by_motion(
-    event: Event, context: TrialContext, fit: FitOf, facts: CollisionFacts
+    event: Event,
+    context: TrialContext,
+    fit: FitOf,
+    facts: CollisionFacts,
+    curves: Mapping[str, DragCurve],
 ) -> dict[tuple[str, str], Told]:
     """Return what the motion tells, by symbol and body; what is typed comes first. `fit` gives the
-    fit of a body over a steady span.
+    fit of a body over a steady span, `curves` are those of drag, by body.
     """
     found: dict[tuple[str, str], Told] = {}
     for body in context.trial.followed:
@@ -76,7 +70,7 @@ def told_by_motion(
         elif (SLOWING, body.name) in context.setup:
             key, fact = context.setup[SLOWING, body.name]
             found[SLOWING, body.name] = Told(Estimate(fact.si, {}, {key: 1.0}), OF_TRIALS, True)
-    return found | _drag(event, context)
+    return found | _drag(context, curves)
 
 
 def acceleration_of(
@@ -127,58 +121,33 @@ def _while_free(context: TrialContext, body: str, fit: FitOf, facts: CollisionFa
     return None
 
 
-def _drag(event: Event, context: TrialContext) -> dict[tuple[str, str], Told]:
-    """The drag of bodies in a span that drag slows down, unless a coefficient was typed."""
-    typed = (FRICTION_FACT, ROLLING_FACT, LINEAR_FACT, QUADRATIC_FACT)
-    if event.kind.contact or any((symbol, "") in context.setup for symbol in typed):
-        return {}
+def drag_curves(context: TrialContext) -> dict[str, DragCurve]:
+    """Return the curves of drag of bodies, in the longest span that drag slows each down in."""
     found = {}
     for body in context.trial.followed:
         spans = [s for s in context.spans.of(body.name) if s.kind is SpanKind.GLIDE]
-        if len(body.axes) == 1 and spans and body.name in context.masses:
-            told = _fitted(context, body.name, max(spans, key=lambda s: s.length))
-            if told is not None:
-                found[told[0], body.name] = told[1]
+        if len(body.axes) == 1 and spans:
+            made = drag_curve(context, body.name, max(spans, key=lambda s: s.length))
+            if made is not None:
+                found[body.name] = made
     return found
 
 
-def _fitted(context: TrialContext, body: str, span: Span) -> tuple[str, Told] | None:
-    """The coefficient, linear or quadratic, whose curve leaves less; None where neither fits."""
-    axis = context.trial.body(body).axes[0]
-    own = span.rows(context.trial.t)
-    rows = np.arange(own.start, own.stop)
-    shown = QuantityRef(Quantity.POSITION, axis)
-    whole = quantity_values(context, shown, body, context.trial.t[rows], rows)
-    good = np.flatnonzero(np.isfinite(whole.values))
-    if len(good) < FEWEST:
-        return None
-    way = 1.0 if whole.values[good[-1]] >= whole.values[good[0]] else -1.0
-    best: tuple[float, str, Estimate] | None = None
-    for symbol, (formula, along) in DRAGS.items():
-        try:
-            one = fit_curve(
-                whole.times,
-                whole.values,
-                CurveShape.FORMULA,
-                float(whole.times[0]),
-                formula=formula,
-            )
-        except (CurveError, TooFewSamplesError):
+def _drag(context: TrialContext, curves: Mapping[str, DragCurve]) -> dict[tuple[str, str], Told]:
+    """The coefficients of drag, m q, unless one was typed."""
+    typed = (FRICTION_FACT, ROLLING_FACT, LINEAR_FACT, QUADRATIC_FACT)
+    if any((symbol, "") in context.setup for symbol in typed):
+        return {}
+    found = {}
+    for body, curve in curves.items():
+        if body not in context.masses:
             continue
-        names = [p.symbol for p in shape_definition(CurveShape.FORMULA, formula).parameters]
-        place, c, sign = names.index("q"), np.zeros(len(rows)), way if along else 1.0
-        rate = sign * float(one.values[place])
-        if one.curves or rate <= 0.0 or (best is not None and one.scatter >= best[0]):
-            continue
-        c[good] = sign * one.operator[place]
-        best = one.scatter, symbol, whole.estimate(c, rate)
-    if best is None:
-        return None
-    key, mass = context.masses[body]
-    scaled = weighted_sum([(mass.si, best[2])])
-    with_mass = {**scaled.sensitivities, key: best[2].value}
-    estimate = Estimate(scaled.value, scaled.weights, with_mass)
-    return best[1], Told(estimate, FITTED.format(span=span.name))
+        (key, mass), rate = context.masses[body], curve.rate()
+        scaled = weighted_sum([(mass.si, rate)])
+        with_mass = {**scaled.sensitivities, key: rate.value}
+        estimate = Estimate(scaled.value, scaled.weights, with_mass)
+        found[curve.symbol, body] = Told(estimate, FITTED.format(span=curve.span.name))
+    return found
 
 
 def sources_of(told: Mapping[tuple[str, str], Told]) -> dict[tuple[str, str], tuple[str, bool]]:

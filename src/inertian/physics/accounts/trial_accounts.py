@@ -45,7 +45,7 @@ from inertian.physics.accounts.ledger import (
     restitution_of,
 )
 from inertian.physics.accounts.statements import Date, Statement, keys_of
-from inertian.physics.accounts.told_by_motion import sources_of, told_by_motion
+from inertian.physics.accounts.told_by_motion import drag_curves, sources_of, told_by_motion
 from inertian.physics.accounts.typed_entries import facts_of_entries
 from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.quantities.coverage import Scalar
@@ -127,7 +127,8 @@ def accounts_between(
     if choices.typed:
         own = facts_of_entries(choices.typed, context.trial.id)
         context = replace(context, setup={**context.setup, **own})
-    told = told_by_motion(event, context, fit, facts)
+    curves = drag_curves(context)
+    told = told_by_motion(event, context, fit, facts, curves)
     if event.kind in (EventKind.SPINNING, EventKind.SWING):  # a piece of it is no parabola
         fit = no_fit
         context = _swinging(context)
@@ -135,7 +136,7 @@ def accounts_between(
     known = tuple(context.setup)
     centre = context.frame.centre or (0.0, 0.0)
     known_by = {key: one.estimate for key, one in told.items()}
-    reader = DateReader(context, fit, facts, event.dates, known_by, side)
+    reader = DateReader(context, fit, facts, event.dates, known_by, curves)
     sign = _sign_between(reader, event)
     if choices.turned is not None:
         sign = -1.0 if choices.turned else 1.0

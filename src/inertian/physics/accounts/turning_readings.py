@@ -19,7 +19,7 @@ from inertian.quantities.estimates import Array, Estimate, SampleWeights
 from inertian.quantities.facts import FactId
 
 LEAST, MOST = 2, 9  # degrees that are tried
-SHOWS = 2.5  # u of the highest coefficient, by which a degree shows
+SHOWS = 3.0  # u of the highest coefficient, by which a degree shows
 FEWEST_MORE = 4  # samples more than a polynomial has coefficients
 MISSED = "what a polynomial misses of the angle of {body}"
 
