@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox
+from PyQt6.QtWidgets import QApplication, QDialogButtonBox, QLabel, QMessageBox
 
 from inertian.desktop.intake.file_questions import FileQuestions
+from inertian.desktop.ledger.typed_entry_dialog import TypedEntryDialog
 from inertian.desktop.look import words
-from inertian.desktop.look.tokens import DARK
+from inertian.desktop.look.tokens import DARK, LIGHT
 from inertian.desktop.shell import project_files
 from inertian.physics.accounts.account_inputs import OPENING, DateValue
 from inertian.project.project import Project
@@ -950,6 +951,14 @@ def test_a_slope_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_pa
     assert window.document.history.undo_name == "Move “point 2”"
     window.document.undo()
     assert window.document.entry.dates[1] == second
+    # On the rail, its mark is dragged likewise
+    rail = window.bench.rail
+    press(rail, rail.x_of(second.t), 12)
+    move(rail, rail.x_of(second.t + 0.03), 12)
+    assert window.document.previewing
+    release(rail, rail.x_of(second.t + 0.03), 12)
+    assert window.document.entry.dates[1].t == pytest.approx(second.t + 0.03, abs=0.01)
+    assert window.document.history.undo_name == "Move “point 2”"
 
 
 def test_a_bumper_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_path):
@@ -977,6 +986,26 @@ def test_a_bumper_lab_from_a_dropped_file_to_a_verdict(open_window, qtbot, tmp_p
     menu[words.TURN_GAUGE].trigger()
     assert window.ledger.accounts["momentum x"].verdict.text() == "≠ does not balance"
     window.document.undo()
+    assert window.ledger.accounts["momentum x"].verdict.text() == "= no imbalance seen"
+    # An entry by hand: what it brings, with a reason, and taken out again
+    accounts = window.document.evaluator.accounts(
+        window.document.project, window.document.entry.trial.id
+    )
+    dialog = TypedEntryDialog(window, LIGHT, window.document, accounts.ledger("momentum x"))
+    qtbot.addWidget(dialog)
+    ok = dialog.findChild(QDialogButtonBox).button(QDialogButtonBox.StandardButton.Ok)
+    qtbot.mouseClick(ok, Qt.MouseButton.LeftButton)
+    assert dialog.trouble.text() == words.TYPED_NO_AMOUNT
+    qtbot.keyClicks(dialog.name, "a hand")
+    type_into(qtbot, dialog.amount.line, "-0.5 ± 0.01 kg·m/s")
+    qtbot.keyClicks(dialog.reason, "seen in the film")
+    qtbot.mouseClick(ok, Qt.MouseButton.LeftButton)
+    account = window.ledger.accounts["momentum x"]
+    assert account.table.cells["a hand", "+0"].text().startswith("−0.500")
+    assert "seen in the film" in account.table.cells["a hand", "+0"].toolTip()
+    assert account.verdict.text() == "≠ does not balance"
+    menu = {action.text(): action for action in window.ledger.accounts_menu().actions()}
+    menu[words.REMOVE_ENTRY.format(name="a hand")].trigger()
     assert window.ledger.accounts["momentum x"].verdict.text() == "= no imbalance seen"
 
 

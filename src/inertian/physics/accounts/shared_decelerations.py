@@ -92,7 +92,9 @@ def shared_decelerations(
     keys = {body: FactId(deceleration_key(body), scope) for body in order}
     alone = np.array([f.pull / f.information for f in fits])
     variance = np.array([noise.reading**2 * _wider(f, noise) / f.information for f in fits])
-    shares = _shares(groups, order, alone, variance, near or {})
+    # Where time stamps alone are to blame for the scatter, spans weigh by what they tell
+    known = variance if variance.all() else np.array([1.0 / f.information for f in fits])
+    shares = _shares(groups, order, alone, known, near or {})
     found = shares.weights @ alone
     values = {body: float(a) for body, a in zip(order, found, strict=True)}
     covariance = (shares.weights * variance) @ shares.weights.T
