@@ -15,7 +15,8 @@ from inertian.motion.noise.reading_noise import InstrumentNoise
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.physics.accounts.collision_inputs import CollisionFacts, read_collision
-from inertian.physics.accounts.ledger import ENERGY, collision_statements, drawn_up
+from inertian.physics.accounts.contact_statements import collision_statements
+from inertian.physics.accounts.ledger import ENERGY, drawn_up
 from inertian.physics.accounts.shared_decelerations import shared_decelerations
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.fact_names import mass_key

@@ -51,7 +51,7 @@ class TypedEntryDialog(QDialog):
         self.setWindowTitle(words.TYPED_TITLE.format(law=words.LAW_TITLES[ledger.law].lower()))
         self.setMinimumWidth(WIDTH)
         self.name, self.reason = QLineEdit(), QLineEdit()
-        self.name.setPlaceholderText(words.TYPED_NAME_HINT)
+        self.name.setPlaceholderText(words.ENTRY_NAME_HINT)
         self.name.setMaxLength(60)
         self.reason.setPlaceholderText(words.TYPED_REASON_HINT)
         self.reason.setMaxLength(400)
@@ -82,7 +82,7 @@ class TypedEntryDialog(QDialog):
 
     def _lay_out(self) -> None:
         form = QFormLayout()
-        form.addRow(words.TYPED_NAME, self.name)
+        form.addRow(words.ENTRY_NAME, self.name)
         form.addRow(words.TYPED_AMOUNT, self.amount)
         if self.period.count() > 1:
             form.addRow(words.TYPED_WHEN, self.period)

@@ -204,8 +204,9 @@ class FrameForm(QWidget):
             field.show_fact(stated[1] if stated and frame.centre else None)
         name = self._span_name(entry)
         if self.centres:
-            self.circle.setText(words.CENTRE_FIT.format(name=name))
-            self.circle.setEnabled(bool(name))
+            steady = bool(name) and entry.spans.named(name).kind.steady
+            fit = words.CENTRE_FIT.format(name=name) if steady else words.CENTRE_FIT_ALL
+            self.circle.setText(fit)
         for button, body, axis in self.sensor_zeros:
             what = words.SENSOR_TITLES[axis][0].lower()
             button.setText(words.SENSOR_ZERO.format(what=what, body=body, name=name))
@@ -343,7 +344,9 @@ class FrameForm(QWidget):
     def _fit_circle(self) -> None:
         entry = self._document.entry
         _, body = self._view.in_hand()
-        rows = entry.spans.named(self._span_name(entry)).rows(entry.trial.t)
+        name, rows = self._span_name(entry), slice(None)
+        if name and entry.spans.named(name).kind.steady:
+            rows = entry.spans.named(name).rows(entry.trial.t)
         moving = entry.used_trial.body(body)
         try:
             circle = fit_circle(*(moving.channel(axis).si[rows] for axis in "xy"))

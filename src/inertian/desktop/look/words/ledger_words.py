@@ -185,7 +185,7 @@ TYPED_SAID = (
     "What came from outside, and nothing recorded: gained is positive, lost negative. It counts in "
     "the account with its ±, and its reason stands beside it."
 )
-TYPED_NAME, TYPED_NAME_HINT = "Name", "e.g. a sleeve that touched it"
+ENTRY_NAME, ENTRY_NAME_HINT = "Name", "e.g. a sleeve that touched it"
 TYPED_AMOUNT, TYPED_AMOUNT_HINT = "Amount", "e.g. -0.02 ± 0.01 {unit}"
 TYPED_REASON, TYPED_REASON_HINT = "Reason", "how the amount is known, e.g. seen in the film"
 TYPED_WHEN, TYPED_PERIOD = "When", "from {one} to {two}"

@@ -55,6 +55,7 @@ ORIGIN_LABEL, ORIGIN_HINT = "Origin, along {axis} of the file", "e.g. 0.400 ± 0
 ORIGIN_LINE, ORIGIN_LOWEST, ORIGIN_DRAG = "Sample at line", "Lowest point", "Drag in a strip"
 ANGLE_LABEL, ANGLE_HINT = "Axes turned by", "e.g. 12.0 ± 0.2 °"
 FLIP = "reverse {axis}"
+CENTRE_FIT_ALL = "Fit a circle to the recording"
 CENTRE_LABEL, CENTRE_HINT, CENTRE_FIT = (
     "Centre of rotation, {axis}",
     "e.g. 1.20 ± 0.01 m",
