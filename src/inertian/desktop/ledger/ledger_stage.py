@@ -30,7 +30,13 @@ from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState
 from inertian.physics.accounts.amounts_in_time import amounts_in_time
 from inertian.physics.accounts.forms import HEIGHT, SPRING, Form, HeightForm
-from inertian.physics.accounts.ledger import ENERGY_UNIT, MECHANICAL, Accounts, Ledger
+from inertian.physics.accounts.ledger import (
+    ENERGY_UNIT,
+    MECHANICAL,
+    Accounts,
+    Ledger,
+    momentum_law,
+)
 from inertian.physics.accounts.statements import Date
 from inertian.physics.accounts.verdicts import SIGN, Expectation
 from inertian.physics.definitions.fact_names import mass_key
@@ -42,6 +48,7 @@ from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array
 from inertian.quantities.facts import Fact, FactId, Meaning
 
+BOTH_AXES = (momentum_law("x"), momentum_law("y"))
 # Ready-made quantities that are the whole energy, by what is stored
 WHOLE_ENERGY: dict[tuple[str, ...], str] = {
     ("on the incline",): "E_mi",
@@ -149,16 +156,18 @@ class LedgerStage(QScrollArea):
         bodies = tuple(b.name for b in entry.trial.bodies)
         self.together = label("")
         self.together.setContentsMargins(16, 2, 16, 6)
+        of_both = [led.law for led in accounts.ledgers if led.law in BOTH_AXES]
+        last_of_both = of_both[-1] if of_both else ""
         for ledger in accounts.ledgers:
             account = Account(self._theme, ledger.law, ledger.unit, shape_of(ledger), bodies)
             account.chosen.connect(self.choose)
             account.expected.connect(self._expect)
             account.table.switched.connect(self._switch)
             self.accounts[ledger.law] = account
-            if ledger.unit == ENERGY_UNIT and accounts.together:
-                column.addWidget(self.together)
             column.addWidget(account)
             column.addWidget(rule())
+            if ledger.law == last_of_both and accounts.together:
+                column.addWidget(self.together)
         column.addWidget(self.facts)
         self.panel.build(accounts)
         column.addWidget(self.panel)

@@ -315,7 +315,7 @@ def _slowed(around: Surroundings, axis: str = "") -> tuple[EntryRule, ...]:
 
 def _works(around: Surroundings) -> tuple[EntryRule, ...]:
     """The work of what slows the bodies down, of a gauge, and of constant forces."""
-    found = [*_slowed(around)]
+    found: list[EntryRule] = []
     gauge = gauge_of(around.trial)
     if gauge is not None and gauge[0] in _bodies(around):
         work = Integral.WORK
@@ -323,7 +323,7 @@ def _works(around: Surroundings) -> tuple[EntryRule, ...]:
     for body in around.trial.followed:
         if around.knows(PUSH_FACT, body.name) and body.name in around.pushed:
             found.append(Push(body.name, body.axes[0], energy=True))
-    return tuple(found)
+    return (*found, *_slowed(around))
 
 
 def _fitted_here(entry: EntryRule, around: Surroundings) -> bool:
