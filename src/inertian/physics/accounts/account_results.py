@@ -22,7 +22,16 @@ from inertian.physics.accounts.account_inputs import (
 )
 from inertian.physics.accounts.along_track import MOMENTUM_ALONG
 from inertian.physics.accounts.encounters import Encounter, at_contact, contact_moment
-from inertian.physics.accounts.entries import FRICTION, GAUGE, LINEAR_FACT, PUSH, QUADRATIC_FACT
+from inertian.physics.accounts.entries import (
+    FRICTION,
+    GAUGE,
+    LINEAR_FACT,
+    PUSH,
+    PUSH_FACT,
+    PUSHED_RATE,
+    QUADRATIC_FACT,
+    SLOWING,
+)
 from inertian.physics.accounts.events import Event, EventKind
 from inertian.physics.accounts.forms import (
     GRAVITY,
@@ -82,7 +91,7 @@ def results_of(
         if ledger.unit == ENERGY_UNIT:
             rules += _of_energy(event, ledger, inputs)
         elif ledger.unit == MOMENTUM_UNIT:
-            rules += _of_momentum(event, ledger)
+            rules += _of_momentum(event, ledger, inputs)
 
     def law(q: Values) -> dict[Any, Any]:
         return {rule.name: rule.formula(q) for rule in rules}
@@ -92,11 +101,20 @@ def results_of(
     with np.errstate(all="ignore"):
         made = Results(law, inputs)
         found = {rule.name: (made[rule.name], rule.unit) for rule in rules}
+    if event.kind is EventKind.WALL and "mean force" in found:
+        length = ledgers[0].closes_at - ledgers[0].opens_at
+        found["mean force"] = _of_unsure_length(found["mean force"][0], length, event.step), "N"
     return {
         name: (one, unit)
         for name, (one, unit) in found.items()
         if np.isfinite(one.value) and np.isfinite(one.u)
     }
+
+
+def _of_unsure_length(one: Scalar, length: float, step: float) -> Scalar:
+    """A mean over a contact of which each end is known to a sample's step, as limits."""
+    u = abs(one.value) * np.sqrt(2.0 / 3.0) * step / length
+    return Scalar(one.value, float(np.hypot(one.u, u)), one.dof)
 
 
 def percent_errors(
@@ -253,8 +271,8 @@ def _of_friction(ledger: Ledger, inputs: JointScalars) -> list[ResultRule]:
     return rules
 
 
-def _of_momentum(event: Event, ledger: Ledger) -> list[ResultRule]:
-    statement, last = ledger.statement, len(ledger.dates) - 1
+def _of_momentum(event: Event, ledger: Ledger, inputs: JointScalars) -> list[ResultRule]:
+    statement = ledger.statement
     length = ledger.closes_at - ledger.opens_at
     own = {e.name for entries in statement.entries for e in entries}
     given = next((name for name in (GAUGE, PUSH) if name in own), "")
@@ -263,10 +281,6 @@ def _of_momentum(event: Event, ledger: Ledger) -> list[ResultRule]:
         """Change of momentum besides what other outside forces gave."""
         all_of = statement.amounts(q)
         return all_of[Unaccounted(WHOLE)] + all_of.get(EntryOf(WHOLE, given), 0.0)
-
-    def changed(q: Values) -> Any:
-        all_of = statement.amounts(q)
-        return all_of[AmountOf(last)] - all_of[AmountOf(0)]
 
     def pushed(q: Values) -> Any:
         return statement.amounts(q)[EntryOf(WHOLE, given)]
@@ -277,14 +291,12 @@ def _of_momentum(event: Event, ledger: Ledger) -> list[ResultRule]:
     if not alone or event.kind not in ONE_IS_PUSHED:
         return rules
     if event.kind is EventKind.THRUST:
-        rules.append(ResultRule("net force", "N", lambda q: changed(q) / length))
-        if given:
-            rules.append(
-                ResultRule("other forces", "N", lambda q: (changed(q) - pushed(q)) / length)
-            )
+        rules += _of_a_thrust(statement.bodies[0], inputs)
+    else:
+        what = pushed if given else gained
+        rules.append(ResultRule("mean force", "N", lambda q: what(q) / length))
     if not given:
         rules.append(ResultRule("impulse", "N·s", gained))
-        rules.append(ResultRule("mean force", "N", lambda q: gained(q) / length))
         return rules
 
     def apart(q: Values) -> Any:
@@ -293,8 +305,29 @@ def _of_momentum(event: Event, ledger: Ledger) -> list[ResultRule]:
 
     rules.append(ResultRule(f"impulse of the {given.removeprefix(PREFIX)}", "N·s", pushed))
     rules.append(ResultRule("change of momentum", "N·s", gained))
-    rules.append(ResultRule("mean force", "N", lambda q: pushed(q) / length))
     rules.append(ResultRule("percent difference", "%", apart))
+    return rules
+
+
+def _of_a_thrust(body: str, inputs: JointScalars) -> list[ResultRule]:
+    """Forces while a constant push acts: the net force m a, that of the push, which friction works
+    against, and what others do beside a push that was typed.
+    """
+    rate, slowed, typed = (FactOf(s, body) for s in (PUSHED_RATE, SLOWING, PUSH_FACT))
+    if rate not in inputs.names:
+        return []
+
+    def net(q: Values) -> Any:
+        return q[MassOf(body)] * q[rate]
+
+    rules = [ResultRule("net force", "N", net)]
+    if slowed in inputs.names:
+        way = float(np.sign(inputs.values[inputs.index(rate)]))
+        rules.append(
+            ResultRule("mean force", "N", lambda q: net(q) + way * q[MassOf(body)] * q[slowed])
+        )
+    if typed in inputs.names:
+        rules.append(ResultRule("other forces", "N", lambda q: net(q) - q[typed]))
     return rules
 
 

@@ -40,6 +40,7 @@ GAUGE_WORK, ROLLS, AIR = "work of the gauge", "rolling resistance", "air resista
 PUSH, PUSH_FACT = "push", "F_p"
 FRICTION_FACT, ROLLING_FACT, LINEAR_FACT, QUADRATIC_FACT = "μ", "c_r", "b", "c"
 SLOWING = "deceleration by friction"
+PUSHED_RATE = "acceleration while it is pushed"
 RECORDED, TURNED = "the recorded force", ", turned: it counts the other way"
 
 

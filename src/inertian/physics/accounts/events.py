@@ -70,7 +70,7 @@ class Vertical:
 class Event:
     """What happens in a trial, and at which dates it is accounted for. `held` are the periods, by
     place, in which something is given away by its kind, such as the bounces of hops. `track` holds
-    the cosines of a straight track in the plane.
+    the cosines of a straight track in the plane, `step` is the time between samples in s.
     """
 
     kind: EventKind
@@ -78,13 +78,14 @@ class Event:
     vertical: Vertical | None = None
     held: tuple[int, ...] = ()
     track: Track | None = None
+    step: float = 0.0
 
     def at_dates(self, dates: tuple[Date, ...]) -> "Event":
         """Return the event as it is accounted for at other dates; a contact is then like any other
         stretch of time.
         """
         kind = EventKind.NONE if self.kind.contact else self.kind
-        return Event(kind, dates, self.vertical, track=self.track)
+        return Event(kind, dates, self.vertical, track=self.track, step=self.step)
 
 
 FitOf = Callable[[str, Span], BodyFit | None]
@@ -98,7 +99,7 @@ def recognised(
     and `fit` gives the fit of a body over a steady span.
     """
     track = track_of(trial)
-    found = _recognised(trial, spans, facts, gravity, fit)
+    found = replace(_recognised(trial, spans, facts, gravity, fit), step=trial.step())
     if track is None:
         return found
     kind = EventKind.HIT_IN_LINE if found.kind is EventKind.GLANCE else found.kind

@@ -25,10 +25,13 @@ EDGE = "where a push begins or ends"
 
 @dataclass(frozen=True)
 class PushEdges:
-    """When a push begins and ends in s, as estimates."""
+    """When a push begins and ends in s, as estimates, and the acceleration in m/s² meanwhile; None
+    where no constant push fits.
+    """
 
     start: Estimate
     stop: Estimate
+    rate: Estimate | None = None
 
 
 def push_edges(context: TrialContext, body: str, axis: str, span: Span) -> PushEdges:
@@ -65,13 +68,13 @@ def _fitted(context: TrialContext, body: str, axis: str, span: Span) -> PushEdge
         )
     except (CurveError, TooFewSamplesError):
         return None
-    edges = []
-    for name in ("p", "q"):
+    told = []
+    for name, zero in (("p", begin), ("q", begin), ("a", 0.0)):
         place, c = SYMBOLS.index(name), np.zeros(len(rows))
         c[good] = one.operator[place]
-        edges.append(whole.estimate(c, begin + float(one.values[place])))
-    inside = low <= edges[0].value < edges[1].value <= high
-    return PushEdges(*edges) if inside and not one.curves else None
+        told.append(whole.estimate(c, zero + float(one.values[place])))
+    inside = low <= told[0].value < told[1].value <= high
+    return PushEdges(told[0], told[1], told[2]) if inside and not one.curves else None
 
 
 def _first(t: Array, x: Array, span: Span) -> dict[str, float]:

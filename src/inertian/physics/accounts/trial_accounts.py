@@ -11,6 +11,7 @@ from inertian.physics.accounts.account_inputs import (
     CLOSING,
     OPENING,
     DateValue,
+    FactOf,
     InputKey,
     Integral,
     MassOf,
@@ -25,7 +26,7 @@ from inertian.physics.accounts.collision_inputs import (
 )
 from inertian.physics.accounts.contact_statements import collision_statements
 from inertian.physics.accounts.date_readings import DateReader, FitOf
-from inertian.physics.accounts.entries import RECORDED, TURNED, Recorded
+from inertian.physics.accounts.entries import PUSHED_RATE, RECORDED, TURNED, Recorded
 from inertian.physics.accounts.event_statements import (
     Surroundings,
     statements_of,
@@ -44,6 +45,7 @@ from inertian.physics.accounts.ledger import (
     require_masses,
     restitution_of,
 )
+from inertian.physics.accounts.push_edges import push_edges
 from inertian.physics.accounts.statements import Date, Statement, keys_of
 from inertian.physics.accounts.told_by_motion import drag_curves, sources_of, told_by_motion
 from inertian.physics.accounts.typed_entries import facts_of_entries
@@ -136,6 +138,7 @@ def accounts_between(
     known = tuple(context.setup)
     centre = context.frame.centre or (0.0, 0.0)
     known_by = {key: one.estimate for key, one in told.items()}
+    known_by |= _while_pushed(context, event)
     reader = DateReader(context, fit, facts, event.dates, known_by, curves)
     sign = _sign_between(reader, event)
     if choices.turned is not None:
@@ -157,9 +160,21 @@ def accounts_between(
         else []
     )
     bounces = [key for key in _of_bounces(context, event) if reader.tells(key)]
-    inputs = reader.inputs(dict.fromkeys([*needed, *paths, *bounces]))
+    rates = [FactOf(*key) for key in known_by if event.kind is EventKind.THRUST]
+    inputs = reader.inputs(dict.fromkeys([*needed, *paths, *bounces, *rates]))
     made = _drawn(event, statements, inputs, None, choices)
     return replace(made, read_from=reader.by, possible=tuple(one.law for one in possible))
+
+
+def _while_pushed(context: TrialContext, event: Event) -> dict[tuple[str, str], Estimate]:
+    """The acceleration of a body in a thrust run while a constant push acts on it, in m/s²."""
+    bodies = context.trial.followed
+    if event.kind is not EventKind.THRUST or len(bodies) != 1 or len(bodies[0].axes) != 1:
+        return {}
+    body = bodies[0]
+    pushes = push_spans(context.spans.of(body.name))
+    found = push_edges(context, body.name, body.axes[0], pushes[0]) if pushes else None
+    return {(PUSHED_RATE, body.name): found.rate} if found and found.rate else {}
 
 
 def _of_bounces(context: TrialContext, event: Event) -> list[DateValue]:
