@@ -14,6 +14,7 @@ from inertian.motion.spans.velocity_changes import hidden_tail
 LONGEST_REVERSAL = 0.4  # s; what takes longer is a motion of its own
 # Times the accelerations on either side that something stronger than what acts there has
 STRONGER = 4.0
+FEW = 8  # samples at a speed in between that noise may cut a reversal into
 TAKEN = 0.25  # of a motion beside it, at most, that is given to a reversal
 OPPOSED = -0.8  # cosine between velocities before and after
 
@@ -88,7 +89,8 @@ def _first(
 
 def _one(before: FoundMotion, after: FoundMotion, inner: Sequence[FoundMotion]) -> bool:
     """Whether all between two motions is one reversal: opposite velocities, and nothing between
-    but rests and accelerations from the one towards the other, stronger than those beside.
+    but rests, accelerations from the one towards the other, stronger than those beside, and a few
+    samples at a speed in between.
     """
     came, went = before.v[1], after.v[0]
     sizes = float(np.linalg.norm(came)), float(np.linalg.norm(went))
@@ -101,7 +103,13 @@ def _one(before: FoundMotion, after: FoundMotion, inner: Sequence[FoundMotion]) 
     beside = max(float(np.linalg.norm(m.a)) for m in (before, after))
     if change <= STRONGER * beside * (after.start - before.stop):
         return False
-    return all(m.kind is SpanKind.REST or float(m.a @ away) > STRONGER * beside for m in inner)
+    ends = float(came @ away), float(went @ away)
+    return all(
+        m.kind is SpanKind.REST
+        or float(m.a @ away) > STRONGER * beside
+        or (m.samples <= FEW and ends[0] < float(0.5 * (m.v[0] + m.v[1]) @ away) < ends[1])
+        for m in inner
+    )
 
 
 def _until(motion: FoundMotion, stop: float) -> FoundMotion:
