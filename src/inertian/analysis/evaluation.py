@@ -26,6 +26,7 @@ from inertian.physics.accounts.events import Event, EventKind, recognised
 from inertian.physics.accounts.forms import INCLINE
 from inertian.physics.accounts.gauges import gauge_of
 from inertian.physics.accounts.ledger import ENERGY, Accounts
+from inertian.physics.accounts.told_by_motion import drag_curves
 from inertian.physics.accounts.trial_accounts import (
     accounts_between,
     accounts_of_contact,
@@ -234,9 +235,12 @@ class Evaluator:
             partial(self._collision_facts, project),
         )
 
+        bare = self.trial_context(project, entry, bare=True)  # masses do not bend a curve
+        curves = self._sure("drag", bare, lambda: drag_curves(bare))
+
         def between() -> Accounts:
             beside = replace(context, setup={**context.setup, **glides}) if glides else context
-            return accounts_between(event, beside, fit, facts, choices)
+            return accounts_between(event, beside, fit, facts, choices, curves)
 
         return self._result((*key, facts.key, event, *glides.values()), context, between)
 

@@ -1,5 +1,6 @@
 """The accounts of one trial: from its event through its inputs to ledgers and results."""
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -26,6 +27,7 @@ from inertian.physics.accounts.collision_inputs import (
 )
 from inertian.physics.accounts.contact_statements import collision_statements
 from inertian.physics.accounts.date_readings import DateReader, FitOf
+from inertian.physics.accounts.drag_curves import DragCurve
 from inertian.physics.accounts.entries import PUSHED_RATE, RECORDED, TURNED, Recorded
 from inertian.physics.accounts.event_statements import (
     Surroundings,
@@ -47,7 +49,7 @@ from inertian.physics.accounts.ledger import (
 )
 from inertian.physics.accounts.push_edges import push_edges
 from inertian.physics.accounts.statements import Date, Statement, keys_of
-from inertian.physics.accounts.told_by_motion import drag_curves, sources_of, told_by_motion
+from inertian.physics.accounts.told_by_motion import sources_of, told_by_motion
 from inertian.physics.accounts.typed_entries import facts_of_entries
 from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.quantities.coverage import Scalar
@@ -115,9 +117,47 @@ def accounts_between(
     fit: FitOf,
     facts: CollisionFacts,
     choices: Choices,
+    curves: Mapping[str, DragCurve],
 ) -> Accounts:
-    """Return the accounts of an event that is no contact, from date to date. Raises AccountError or
-    NoValueError with what is missing.
+    """Return the accounts of an event that is no contact, from date to date; `curves` are those of
+    bodies that drag slows down. Raises AccountError or NoValueError with what is missing.
+    """
+    context = _as_it_is_read(event, context, choices)
+    told = told_by_motion(event, context, fit, facts, curves)
+    if event.kind in (EventKind.SPINNING, EventKind.SWING):  # a piece of it is no parabola
+        fit, context = no_fit, _swinging(context)
+    known_by = {key: one.estimate for key, one in told.items()} | _while_pushed(context, event)
+    reader = DateReader(context, fit, facts, event.dates, known_by, curves)
+    sign = _sign_between(reader, event)
+    if choices.turned is not None:
+        sign = -1.0 if choices.turned else 1.0
+    around = Surroundings(
+        context.trial,
+        tuple(context.setup),
+        sources_of(told),
+        context.frame.centre or (0.0, 0.0),
+        sign,
+        _where_pushed(context),
+        _pressed(context, event),
+    )
+    possible = statements_of(event, around, choices.expectations)
+    usual = [one.law for one in usual_statements(event, around)]
+    statements = choices.drawn(possible, usual)
+    beside: list[InputKey] = [key for key in _of_bounces(context, event) if reader.tells(key)]
+    if event.kind is EventKind.THRUST:
+        beside += [FactOf(*key) for key in known_by]
+    if event.kind in (EventKind.UP_AND_BACK, EventKind.SLOPE):
+        periods = range(len(event.dates) - 1)
+        bodies = [body.name for body in context.trial.followed]
+        beside += [Through(Integral.PATH, body, "", k) for body in bodies for k in periods]
+    inputs = reader.inputs(dict.fromkeys([*keys_of(statements), *beside]))
+    made = _drawn(event, statements, inputs, None, choices)
+    return replace(made, read_from=reader.by, possible=tuple(one.law for one in possible))
+
+
+def _as_it_is_read(event: Event, context: TrialContext, choices: Choices) -> TrialContext:
+    """A trial with entries by hand among its facts, and where only an accelerometer was aboard,
+    with the spans in which that was quiet. Raises AccountError where nothing tells the motion.
     """
     if event.kind is EventKind.TOWED:
         aboard = gauge_of(context.trial, "a")
@@ -129,41 +169,7 @@ def accounts_between(
     if choices.typed:
         own = facts_of_entries(choices.typed, context.trial.id)
         context = replace(context, setup={**context.setup, **own})
-    curves = drag_curves(context)
-    told = told_by_motion(event, context, fit, facts, curves)
-    if event.kind in (EventKind.SPINNING, EventKind.SWING):  # a piece of it is no parabola
-        fit = no_fit
-        context = _swinging(context)
-    side = _pressed(context, event)
-    known = tuple(context.setup)
-    centre = context.frame.centre or (0.0, 0.0)
-    known_by = {key: one.estimate for key, one in told.items()}
-    known_by |= _while_pushed(context, event)
-    reader = DateReader(context, fit, facts, event.dates, known_by, curves)
-    sign = _sign_between(reader, event)
-    if choices.turned is not None:
-        sign = -1.0 if choices.turned else 1.0
-    around = Surroundings(
-        context.trial, known, sources_of(told), centre, sign, _where_pushed(context), side
-    )
-    possible = statements_of(event, around, choices.expectations)
-    usual = [one.law for one in usual_statements(event, around)]
-    statements = choices.drawn(possible, usual)
-    needed = list(keys_of(statements))
-    paths = (
-        [
-            Through(Integral.PATH, body.name, "", k)
-            for body in context.trial.followed
-            for k in range(len(event.dates) - 1)
-        ]
-        if event.kind in (EventKind.UP_AND_BACK, EventKind.SLOPE)
-        else []
-    )
-    bounces = [key for key in _of_bounces(context, event) if reader.tells(key)]
-    rates = [FactOf(*key) for key in known_by if event.kind is EventKind.THRUST]
-    inputs = reader.inputs(dict.fromkeys([*needed, *paths, *bounces, *rates]))
-    made = _drawn(event, statements, inputs, None, choices)
-    return replace(made, read_from=reader.by, possible=tuple(one.law for one in possible))
+    return context
 
 
 def _while_pushed(context: TrialContext, event: Event) -> dict[tuple[str, str], Estimate]:
