@@ -20,6 +20,7 @@ from inertian.physics.definitions.requests import TOTAL, Quantity, QuantityRef, 
 from inertian.project.encoding import decode, encode
 from inertian.project.marking_edits import span_kind_set
 from inertian.project.project import Project, Series, with_trials
+from inertian.project.typed_facts import with_typed_fact
 from inertian.quantities.units import unit_of
 from person import Person, entry, plot
 from pointing import CTRL, SHIFT, click, drag, move, place, press, release, strip_x
@@ -470,3 +471,16 @@ def velocity_u(document):
         document.project, document.entry, QuantityRef(Quantity.VELOCITY, "x"), "heavy"
     )
     return float(np.nanmedian(band[1]))
+
+
+def test_a_glide_whose_drag_is_fitted_is_shown_though_nothing_is_left_to_check(open_window, qtbot):
+    t = np.arange(0.0, 2.5, 0.01)
+    x = np.log1p(0.84 * t) / 0.6 + np.random.default_rng(1).normal(0, 3e-4, len(t))
+    project = project_of(recording(t, {"sled": {"x": x}}))
+    window = open_window(with_typed_fact(project, "mass of sled = 1.50 ± 0.01 kg"), verdicts=False)
+    qtbot.waitUntil(lambda: window.margin.results_ready, timeout=20_000)
+    window.show_stage(words.LEDGER)
+    account = window.ledger.accounts["kinetic energy"]
+    assert account.table.cells["air resistance", "+0"].text().startswith("−")
+    assert "fits" in account.table.cells["air resistance", "+0"].toolTip()
+    assert "quadratic drag" in window.margin.results.text()

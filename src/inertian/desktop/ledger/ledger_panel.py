@@ -41,7 +41,8 @@ class BudgetPart(QWidget):
     def show_ledger(self, ledger: Ledger) -> None:
         """Show the budget as it is now."""
         title = words.BUDGET_TITLE.format(law=words.LAW_TITLES[self._law].lower())
-        total = sum(ledger.budget.values()) ** 0.5
+        # Where all cancels by how the account is drawn up, rounding may leave less than nothing
+        total = max(sum(ledger.budget.values()), 0.0) ** 0.5
         together = words.BUDGET_TOTAL.format(u=f"{format_number(total, 2)} {ledger.unit}")
         self.title.setText(f"{title}, {together}")
         self.budget.show_ledger(ledger)
