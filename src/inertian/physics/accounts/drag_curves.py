@@ -21,6 +21,7 @@ from inertian.quantities.estimates import Array, Estimate, SampleWeights
 
 FEWEST = 8  # samples that tell a drag
 NODES = 24  # places at which a curve is summed up
+BESIDES = 2.0  # u of a steady deceleration, from which on drag is not all that slows a body down
 STEP = 1e-6  # of a parameter, for the slope of the curve by it
 # Which curves to fit, and whether q has the sign of the way that the body goes; else it is positive
 DRAGS = {
@@ -146,6 +147,22 @@ def drag_curve(context: TrialContext, body: str, span: Span) -> DragCurve | None
         except (CurveError, TooFewSamplesError):
             continue
         made = DragCurve(symbol, axis, span, one, whole, rows, way)
-        if not one.curves and made.rate().value > 0.0:
+        if not one.curves and made.rate().value > 0.0 and not _slowed_besides(one):
             found.append(made)
     return min(found, key=lambda made: made.fit.scatter, default=None)
+
+
+def _slowed_besides(one: CurveFit) -> bool:
+    """Whether the residuals of a curve show a steady deceleration besides, such as friction: then
+    its coefficient would be wrong by many u (score test: Rao, Proc. Camb. Phil. Soc. 44 (1948) 50).
+    """
+    design = np.vstack([one.slopes(one.t), (one.t - one.start) ** 2]).T
+    scales = np.linalg.norm(design, axis=0)
+    if not scales.all() or len(one.t) <= len(scales):
+        return True
+    gain = np.linalg.pinv(design / scales)
+    found = gain @ one.residuals
+    left = one.residuals - design / scales @ found
+    scatter = float(left @ left) / (len(one.t) - len(scales))
+    u = float(np.sqrt(scatter * (gain[-1] @ gain[-1])))
+    return bool(abs(found[-1]) > BESIDES * u)
