@@ -641,12 +641,15 @@ KINDS: dict[str, tuple[Callable[[np.random.Generator], Made], tuple[str, ...]]] 
 
 def project_of(made: Made) -> Project:
     """The trial as a project, spans found, facts typed."""
-    metre, newton = unit_of("length", "m"), unit_of("force", "N")
+    metre = unit_of("length", "m")
+    sensors = {"F": unit_of("force", "N"), "a": unit_of("acceleration", "m/s²")}
     bodies = tuple(
         Body(
             name,
             tuple(Channel(a, f"{a} {name}", metre, x) for a, x in own.items() if a in "xy"),
-            tuple(Channel(a, f"{a} {name}", newton, x) for a, x in own.items() if a == "F"),
+            tuple(
+                Channel(a, f"{a} {name}", sensors[a], x) for a, x in own.items() if a in sensors
+            ),
         )
         for name, own in made.recorded.items()
     )

@@ -121,6 +121,10 @@ class Evaluator:
     def _of_trial(self, trial: Trial, key: Hashable, compute: Callable[[], Result]) -> Result:
         return self._of_trials.get(trial, key, compute, self._room(len(trial.t)))
 
+    def remembered(self, trial: Trial, key: Hashable, compute: Callable[[], Result]) -> Result:
+        """Return what was worked out of the samples of a trial alone, once."""
+        return self._of_trial(trial, key, compute)
+
     @staticmethod
     def _room(samples: int) -> int:
         """How many results to keep that rest on so many samples each."""

@@ -56,6 +56,7 @@ def _saved_step(s: TidyStep) -> SavedStep:
         threshold=s.threshold,
         on=s.on,
         version=s.version,
+        other=s.other,
     )
 
 
@@ -147,7 +148,7 @@ def with_saved_marks(entry: Entry, saved: SavedTrial) -> Entry:
     f = saved.frame
     frame = Frame(f.time_zero, f.origin, f.angle, tuple(f.flipped), f.centre, tuple(f.zeros))
     steps = tuple(
-        TidyStep(s.kind, tuple(s.runs), s.body, s.reason, s.threshold, s.on, s.version)
+        TidyStep(s.kind, tuple(s.runs), s.body, s.reason, s.threshold, s.on, s.version, s.other)
         for s in saved.steps
     )
     prepare(entry.trial, steps, frame)  # refuses what does not fit

@@ -78,6 +78,7 @@ class SavedStep(_Strict):
     threshold: Number = Field(default=6.0, gt=0)
     on: bool = True
     version: int = Field(default=1, ge=1)
+    other: str = ""
 
 
 class SavedFrame(_Strict):

@@ -5,7 +5,7 @@ touched.
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
-from inertian.motion.recording.frame import Frame
+from inertian.motion.recording.frame import Frame, zero_key
 from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import (
     Reason,
@@ -16,9 +16,11 @@ from inertian.motion.recording.tidying import (
     jump_rows,
     runs_of,
 )
+from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project
-from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.units import SI_SYMBOL, unit_of
 
 PRESETS = tuple(Reason)
 
@@ -179,3 +181,30 @@ def frame_set(
             if project.setup.get(key) != fact:
                 project = project.with_fact(key, fact)
     return Edit(name, project)
+
+
+def zero_taken_off(
+    project: Project, trial: str, body: str, axis: str, zero: float, u: float
+) -> Edit:
+    """Take a zero off a sensor of a body, in SI with its standard uncertainty, besides one that was
+    taken off before. Raises FrameError.
+    """
+    entry = project.entry(trial)
+    before = sum(z for b, a, z in entry.frame.zeros if (b, a) == (body, axis))
+    others = tuple(z for z in entry.frame.zeros if z[:2] != (body, axis))
+    frame = replace(entry.frame, zeros=(*others, (body, axis, before + zero)))
+    kind = {"F": "force", "a": "acceleration"}.get(axis[0], "speed")
+    fact = Fact(before + zero, u, Meaning.STANDARD, unit_of(kind, SI_SYMBOL[kind]))
+    return frame_set(project, [trial], frame, {zero_key(body, axis): fact}, "Zero a sensor")
+
+
+def labels_exchanged(project: Project, trial: str, one: str, other: str, row: int) -> Edit:
+    """Exchange two bodies from a raw row on, as where their labels were exchanged; spans are found
+    anew, as they cannot have been right.
+    """
+    entry = project.entry(trial)
+    run = ((row, len(entry.trial.t) - 1),)
+    step = TidyStep(StepKind.EXCHANGE, run, one, other=other)
+    new = replace(entry, steps=(*entry.steps, step))
+    new = replace(new, spans=suggest_spans(new.used_trial) or entry.spans)
+    return Edit(f"Exchange {one} and {other}", project.with_entry(new))

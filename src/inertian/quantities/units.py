@@ -106,6 +106,8 @@ _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
             ),
         ),
         "dm": (0.1, ("decimetre", "decimeter", "dezimeter")),
+        "dam": (10.0, ("decametre", "decameter")),
+        "hm": (100.0, ("hectometre", "hectometer")),
         "µm": (1e-6, ("um", "μm", "micron", "microns", "micrometre", "micrometer")),
         "km": (1000.0, ("kilometre", "kilometer", "kilometres", "kilometers")),
         "in": (0.0254, ("inch", "inches", '"', "″")),

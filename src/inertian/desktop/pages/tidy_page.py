@@ -62,6 +62,9 @@ def said_of(effect: Effect, trial: Trial, zero: float = 0.0) -> str:
         inside = (float(t[min(max(k, 0), len(t) - 1)]) - zero for k in (first, last))
         start, stop = (format_time(time, trial.step()) for time in inside)
         return words.STEP_TRIM.format(count=effect.total, start=start, stop=stop)
+    if step.kind is StepKind.EXCHANGE:
+        count = max(effect.counts.values(), default=0)
+        return words.STEP_EXCHANGE.format(one=step.body, other=step.other, count=count)
     if step.kind is StepKind.BRIDGE:
         return words.STEP_BRIDGE.format(count=effect.total, of=of)
     text = words.STEP_SET_ASIDE_ONE if effect.total == 1 else words.STEP_SET_ASIDE

@@ -8,6 +8,9 @@ from enum import StrEnum
 from inertian.quantities.errors import InertianError
 
 
+PUT_IN_ORDER = "samples were put in order"  # said of times that went back
+
+
 class Code(StrEnum):
     """Warnings, one meaning each; docs/getting-data-in.md explains them."""
 

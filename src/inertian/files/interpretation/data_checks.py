@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from inertian.files.cells.findings import Code, Finding
+from inertian.files.cells.findings import PUT_IN_ORDER, Code, Finding
 from inertian.files.interpretation.parsed_trial import ParsedChannel, ParsedTrial
 from inertian.quantities.estimates import Array, distinct_values
 from inertian.quantities.rounding import write_shortest
@@ -54,7 +54,7 @@ def check_time(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
         count = int((steps < 0).sum())
         found.append(
             Finding(
-                Code.TIME_NOT_SORTED, f"Time goes back {count} times; samples were put in order."
+                Code.TIME_NOT_SORTED, f"Time goes back {count} times; {PUT_IN_ORDER}."
             )
         )
         times = np.sort(unsorted)

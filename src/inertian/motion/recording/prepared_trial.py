@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from inertian.motion.recording.frame import FILE_FRAME, Frame, in_frame
-from inertian.motion.recording.tidying import Effect, TidyStep, apply_steps, bridge
+from inertian.motion.recording.tidying import Effect, TidyStep, apply_steps, bridge, with_exchanges
 from inertian.motion.recording.trials import Body, Channel, Trial
 from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.memo import Memo
@@ -50,8 +50,9 @@ def prepare(
 
 
 def _prepared(trial: Trial, steps: Sequence[TidyStep], frame: Frame) -> PreparedTrial:
-    kept = apply_steps(trial, steps)
-    seen = in_frame(trial, frame)
+    exchanged = with_exchanges(trial, steps)
+    kept = apply_steps(exchanged, steps)
+    seen = in_frame(exchanged, frame)
     whole = seen if seen is not trial else replace(trial)  # never the key itself
     bodies = tuple(_without(body, kept.aside[body.name]) for body in whole.bodies)
     left = replace(whole, bodies=bodies)

@@ -26,6 +26,7 @@ class StepKind(StrEnum):
     JUMPS = "jumps"  # samples off by more than a number of local spreads
     TRIM = "trim"  # only the rows between two
     BRIDGE = "bridge"  # a short gap, drawn through but never fitted
+    EXCHANGE = "exchange"  # two bodies whose labels were exchanged for a while
 
 
 class Reason(StrEnum):
@@ -40,7 +41,8 @@ class Reason(StrEnum):
 
 @dataclass(frozen=True)
 class TidyStep:
-    """One tidy step. `runs` are first and last raw rows, both included; no `body` means all bodies.
+    """One tidy step. `runs` are first and last raw rows, both included; no `body` means all bodies;
+    `other` is the body that one is exchanged with.
 
     `threshold` is in local spreads; `version` is that of the rule that finds jumps.
     """
@@ -52,6 +54,7 @@ class TidyStep:
     threshold: float = THRESHOLD
     on: bool = True
     version: int = 1
+    other: str = ""
 
     def rows(self, count: int) -> Rows:
         """Return the raw rows of the runs, in a recording of `count` rows."""
@@ -124,6 +127,38 @@ def jump_rows(
     return np.unique(np.concatenate(found))
 
 
+def with_exchanges(trial: Trial, steps: Sequence[TidyStep]) -> Trial:
+    """Return a trial in which bodies have the readings of one another where steps exchange them.
+
+    Channels along the same axis and in the same unit are exchanged; others stay.
+    """
+    for step in steps:
+        if step.kind is not StepKind.EXCHANGE or not step.on:
+            continue
+        rows = step.rows(len(trial.t))
+        known = {b.name: b for b in trial.bodies}
+        if step.body not in known or step.other not in known:
+            continue
+        one, two = known[step.body], known[step.other]
+        made = {b.name: _mixed(b, o, rows) for b, o in ((one, two), (two, one))}
+        trial = replace(trial, bodies=tuple(made.get(b.name, b) for b in trial.bodies))
+    return trial
+
+
+def _mixed(body: Body, other: Body, rows: Rows) -> Body:
+    """A body with the places of another one in some rows."""
+    theirs = {(c.axis, c.unit): c for c in other.channels}
+    channels = []
+    for own in body.channels:
+        source = theirs.get((own.axis, own.unit))
+        if source is not None:
+            raw = np.array(own.raw)
+            raw[rows] = (source.si[rows] - own.shift) / (own.sign * own.unit.factor)
+            own = replace(own, raw=raw)
+        channels.append(own)
+    return replace(body, channels=tuple(channels))
+
+
 def gap_around(trial: Trial, body: str, time: float, aside: Rows | None = None) -> tuple[int, int]:
     """Return the first and last row of the gap that a moment lies in; `aside` are rows, shape
     (k,), that do not count. Raises TidyError if it lies in none.
@@ -153,7 +188,10 @@ def apply_steps(trial: Trial, steps: Sequence[TidyStep]) -> Tidied:
     for step in steps:
         counts = {}
         for body in trial.bodies if step.on else ():
-            if step.body in ("", body.name):
+            if step.kind is StepKind.EXCHANGE:
+                shared = body.name in (step.body, step.other)
+                counts[body.name] = len(step.rows(count)) if shared else 0
+            elif step.body in ("", body.name):
                 there = _seen(body) & ~gone[body.name]
                 new = _chosen(trial, step, body.name, there, gone[body.name])
                 counts[body.name] = int(new.sum())

@@ -22,7 +22,9 @@ STEP_NAMES = {
     "jumps": "jumps",
     "trim": "trim",
     "bridge": "bridge",
+    "exchange": "labels exchanged",
 }
+STEP_EXCHANGE = "Labels of {one} and {other} exchanged: {count} samples"
 AT_READING = "When read: {what}"
 REASON_LABEL, REASON_TIP = (
     "Reason",

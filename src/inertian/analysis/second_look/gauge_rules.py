@@ -1,0 +1,176 @@
+"""What a sensor of force or acceleration gives away beside positions: its sign, its zero, and how
+that drifts.
+"""
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+
+from inertian.analysis.second_look.cases import Case, Samples
+from inertian.analysis.second_look.notes import Note, Place, Remedy, Severity
+from inertian.motion.spans.spans import Span
+from inertian.physics.accounts.events import EventKind
+from inertian.physics.accounts.gauges import pushed, rests
+from inertian.project.history import Edit
+from inertian.project.project import Project
+from inertian.project.tidying_edits import zero_taken_off
+from inertian.quantities.estimates import Array
+from inertian.quantities.rounding import write_estimate, write_shortest
+
+OFFSET_Z, OFFSET_SHARE = 5.0, 0.02  # u, and share of the largest push, that a zero may be off
+DRIFT_Z, DRIFT_SHARE = 5.0, 0.04  # the same of how far it drifts through the recording
+FEWEST = 8  # quiet readings
+SIGN_Z = 6.0  # u by which a sensor must clearly follow, or oppose, the change of velocity
+UNIT = {"F": "N", "a": "m/s²", "v": "m/s"}
+
+
+def _quiet(case: Case, own: Samples) -> Array:
+    """Whether a reading was taken while nothing pushed; (n,)."""
+    trial, spans = case.trial, case.entry.spans
+    gauge = (own.body, own.axis)
+    quiet = np.zeros(len(own.t), dtype=bool)
+    if not trial.followed:
+        for span in rests(trial, gauge):
+            quiet |= (own.t >= span.start) & (own.t <= span.stop)
+        return quiet
+    for span in spans:
+        if span.kind.steady:
+            quiet |= (own.t >= span.start) & (own.t <= span.stop)
+    contact = spans.contact
+    if contact is not None and own.axis == "F":
+        start, stop = pushed(trial, gauge, spans, contact)
+        quiet &= (own.t < start) | (own.t > stop)
+    return quiet
+
+
+def _level(t: Array, y: Array) -> tuple[float, float, float, float]:
+    """Mean and slope of quiet readings, each with its u, from their own scatter and its
+    correlation from one to the next.
+    """
+    middle = t - t.mean()
+    design = np.stack([np.ones(len(t)), middle])
+    c, *_ = np.linalg.lstsq(design.T, y, rcond=None)
+    left = y - c @ design
+    variance = float(left @ left) / max(len(t) - 2, 1)
+    together = float(left[1:] @ left[:-1]) / max(float(left @ left), 1e-300)
+    wider = (1.0 + max(together, 0.0)) / max(1.0 - max(together, 0.0), 0.05)
+    u = math.sqrt(variance * wider)
+    return (
+        float(c[0]),
+        u / math.sqrt(len(t)),
+        float(c[1]),
+        u / math.sqrt(float(middle @ middle)),
+    )
+
+
+def gauge_zero(case: Case) -> Iterator[Note]:
+    """A gauge of force whose quiet readings are not zero by more than 5 u and 2 % of its largest
+    push (*gauge-offset*), or change through the recording by more than 5 u and 4 % (*gauge-drift*);
+    a line by least squares through what it reads while nothing pushes.
+    """
+    for own in case.sensors:
+        if not own.axis.startswith("F"):
+            continue
+        quiet = _quiet(case, own)
+        if quiet.sum() < FEWEST:
+            continue
+        zero, u, slope, u_slope = _level(own.t[quiet], own.x[quiet])
+        length = float(own.t[quiet][-1] - own.t[quiet][0])
+        peak = float(np.max(np.abs(own.x - zero)))
+        drift, u_drift = slope * length, u_slope * length
+        place = Place(own.body, "", float(own.t[quiet][0]), float(own.t[quiet][-1]))
+        if abs(zero) > max(OFFSET_Z * u, OFFSET_SHARE * peak):
+            written = write_estimate(zero, u, "N")
+            yield Note(
+                "gauge-offset",
+                Severity.MEDIUM,
+                f"The gauge {own.axis} reads {written} while nothing pushes: it was not zeroed.",
+                {"offset": zero, "u": u},
+                place,
+                _zeroed(case, own, zero, u),
+                f"{own.body} {own.axis}",
+                abs(zero) / u,
+            )
+        if abs(drift) > max(DRIFT_Z * u_drift, DRIFT_SHARE * peak):
+            written = write_estimate(drift, u_drift, "N")
+            yield Note(
+                "gauge-drift",
+                Severity.MEDIUM,
+                f"The zero of the gauge {own.axis} drifts by {written} in "
+                f"{write_shortest(length, 3)} s.",
+                {"drift": drift, "u": u_drift},
+                place,
+                None,
+                f"{own.body} {own.axis}",
+                abs(drift) / u_drift,
+            )
+
+
+def _zeroed(case: Case, own: Samples, zero: float, u: float) -> Remedy:
+    def edit(project: Project) -> Edit:
+        return zero_taken_off(project, case.id, own.body, own.axis, zero, u)
+
+    return Remedy("Take the zero off", edit)
+
+
+def gauge_sign(case: Case) -> Iterator[Note]:
+    """A sensor of force or acceleration along x that opposes the motion: over what happens between
+    steady spans of its body, Σ Δv ∫ s dt against its own u, by more than 6. A gauge that a bumper
+    is on is turned by the account itself.
+    """
+    if case.event.kind is EventKind.BUMPER and case.project.account_choices(case.entry).turned is None:
+        skipped = "F"
+    else:
+        skipped = ""
+    for own in case.sensors:
+        kind = own.axis[0]
+        if kind == skipped or kind not in "Fa" or own.body not in [b.name for b in case.trial.followed]:
+            continue
+        if not case.trial.body(own.body).axes or "x" not in case.trial.body(own.body).axes:
+            continue
+        quiet = _quiet(case, own)
+        if quiet.sum() < FEWEST:
+            continue
+        sigma = _level(own.t[quiet], own.x[quiet])[1] * math.sqrt(float(quiet.sum()))
+        total, variance = 0.0, 0.0
+        for one, two, dv in _changes(case, own.body):
+            inside = (own.t >= one.stop - 1e-9) & (own.t <= two.start + 1e-9)
+            if inside.sum() < 2:
+                continue
+            sides = [
+                quiet & (own.t >= s.start) & (own.t <= s.stop) for s in (one, two)
+            ]
+            level = float(np.mean(np.concatenate([own.x[s] for s in sides])))
+            area = float(np.trapezoid(own.x[inside] - level, own.t[inside]))
+            step = float(np.median(np.diff(own.t)))
+            total += dv * area
+            variance += (dv * sigma * step) ** 2 * inside.sum()
+        z = total / math.sqrt(variance) if variance > 0.0 else 0.0
+        if z < -SIGN_Z:
+            what = "force" if kind == "F" else "acceleration"
+            yield Note(
+                "gauge-sign",
+                Severity.HIGH,
+                f"The sensor {own.axis} of {own.body} counts the other way than the positions: its "
+                f"{what} and the change of velocity have opposite signs, by "
+                f"{write_shortest(-z, 2)} u.",
+                {"z": z},
+                Place(own.body),
+                None,
+                f"{own.body} {own.axis}",
+                -z,
+            )
+
+
+def _changes(case: Case, body: str) -> Iterator[tuple[Span, Span, float]]:
+    """Steady spans of a body that follow one another, and how its velocity along x changes in
+    between, in m/s.
+    """
+    own = list(case.steady(body))
+    for (one, before), (two, after) in zip(own, own[1:], strict=False):
+        if two.start >= one.stop - 1e-9:
+            yield one, two, after.fits["x"].at(two.start, 1) - before.fits["x"].at(one.stop, 1)
+
+
+RULES = (gauge_zero, gauge_sign)

@@ -1,0 +1,157 @@
+"""What cannot be as it is stated: a ± that no instrument has, friction that pushes, ratios above 1,
+laws that cannot hold.
+"""
+
+from collections.abc import Iterator
+
+from inertian.analysis.second_look.cases import Case
+from inertian.analysis.second_look.notes import Note, Place, Severity
+from inertian.motion.fits.free_motion import FreeMotion
+from inertian.physics.accounts.events import EventKind
+from inertian.physics.accounts.ledger import ENERGY
+from inertian.physics.accounts.verdicts import Expectation
+from inertian.project.project import Project
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.rounding import write_estimate, write_shortest
+
+ABOVE_Z = 4.0  # u by which a ratio is above 1, or a friction pushes
+STUCK = 0.1  # restitution, with 3 u, below which bodies stick together
+# A length is read off a rule to half a millimetre at best; callipers reach 0.2 m
+RULE_STEP, CALLIPERS = 2e-4, 0.2
+BEST = {"mass": 1e-5, "angle": 1e-5, "acceleration": 1e-7, "stiffness": 1e-5}  # relative ±
+KEPT = ("efficiency", "fraction kept")
+SPEEDS_UP = (EventKind.LAUNCH, EventKind.THRUST, EventKind.EXPLOSION, EventKind.TOWED)
+
+
+def impossible_uncertainties(case: Case) -> Iterator[Note]:
+    """A measured fact of the trial with ± 0, with a relative ± that no instrument of a class has
+    (10⁻⁵ of a mass, an angle or a spring constant), or a length over 0.2 m to better than 0.2 mm.
+    """
+    for key, fact in _facts_of(case.project, case).items():
+        why = _too_good(fact)
+        if why:
+            yield Note(
+                "impossible-uncertainty",
+                Severity.LOW,
+                f"{key.name} = {fact}: {why}.",
+                {"value": fact.si, "u": fact.u},
+                subject=key.name,
+            )
+
+
+def _facts_of(project: Project, case: Case) -> dict[FactId, Fact]:
+    bodies = [b.name for b in case.trial.bodies]
+    found = {}
+    for key, fact in project.setup.items():
+        held = key.scope in ("project", f"series {case.entry.series}", f"trial {case.id}")
+        of_other = " of " in key.name and key.name.rpartition(" of ")[2] not in bodies
+        measured = fact.unit.kind in (*BEST, "length", "inertia")
+        if held and not of_other and measured and not key.name.startswith("accepted"):
+            found[key] = fact
+    return found
+
+
+def _too_good(fact: Fact) -> str:
+    if fact.si == 0.0:
+        return ""
+    if fact.meaning is Meaning.EXACT or fact.plus_minus == 0.0:
+        return "nothing that is measured has ± 0"
+    spread = fact.unit.to_si(fact.plus_minus)
+    stated = fact.meaning is not Meaning.LAST_DIGIT
+    if fact.unit.kind == "length" and stated and abs(fact.si) > CALLIPERS and spread < RULE_STEP:
+        return "a metre rule is not read to better than half a millimetre"
+    relative = spread / abs(fact.si)
+    best = BEST.get(fact.unit.kind)
+    if best is not None and relative < best:
+        return f"a ± of {write_shortest(relative, 2)} of the value is beyond what a class can weigh"
+    return ""
+
+
+def friction_forward(case: Case) -> Iterator[Note]:
+    """A shared deceleration below zero by more than 4 u: what glides gets faster, so friction would
+    push it; the track is tilted, or something pulls.
+    """
+    settings = case.project.series_named(case.entry.series)
+    if settings.motion is not FreeMotion.GLIDE or case.event.kind in SPEEDS_UP:
+        return
+    if not case.event.kind.contact:
+        return
+    for body in case.series.glide.values:
+        if body not in [b.name for b in case.trial.followed]:
+            continue
+        found = case.series.glide.estimate(body, case.series.noise.pools)
+        if found.u > 0.0 and found.value < -ABOVE_Z * found.u:
+            written = write_estimate(-found.value, found.u, "m/s²")
+            yield Note(
+                "friction-forward",
+                Severity.MEDIUM,
+                f"{body} speeds up by {written} while it glides: friction would push it forward. "
+                "The track is tilted, or something pulls.",
+                {"deceleration": found.value, "u": found.u},
+                Place(body),
+                None,
+                body,
+                -found.value / found.u,
+            )
+
+
+def _above_one(case: Case, code: str, name: str, one: Scalar, law: str) -> Iterator[Note]:
+    if one.u > 0.0 and one.value - 1.0 > ABOVE_Z * one.u:
+        yield Note(
+            code,
+            Severity.HIGH,
+            f"The {name} comes out {write_estimate(one.value, one.u)}: above 1 it would take energy "
+            "from nowhere.",
+            {"value": one.value, "u": one.u},
+            Place("", "", case.event.dates[0].t, case.event.dates[-1].t, law),
+            None,
+            name,
+            (one.value - 1.0) / one.u,
+            symptom=True,
+        )
+
+
+def above_one(case: Case) -> Iterator[Note]:
+    """A restitution, an efficiency or a part of the energy that is kept, above 1 by more than 4 u,
+    where nothing gives energy.
+    """
+    accounts = case.accounts
+    if accounts is None or case.event.kind in SPEEDS_UP:
+        return
+    if accounts.restitution is not None:
+        yield from _above_one(
+            case, "restitution-above-1", "restitution", accounts.restitution, ENERGY
+        )
+    law = accounts.ledgers[0].law if accounts.ledgers else ""
+    for name, (one, _) in accounts.results.items():
+        if name.startswith("restitution of"):
+            yield from _above_one(case, "restitution-above-1", name, one, law)
+        elif name.startswith(KEPT) and not case.event.kind.contact:
+            yield from _above_one(case, "efficiency-above-1", name, one, law)
+
+
+def impossible_expectation(case: Case) -> Iterator[Note]:
+    """Kinetic energy expected to be conserved, by hand, in a hit whose restitution is below 0.1
+    with 3 u to spare.
+    """
+    settings = case.project.series_named(case.entry.series)
+    accounts = case.accounts
+    if settings.expectations.get(ENERGY) is not Expectation.CONSERVED or accounts is None:
+        return
+    e = accounts.restitution
+    if e is not None and e.value + 3.0 * e.u < STUCK:
+        yield Note(
+            "impossible-expectation",
+            Severity.MEDIUM,
+            f"Kinetic energy is expected to be conserved, but the bodies stick together: the "
+            f"restitution is {write_estimate(e.value, e.u)}.",
+            {"restitution": e.value, "u": e.u},
+            Place("", "", case.event.dates[0].t, case.event.dates[-1].t, ENERGY),
+            None,
+            ENERGY,
+            1.0 / max(e.u, 1e-9),
+        )
+
+
+RULES = (impossible_uncertainties, friction_forward, above_one, impossible_expectation)
