@@ -647,9 +647,7 @@ def project_of(made: Made) -> Project:
         Body(
             name,
             tuple(Channel(a, f"{a} {name}", metre, x) for a, x in own.items() if a in "xy"),
-            tuple(
-                Channel(a, f"{a} {name}", sensors[a], x) for a, x in own.items() if a in sensors
-            ),
+            tuple(Channel(a, f"{a} {name}", sensors[a], x) for a, x in own.items() if a in sensors),
         )
         for name, own in made.recorded.items()
     )

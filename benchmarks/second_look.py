@@ -152,6 +152,8 @@ def put(made: Made, body: str, axis: str, x: np.ndarray) -> Made:
 
 def jumps(rng: np.random.Generator, made: Made) -> Made | None:
     body, axis, x, noise = one_channel(rng, made)
+    if len(x) < 20:
+        return None
     for row in rng.choice(np.arange(8, len(x) - 8), int(rng.integers(1, 4)), replace=False):
         x[row] += float(rng.choice([-1, 1])) * rng.uniform(12.0, 60.0) * noise
     return put(made, body, axis, x)
@@ -159,6 +161,8 @@ def jumps(rng: np.random.Generator, made: Made) -> Made | None:
 
 def lost_target(rng: np.random.Generator, made: Made) -> Made | None:
     body, axis, x, _ = one_channel(rng, made)
+    if len(x) < 20:
+        return None
     far = x.max() + rng.uniform(1.0, 3.0)
     for _ in range(int(rng.integers(1, 4))):
         row = int(rng.integers(5, len(x) - 10))
@@ -169,6 +173,8 @@ def lost_target(rng: np.random.Generator, made: Made) -> Made | None:
 def stuck_sensor(rng: np.random.Generator, made: Made) -> Made | None:
     body, axis, x, noise = one_channel(rng, made)
     many = int(rng.integers(4, 9))
+    if len(x) < 28:
+        return None
     row = int(rng.integers(6, len(x) - many - 8))
     truth = made.state(body, made.t[row + many])[0][0] - made.state(body, made.t[row])[0][0]
     if abs(truth) < 2 * CLEARLY * noise:
@@ -261,8 +267,6 @@ FLAWS: dict[str, tuple[Planter, tuple[str, ...], tuple[str, ...]]] = {
     "labels-exchanged": (labels_exchanged, HITS, ()),
 }
 OF_ACCOUNTS = ("mass-decimal", "masses-exchanged", "opposite-axes", "momentum-missing")
-
-
 
 
 def imbalance(project: Project) -> float:

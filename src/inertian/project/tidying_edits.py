@@ -198,13 +198,14 @@ def zero_taken_off(
     return frame_set(project, [trial], frame, {zero_key(body, axis): fact}, "Zero a sensor")
 
 
-def labels_exchanged(project: Project, trial: str, one: str, other: str, row: int) -> Edit:
-    """Exchange two bodies from a raw row on, as where their labels were exchanged; spans are found
-    anew, as they cannot have been right.
+def labels_exchanged(
+    project: Project, trial: str, one: str, other: str, runs: tuple[tuple[int, int], ...]
+) -> Edit:
+    """Exchange two bodies in runs of raw rows, first and last, as where their labels were exchanged;
+    spans are found anew, as they cannot have been right.
     """
     entry = project.entry(trial)
-    run = ((row, len(entry.trial.t) - 1),)
-    step = TidyStep(StepKind.EXCHANGE, run, one, other=other)
+    step = TidyStep(StepKind.EXCHANGE, runs, one, other=other)
     new = replace(entry, steps=(*entry.steps, step))
     new = replace(new, spans=suggest_spans(new.used_trial) or entry.spans)
     return Edit(f"Exchange {one} and {other}", project.with_entry(new))

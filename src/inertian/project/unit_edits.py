@@ -33,9 +33,7 @@ def length_unit_set(project: Project, series: str, factor: float) -> Edit:
         if entry.trial.in_pixels:
             known = project.fact(SCALE, entry)
             fact = known[1] if known else Fact(1.0, 0.0, Meaning.EXACT, Unit("m/px", "number", 1.0))
-            other = replace(
-                fact, typed=fact.typed * factor, plus_minus=fact.plus_minus * factor
-            )
+            other = replace(fact, typed=fact.typed * factor, plus_minus=fact.plus_minus * factor)
             return scale_set(project, series, SCALE, other)
         trial = _in_other_unit(entry.trial, factor)
         project = project.with_entry(
@@ -70,7 +68,6 @@ def _flipped(body: Body, axis: str) -> Body:
     return replace(
         body,
         channels=tuple(
-            replace(c, sign=-c.sign, shift=-c.shift) if c.axis == axis else c
-            for c in body.channels
+            replace(c, sign=-c.sign, shift=-c.shift) if c.axis == axis else c for c in body.channels
         ),
     )

@@ -3,13 +3,11 @@ series apart from the others.
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from inertian.analysis.second_look.cases import Case
 from inertian.analysis.second_look.notes import Note, Place, Remedy, Severity
-from inertian.motion.fits.free_motion import BodyFit
 from inertian.motion.numerics.outliers import MEDIAN_TO_SIGMA
 from inertian.project.history import Edit
 from inertian.project.project import Project
@@ -17,7 +15,8 @@ from inertian.project.tidying_edits import labels_exchanged
 from inertian.quantities.estimates import Array
 from inertian.quantities.rounding import write_estimate, write_shortest
 
-SWAPPED, APART_SIGMAS = 0.25, 12.0  # share of the leap left when exchanged, and σ of the leap
+# Share of the leap that is left when exchanged; σ and usual steps that a leap exceeds; samples
+SWAPPED, APART_SIGMAS, USUAL_LEAPS, LEAST_SEEN = 0.25, 12.0, 3.0, 8
 LEAST_SPANS, BENT_Z = 8, 6.0  # spans that tell a perspective, and u of it
 LEAST_TRIALS, APART_Z, APART_SHARE = 5, 6.0, 0.02  # of a series; robust u; share of the median
 COMPARED = (
@@ -28,83 +27,52 @@ COMPARED = (
 )
 
 
-@dataclass(frozen=True)
-class _Sides:
-    """One body beside the contact: where it would be in the middle of it, from both sides, in m."""
-
-    before: Array
-    after: Array
-    u: float
-
-
 def exchanged_labels(case: Case) -> Iterator[Note]:
-    """Two bodies whose places leap at the contact, by more than 12 σ, to where the other one was:
-    exchanged, they would leap by less than a quarter.
+    """Two bodies that leap from one sample to the next by more than 12 σ, each to where the other
+    one was: with labels exchanged they would leap by less than a quarter.
     """
-    contact = case.entry.spans.contact
-    bodies = [b.name for b in case.trial.followed]
-    if contact is None or len(bodies) != 2:
+    bodies = case.trial.followed
+    if len(bodies) != 2 or bodies[0].axes != bodies[1].axes:
         return
-    moment = 0.5 * (contact.start + contact.stop)
-    sides = [_sides(case, body, moment) for body in bodies]
-    if sides[0] is None or sides[1] is None:
+    one, two = (np.array([c.si for c in body.channels]) for body in bodies)
+    seen = np.flatnonzero(np.isfinite(one).all(axis=0) & np.isfinite(two).all(axis=0))
+    if len(seen) < LEAST_SEEN:
         return
-    one, two = sides
-    kept = float(np.hypot.reduce(one.after - one.before) + np.hypot.reduce(two.after - two.before))
-    swapped = float(
-        np.hypot.reduce(one.after - two.before) + np.hypot.reduce(two.after - one.before)
+    one, two = one[:, seen], two[:, seen]
+    sigma = sum(own.sigma for own in case.positions)
+    leap = _length(np.diff(one)) + _length(np.diff(two))
+    other = _length(one[:, 1:] - two[:, :-1]) + _length(two[:, 1:] - one[:, :-1])
+    usual = float(np.quantile(leap, 0.9))
+    rows = np.flatnonzero(
+        (leap > APART_SIGMAS * sigma + USUAL_LEAPS * usual) & (other < SWAPPED * leap)
     )
-    if kept < APART_SIGMAS * (one.u + two.u) or swapped > SWAPPED * kept:
+    if not rows.size:
         return
-    row = int(np.searchsorted(case.entry.trial.t, moment))
+    starts = [int(seen[row + 1]) for row in rows]
+    ends = [*(row - 1 for row in starts[1:]), len(case.trial.t) - 1]
+    runs = tuple(zip(starts, ends, strict=True))[::2]
+    names = [body.name for body in bodies]
+    t = float(case.trial.t[starts[0]])
 
     def edit(project: Project) -> Edit:
-        return labels_exchanged(project, case.id, bodies[0], bodies[1], row)
+        return labels_exchanged(project, case.id, names[0], names[1], runs)
 
+    size = 0.5 * float(leap[rows[0]])
     yield Note(
         "labels-exchanged",
         Severity.HIGH,
-        f"At {write_shortest(moment, 4)} s {bodies[0]} leaps to where {bodies[1]} was, and the "
-        f"other way round ({write_shortest(0.5 * kept, 3)} m): their labels are exchanged from "
-        "there on.",
-        {"leap": 0.5 * kept, "exchanged": 0.5 * swapped},
-        Place(bodies[0], "", contact.start, contact.stop),
-        Remedy(f"Exchange {bodies[0]} and {bodies[1]} from there on", edit),
-        " ".join(bodies),
-        1e3 + kept / (one.u + two.u),  # before what follows from it
+        f"At {write_shortest(t, 4)} s {names[0]} leaps to where {names[1]} was, and the other way "
+        f"round ({write_shortest(size, 3)} m): their labels are exchanged from there on.",
+        {"t": t, "leap": size, "exchanged": 0.5 * float(other[rows[0]])},
+        Place(names[0], "", float(case.trial.t[starts[0] - 1]), t),
+        Remedy(f"Exchange {names[0]} and {names[1]} from there on", edit),
+        " ".join(names),
+        1e3 + size / max(sigma, 1e-9),  # before what follows from it
     )
 
 
-def _sides(case: Case, body: str, moment: float) -> _Sides | None:
-    own = list(case.steady(body))
-    before = [f for s, f in own if s.stop <= moment]
-    after = [f for s, f in own if s.start >= moment]
-    if not before or not after:
-        return None
-    axes = case.trial.body(body).axes
-    ends = [_line(before[-1], case, False), _line(after[0], case, True)]
-    places = [np.array([np.polyval(c[a], moment - t0) for a in axes]) for c, t0, _ in ends]
-    return _Sides(places[0], places[1], max(ends[0][2], ends[1][2]))
-
-
-def _line(fit: BodyFit, case: Case, first: bool) -> tuple[dict[str, Array], float, float]:
-    """A line through the samples of a span nearest to the contact, and its spread, in m."""
-    t = case.trial.t
-    rows = fit.span.rows(t)
-    low, high = rows.start, rows.stop
-    low, high = (low, min(high, low + 12)) if first else (max(low, high - 12), high)
-    t0, found, spread = float(t[low if first else high - 1]), {}, 0.0
-    for channel in case.trial.body(fit.body).channels:
-        x = channel.si[low:high]
-        good = np.isfinite(x)
-        if good.sum() < 2:
-            found[channel.axis] = np.array([0.0, np.nan])
-            continue
-        tau = t[low:high][good] - t0
-        c = np.polyfit(tau, x[good], 1)
-        spread = max(spread, float(np.std(x[good] - np.polyval(c, tau))), channel.resolution)
-        found[channel.axis] = c
-    return found, t0, max(spread, 1e-6)
+def _length(steps: Array) -> Array:
+    return np.asarray(np.hypot.reduce(steps, axis=0))
 
 
 def perspective(case: Case, others: Sequence[Case]) -> Iterator[Note]:

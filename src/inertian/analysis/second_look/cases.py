@@ -108,8 +108,9 @@ class Case:
         for span in self.entry.spans.of(body).in_order():
             if span.kind.steady:
                 try:
-                    yield span, self.evaluator.fit(
-                        self.trial, body, span, FreeMotion.PARABOLA, alone=True
+                    yield (
+                        span,
+                        self.evaluator.fit(self.trial, body, span, FreeMotion.PARABOLA, alone=True),
                     )
                 except InertianError:
                     continue

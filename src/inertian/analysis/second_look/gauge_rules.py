@@ -119,13 +119,20 @@ def gauge_sign(case: Case) -> Iterator[Note]:
     steady spans of its body, Σ Δv ∫ s dt against its own u, by more than 6. A gauge that a bumper
     is on is turned by the account itself.
     """
-    if case.event.kind is EventKind.BUMPER and case.project.account_choices(case.entry).turned is None:
+    if (
+        case.event.kind is EventKind.BUMPER
+        and case.project.account_choices(case.entry).turned is None
+    ):
         skipped = "F"
     else:
         skipped = ""
     for own in case.sensors:
         kind = own.axis[0]
-        if kind == skipped or kind not in "Fa" or own.body not in [b.name for b in case.trial.followed]:
+        if (
+            kind == skipped
+            or kind not in "Fa"
+            or own.body not in [b.name for b in case.trial.followed]
+        ):
             continue
         if not case.trial.body(own.body).axes or "x" not in case.trial.body(own.body).axes:
             continue
@@ -138,9 +145,7 @@ def gauge_sign(case: Case) -> Iterator[Note]:
             inside = (own.t >= one.stop - 1e-9) & (own.t <= two.start + 1e-9)
             if inside.sum() < 2:
                 continue
-            sides = [
-                quiet & (own.t >= s.start) & (own.t <= s.stop) for s in (one, two)
-            ]
+            sides = [quiet & (own.t >= s.start) & (own.t <= s.stop) for s in (one, two)]
             level = float(np.mean(np.concatenate([own.x[s] for s in sides])))
             area = float(np.trapezoid(own.x[inside] - level, own.t[inside]))
             step = float(np.median(np.diff(own.t)))

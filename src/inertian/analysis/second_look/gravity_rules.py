@@ -28,7 +28,7 @@ from inertian.quantities.rounding import write_estimate, write_shortest
 from inertian.quantities.units import Unit
 
 OFF_Z, OFF_SHARE = 5.0, 0.012  # u and share that g must be off by; air does the rest
-MEASURED = 0.1  # relative u above which g tells nothing
+MEASURED = 0.3  # relative u above which g tells nothing
 MOST_OF = 0.8  # of a recording that is one fall
 SINE_STEPS = 12
 SAME_FLIGHTS = 4.0  # u by which the accelerations of two flights may differ
@@ -137,7 +137,14 @@ def _on_a_slope(
     if a * (pull - way * rub) < 0.0 < abs(pull) - rub:
         pull = -pull
         made = _ratio(
-            a, u, pull - way * rub, math.hypot(u_pull, u_rub), body, span.name, span.start, span.stop
+            a,
+            u,
+            pull - way * rub,
+            math.hypot(u_pull, u_rub),
+            body,
+            span.name,
+            span.start,
+            span.stop,
         )
         return made and Measured(-made.ratio, made.u, body, span.name, span.start, span.stop)
     return _ratio(
@@ -158,7 +165,14 @@ def _ways(
 
 
 def _ratio(
-    a: float, u: float, expected: float, u_expected: float, body: str, span: str, t0: float, t1: float
+    a: float,
+    u: float,
+    expected: float,
+    u_expected: float,
+    body: str,
+    span: str,
+    t0: float,
+    t1: float,
 ) -> Measured | None:
     if expected == 0.0 or a == 0.0:
         return None
@@ -299,7 +313,11 @@ def _explanations() -> list[Explanation]:
         unusual = 0.0 if ratio >= 1.9 else -3.0
         found.append(
             Explanation(
-                "slow-motion", -2.0 * math.log(ratio), 1.0, 1.0 / ratio, said,
+                "slow-motion",
+                -2.0 * math.log(ratio),
+                1.0,
+                1.0 / ratio,
+                said,
                 unusual - 0.5 * math.log(len(pairs)),
             )  # fmt: skip
         )

@@ -22,7 +22,6 @@ from inertian.quantities.errors import InertianError
 OF_ONE: tuple[Callable[[Case], Iterator[Note]], ...] = (
     *sample_rules.RULES,
     place_steps.moved_places,
-    exchanged_labels,
     *gravity_rules.RULES,
     *gauge_rules.RULES,
     *span_rules.RULES,
@@ -47,16 +46,21 @@ def second_look(
     trials = [e.trial.id for e in project.entries if wanted is None or e.trial.id in set(wanted)]
     series = {project.entry(t).series for t in trials}
     found: dict[str, list[Note]] = {}
-    tidied = project
+    tidied, coarse = project, set()
     for entry in project.entries:
         if entry.series in series:
-            notes, tidied = _tidied(tidied, entry.trial.id, evaluator)
+            notes = _said(sample_rules.coarse_steps, Case(tidied, entry, evaluator))
+            if notes:
+                coarse.add(entry.trial.id)
+            else:
+                notes, tidied = _tidied(tidied, entry.trial.id, evaluator)
             found[entry.trial.id] = notes
-    cases = {
-        e.trial.id: Case(tidied, e, evaluator) for e in tidied.entries if e.series in series
-    }
+    cases = {e.trial.id: Case(tidied, e, evaluator) for e in tidied.entries if e.series in series}
     for trial in trials:
         case = cases[trial]
+        if trial in coarse:  # nothing else can be told from such a recording
+            found[trial] += _said(statement_rules.impossible_uncertainties, case)
+            continue
         beside = [c for c in cases.values() if c.entry.series == case.entry.series]
         sharing = list(cases.values())
         found[trial] += chain.from_iterable(_said(rule, case) for rule in OF_ONE)
@@ -78,7 +82,7 @@ def _said(rule: Callable[..., Iterator[Note]], *cases: object) -> list[Note]:
 def _tidied(project: Project, trial: str, evaluator: Evaluator) -> tuple[list[Note], Project]:
     """What single samples of a trial give away, and the project without them."""
     notes: list[Note] = []
-    for rule in sample_rules.TIDIED_FIRST:
+    for rule in (exchanged_labels, *sample_rules.TIDIED_FIRST):
         case = Case(project, project.entry(trial), evaluator)
         for note in _said(rule, case):
             notes.append(note)

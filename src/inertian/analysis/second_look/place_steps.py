@@ -12,14 +12,15 @@ from inertian.analysis.second_look.notes import Note, Place, Severity
 from inertian.quantities.estimates import Array
 from inertian.quantities.rounding import write_estimate, write_shortest
 
-HALF = 10  # samples on either side of a step that tell it
+HALF, FEWER = 10, 6  # samples on either side of a step that tell it; where the motion bends more
 STEP_Z, STEP_SIGMAS = 9.0, 6.0  # u, and σ of a reading, that a step must exceed
 SMOOTH = 2.5  # χ² per degree of freedom that may be left beside a step
 BETTER = 25.0  # χ² by which a step explains more than a change of velocity does
 EVEN = 0.05  # of a step of time that times may be off even spacing
 LONGEST = 100_000  # samples that are looked at
 MOST_DROPPED = 6  # frames that are lost at once
-WHOLE_U, WHOLE_NEAR = 0.2, 3.0  # u of a number of frames, and how many u it may be off a whole one
+MOST_U = 0.25  # u of a number of frames, above which it tells nothing
+FRAMES_OF_A_ZERO = 30.0  # over how many frames the step of a zero is spread, beforehand
 
 
 @dataclass(frozen=True)
@@ -34,7 +35,7 @@ class PlaceStep:
 
 def _designs(middle: int, count: int) -> tuple[Array, Array]:
     """A parabola with a step before the middle sample, and one with a kink at it."""
-    tau = (np.arange(count) - middle + 0.5) / HALF
+    tau = (np.arange(count) - middle + 0.5) / middle
     late = (np.arange(count) >= middle).astype(float)
     smooth = np.stack([np.ones(count), tau, tau**2])
     return np.vstack([smooth, late]), np.vstack([smooth, np.maximum(tau, 0.0)])
@@ -44,38 +45,44 @@ def place_steps(own: Samples) -> list[PlaceStep]:
     """Return where the places of a channel step by more than 9 u and 6 σ, between two pieces of one
     parabola; none where time is not even.
 
-    Least squares of a parabola with a step in a window of 20 samples, at every sample; a kink there
-    must explain less by 25 in χ².
+    Least squares of a parabola with a step in windows of 20 samples, and of 12, at every sample; a
+    kink there must explain less by 25 in χ².
     """
     n, dt = len(own.x), np.diff(own.t)
     step = float(np.median(dt))
-    if n < 2 * HALF or n > LONGEST or np.any(np.abs(dt - step) > EVEN * step) or own.sigma <= 0.0:
+    if n > LONGEST or np.any(np.abs(dt - step) > EVEN * step) or own.sigma <= 0.0:
         return []
-    windows = np.lib.stride_tricks.sliding_window_view(own.x, 2 * HALF)
+    found = _steps_in_windows(own, HALF, step)
+    more = _steps_in_windows(own, FEWER, step)
+    return found + [m for m in more if all(abs(m.row - f.row) > HALF for f in found)]
+
+
+def _steps_in_windows(own: Samples, half: int, step: float) -> list[PlaceStep]:
+    if len(own.x) < 2 * half:
+        return []
+    windows = np.lib.stride_tricks.sliding_window_view(own.x, 2 * half)
     windows = windows - windows.mean(axis=1, keepdims=True)
-    stepped, kinked = _designs(HALF, 2 * HALF)
+    stepped, kinked = _designs(half, 2 * half)
     inverse = np.linalg.pinv(stepped.T)
     c = windows @ inverse.T
     left = np.sum((windows - c @ stepped) ** 2, axis=1)
     kink = np.sum((windows - windows @ np.linalg.pinv(kinked.T).T @ kinked) ** 2, axis=1)
-    variance, size = own.sigma**2, c[:, 3]
-    u = np.sqrt(float(inverse[3] @ inverse[3]) * np.maximum(variance, left / (2 * HALF - 4)))
-    clear = (np.abs(size) > np.maximum(STEP_Z * u, STEP_SIGMAS * own.sigma)) & (
-        left < SMOOTH * (2 * HALF - 4) * variance
-    )
-    clear &= kink > left + BETTER * variance
+    variance, size, dof = own.sigma**2, c[:, 3], 2 * half - 4
+    u = np.sqrt(float(inverse[3] @ inverse[3]) * np.maximum(variance, left / dof))
+    clear = np.abs(size) > np.maximum(STEP_Z * u, STEP_SIGMAS * own.sigma)
+    clear &= (left < SMOOTH * dof * variance) & (kink > left + BETTER * variance)
     found = []
     for place in np.flatnonzero(clear):
-        around = slice(max(place - HALF, 0), place + HALF + 1)
+        around = slice(max(place - half, 0), place + half + 1)
         if np.abs(size[place]) == np.abs(size[around][clear[around]]).max():
-            speed = float(c[place, 1]) / (HALF * step)
-            found.append(PlaceStep(int(place) + HALF, float(size[place]), float(u[place]), speed))
+            speed = float(c[place, 1]) / (half * step)
+            found.append(PlaceStep(int(place) + half, float(size[place]), float(u[place]), speed))
     return found
 
 
 def moved_places(case: Case) -> Iterator[Note]:
     """Steps of places (`place_steps`): *dropped-frames* where each is a whole number of what the
-    body moves in a sample, the same for all bodies that move then, to 3 u; else *zero-shift*.
+    body moves in a sample, the same for all bodies that move then, by Bayes' theorem; else *zero-shift*.
     """
     steps = [(own, one) for own in case.positions for one in place_steps(own)]
     told: list[int] = []
@@ -116,14 +123,18 @@ def moved_places(case: Case) -> Iterator[Note]:
 
 
 def _dropped(own: Samples, one: PlaceStep) -> int | None:
-    """How many frames a step stands for, if it may be a whole number of them."""
+    """How many frames a step stands for, if a whole number of them explains it better than a zero
+    that moved by anything: Bayes' theorem, n frames beforehand 2⁻ⁿ.
+    """
     per_frame = one.speed * float(np.median(np.diff(own.t)))
     if per_frame == 0.0:
         return None
     count, u = one.size / per_frame, abs(one.u / per_frame)
     whole = round(count)
-    fits = 1 <= whole <= MOST_DROPPED and abs(count - whole) < WHOLE_NEAR * u
-    return whole if fits and u < WHOLE_U else None
+    if not 1 <= whole <= MOST_DROPPED or u > MOST_U:
+        return None
+    near = np.exp(-0.5 * ((count - whole) / u) ** 2) / (u * np.sqrt(2.0 * np.pi))
+    return whole if near * 2.0**-whole > 1.0 / FRAMES_OF_A_ZERO else None
 
 
 def _someone_stays(case: Case, row: int, one: PlaceStep) -> bool:

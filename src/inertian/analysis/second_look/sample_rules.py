@@ -11,7 +11,8 @@ import numpy as np
 from inertian.analysis.second_look.cases import Case, Samples
 from inertian.analysis.second_look.notes import Note, Place, Remedy, Severity
 from inertian.files.cells.findings import PUT_IN_ORDER
-from inertian.motion.numerics.outliers import THRESHOLD
+from inertian.motion.numerics.outliers import MEDIAN_TO_SIGMA, THRESHOLD
+from inertian.motion.numerics.residuals import PATTERN_Z, pattern_z
 from inertian.motion.recording.tidying import Reason, jump_rows
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.project.history import Edit
@@ -20,9 +21,14 @@ from inertian.project.tidying_edits import jumps_set_aside, rows_set_aside
 from inertian.quantities.estimates import Rows
 from inertian.quantities.rounding import write_shortest
 
-FAR_SIGMAS, FAR_STEPS = 12.0, 5.0  # σ and usual steps that a sample leaps by when the target is lost
-LONGEST_LOSS = 0.15  # share of a recording that one loss lasts at most
+FAR_SIGMAS, FAR_STEPS = (
+    12.0,
+    5.0,
+)  # σ and usual steps that a sample leaps by when the target is lost
+LONGEST_LOSS, LOST_AT_LEAST = 0.15, 6  # share of a recording, or samples, that one loss may last
 SAME_LEVEL = 0.02  # of the leap, by which lost samples may differ
+# Samples of a short recording, spreads by which one does not belong, steps of reweighting
+SHORTEST, SHORT, ODD, REWEIGHTED = 12, 200, 8.0, 40
 STUCK_RUN, BESIDE = 4, 5  # equal samples that are a run, and samples beside it that tell the speed
 STUCK_SIGMAS, STUCK_STEPS = 6.0, 4.0  # σ and steps of the recording that a body should have moved
 SAME_SPEED = 0.5  # share of the mean speed that is there on both sides of a run
@@ -96,7 +102,7 @@ def _lost_rows(own: Samples) -> Rows:
         one, two = int(big[k]), int(big[k + 1])
         back = d[one] * d[two] < 0.0
         same = abs(own.x[two + 1] - own.x[one]) < 0.5 * abs(d[one])
-        if back and same and two - one <= LONGEST_LOSS * len(own.x):
+        if back and same and two - one <= max(LONGEST_LOSS * len(own.x), LOST_AT_LEAST):
             found += range(one + 1, two + 1)
             k += 2
         else:
@@ -115,10 +121,17 @@ def _lost_rows(own: Samples) -> Rows:
 
 def jumps(case: Case) -> Iterator[Note]:
     """Single samples off what is before, after and around them by 6 local spreads (`outliers`,
-    Hampel, J. Am. Stat. Assoc. 69 (1974) 383-393), that were not set aside.
+    Hampel, J. Am. Stat. Assoc. 69 (1974) 383-393), that were not set aside; in a short recording
+    also those that are off by 8 spreads of one parabola through all others (least absolute
+    deviations by reweighting), at most one in seven and never two in a row.
     """
     for body in case.trial.followed:
         rows = jump_rows(case.trial, body.name)
+        by_rule = True
+        for own in case.positions:
+            odd = _odd_ones_out(own) if own.body == body.name else rows[:0]
+            if odd.size > rows.size:
+                rows, by_rule = own.rows[odd], False
         if not rows.size:
             continue
         times = case.trial.t[rows]
@@ -130,10 +143,37 @@ def jumps(case: Case) -> Iterator[Note]:
             f"{_seconds(float(times[0]))}.",
             {"count": float(rows.size), "first": float(times[0])},
             Place(body.name, "", float(times[0]), float(times[-1])),
-            Remedy("Set samples that jump aside", partial(_jumps_aside, trial=case.id)),
+            Remedy("Set samples that jump aside", partial(_jumps_aside, trial=case.id))
+            if by_rule
+            else _aside(case, body.name, rows, "jumps"),
             body.name,
             float(rows.size),
         )
+
+
+def _odd_ones_out(own: Samples) -> Rows:
+    """Rows of a short recording of one steady motion that do not belong to it."""
+    n = len(own.x)
+    none = np.zeros(0, dtype=np.intp)
+    if not SHORTEST <= n <= SHORT:
+        return none
+    tau = (own.t - own.t.mean()) / float(np.ptp(own.t))
+    design = np.stack([np.ones(n), tau, tau**2], axis=1)
+    weight = np.ones(n)
+    for _ in range(REWEIGHTED):
+        c, *_ = np.linalg.lstsq(design * weight[:, None], own.x * weight, rcond=None)
+        off = np.abs(own.x - design @ c)
+        weight = 1.0 / np.sqrt(np.maximum(off, 0.1 * float(np.median(off)) + 1e-15))
+    inside = off < ODD * max(MEDIAN_TO_SIGMA * float(np.median(off)), own.step)
+    odd = np.flatnonzero(~inside)
+    if not odd.size or odd.size > n // 7 or np.any(np.diff(odd) == 1):
+        return none
+    c, *_ = np.linalg.lstsq(design[inside], own.x[inside], rcond=None)
+    left = own.x - design @ c
+    sigma = max(float(np.std(left[inside], ddof=3)), own.step / np.sqrt(12.0))
+    scatters = pattern_z(left[inside], np.ones(int(inside.sum()))) < 0.5 * PATTERN_Z
+    alone = np.all(np.abs(left[odd]) > ODD * sigma)
+    return odd if scatters and alone else none
 
 
 def _equal_runs(x: Sequence[float], least: int) -> list[tuple[int, int]]:
@@ -146,10 +186,16 @@ def _equal_runs(x: Sequence[float], least: int) -> list[tuple[int, int]]:
 
 def stuck_sensor(case: Case) -> Iterator[Note]:
     """A run of at least 4 equal readings while the body moved: by its speed before and after the
-    run it should have gone 6 σ and 4 steps of the recording.
+    run it should have gone 6 σ and 4 steps of the recording, or its noise would not have let it
+    (σ above 3 steps). Runs at the largest or smallest value are *clipped*.
     """
     for own in case.positions:
-        runs = [(a, b) for a, b in _equal_runs(own.x, STUCK_RUN) if _should_move(own, a, b)]
+        ends = (float(own.x.max()), float(own.x.min()))
+        runs = [
+            (a, b)
+            for a, b in _equal_runs(own.x, STUCK_RUN)
+            if _should_move(own, a, b) and (own.x[a] not in ends or not _cut_at(own, own.x[a]))
+        ]
         if not runs:
             continue
         rows = np.concatenate([np.arange(a + 1, b + 1) for a, b in runs])
@@ -168,6 +214,8 @@ def stuck_sensor(case: Case) -> Iterator[Note]:
 
 
 def _should_move(own: Samples, first: int, last: int) -> bool:
+    if own.step < NOISY * own.sigma:  # its noise stood still
+        return True
     left, right = first - BESIDE, last + BESIDE + 1
     if left < 0 or right >= len(own.x):
         return False
@@ -186,15 +234,8 @@ def repeated_values(case: Case) -> Iterator[Note]:
     steps of the recording from sample to sample: the sensor is read more often than it measures.
     """
     for own in case.positions:
-        d = np.abs(np.diff(own.x))
-        width = 2 * REPEATED_LEAST + 1
-        if len(d) < width:
-            continue
-        usual = np.convolve(d, np.ones(width) / width, mode="same")
-        moving = usual > max(MOVES_STEPS * own.step, 1e-12)
-        count = int(np.count_nonzero(moving & (d == 0.0)))
-        moved = int(np.count_nonzero(moving))
-        if count < REPEATED_LEAST or count < REPEATED_SHARE * moved:
+        count, moved = _repeated(own)
+        if not count:
             continue
         yield Note(
             "repeated-values",
@@ -209,12 +250,28 @@ def repeated_values(case: Case) -> Iterator[Note]:
         )
 
 
+def _repeated(own: Samples) -> tuple[int, int]:
+    """How many readings only repeat the one before, and among how many; 0 if it is by chance."""
+    d = np.abs(np.diff(own.x))
+    width = 2 * REPEATED_LEAST + 1
+    if len(d) < width:
+        return 0, 0
+    usual = np.convolve(d, np.ones(width) / width, mode="same")
+    moving = usual > max(MOVES_STEPS * own.step, 1e-12)
+    count = int(np.count_nonzero(moving & (d == 0.0)))
+    moved = int(np.count_nonzero(moving))
+    enough = count >= REPEATED_LEAST and count >= REPEATED_SHARE * moved
+    return (count, moved) if enough else (0, 0)
+
+
 def clipped(case: Case) -> Iterator[Note]:
     """A channel that stays exactly at its largest or smallest value for at least 3 samples, where
     its noise would not let it (σ above 3 steps of the recording), or comes to it and leaves at a
     run: by more than 3.5 steps, which no smooth peak with 3 equal readings does, and 4 σ.
     """
     for own in (*case.sensors, *case.positions):
+        if _repeated(own)[0]:
+            continue
         for extreme in (float(own.x.max()), float(own.x.min())):
             run = _cut_at(own, extreme)
             if run is None:
@@ -257,14 +314,14 @@ def coarse_steps(case: Case) -> Iterator[Note]:
     if step > COARSE_SHARE * travel:
         yield Note(
             "coarse-steps",
-            Severity.MEDIUM,
+            Severity.HIGH,
             f"{longest.body} is recorded in steps of {write_shortest(step, 3)} m, and goes only "
             f"{write_shortest(travel, 3)} m: {round(travel / step)} steps.",
             {"step": step, "travel": travel},
             Place(longest.body),
             None,
             longest.body,
-            step / travel,
+            1e3,  # nothing else can be told from it
         )
 
 
@@ -281,6 +338,6 @@ def time_order(case: Case) -> Iterator[Note]:
             )
 
 
-RULES = (time_order, repeated_values, clipped, coarse_steps)
+RULES = (time_order, repeated_values, clipped)
 # Their remedies are applied before other rules look, from the first on
 TIDIED_FIRST = (lost_target, stuck_sensor, jumps)

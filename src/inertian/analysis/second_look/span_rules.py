@@ -47,7 +47,12 @@ def structured_spans(case: Case) -> Iterator[Note]:
     for body in case.trial.followed:
         for span, fit in case.steady(body.name):
             z = max((fit.pattern(axis) for axis in fit.fits), default=0.0)
-            if z > STRUCTURED_Z and _shows(case, fit) and span.kind is not SpanKind.GLIDE and span.name not in told:
+            if (
+                z > STRUCTURED_Z
+                and _shows(case, fit)
+                and span.kind is not SpanKind.GLIDE
+                and span.name not in told
+            ):
                 told.add(span.name)
                 yield _structured(case, span, fit, z)
 

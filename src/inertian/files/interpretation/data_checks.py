@@ -53,9 +53,7 @@ def check_time(unsorted: Array, lines: Iterable[int] = ()) -> list[Finding]:
     if steps.min() < 0:
         count = int((steps < 0).sum())
         found.append(
-            Finding(
-                Code.TIME_NOT_SORTED, f"Time goes back {count} times; {PUT_IN_ORDER}."
-            )
+            Finding(Code.TIME_NOT_SORTED, f"Time goes back {count} times; {PUT_IN_ORDER}.")
         )
         times = np.sort(unsorted)
         steps = np.diff(times)
