@@ -2,13 +2,14 @@
 each contact.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from inertian.analysis.diagnostics import second_look
 from inertian.analysis.evaluation import Evaluator
+from inertian.analysis.second_look.look import second_look
+from inertian.analysis.second_look.notes import Severity
 from inertian.analysis.series_results import SeriesResult
 from inertian.motion.recording.frame import Frame
 from inertian.motion.recording.prepared_trial import prepare
@@ -29,11 +30,26 @@ Progress = Callable[[int, int], bool]  # done, of how many → whether to go on
 
 
 @dataclass(frozen=True)
+class Problem:
+    """Why a trial that was treated like another should be looked at: a code, and one sentence."""
+
+    code: str
+    text: str
+
+
+@dataclass(frozen=True)
 class Doubt:
-    """Why a trial that was treated like another should be looked at; no reason: it need not be."""
+    """What is doubtful about a trial that was treated like another; nothing, if it need not be
+    looked at.
+    """
 
     trial: str
-    reasons: tuple[str, ...] = ()
+    problems: tuple[Problem, ...] = ()
+
+    @property
+    def reasons(self) -> tuple[str, ...]:
+        """The problems in words."""
+        return tuple(problem.text for problem in self.problems)
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,29 +76,46 @@ def treat_alike(
     pattern = project.entry(source)
     suggested = suggest_spans(pattern.used_trial)
     wanted, changed = [t for t in targets if t != source], project
-    doubts: dict[str, list[str]] = {}
+    problems: dict[str, list[Problem]] = {}
     for number, trial in enumerate(wanted, 1):
         entry = project.entry(trial)
-        doubts[trial] = []
-        new = _treated(pattern, suggested, entry, doubts[trial])
-        changed = _with_setup(changed.with_entry(new), pattern, trial)
+        problems[trial] = []
+        new = treated(pattern, suggested, entry, problems[trial])
+        changed = with_setup(changed.with_entry(new), pattern, trial)
         if not progress(number, len(wanted)):
             return BatchResult(Edit("", project), (), complete=False)
-    evaluator = Evaluator()
-    for trial in wanted:
-        doubts[trial] += _doubts_of_results(changed, changed.entry(trial), evaluator)
+    settings = changed.series_named(pattern.series)
+    changed = changed.with_series(replace(settings, pattern=source))
     name = f"Treat {len(wanted)} trials like “{pattern.trial.name}”"
-    return BatchResult(
-        Edit(name, changed), tuple(Doubt(t, tuple(dict.fromkeys(r))) for t, r in doubts.items())
-    )
+    return BatchResult(Edit(name, changed), doubts_of(changed, problems, Evaluator()))
 
 
-def _treated(pattern: Entry, suggested: Spans, entry: Entry, doubts: list[str]) -> Entry:
-    """One trial treated like the pattern; what is doubtful is added to `doubts`."""
+def doubts_of(
+    project: Project, problems: Mapping[str, Sequence[Problem]], evaluator: Evaluator
+) -> tuple[Doubt, ...]:
+    """Return what is doubtful about trials: problems that their treatment had, and what their
+    results and the second look say.
+    """
+    notes = second_look(project, evaluator, problems)
+    found = []
+    for trial, known in problems.items():
+        all_of = [*known, *_of_results(project, project.entry(trial), evaluator)]
+        all_of += [
+            Problem(n.code, n.text) for n in notes.get(trial, ()) if n.severity is not Severity.LOW
+        ]
+        found.append(Doubt(trial, tuple(dict.fromkeys(all_of))))
+    return tuple(found)
+
+
+def treated(pattern: Entry, suggested: Spans, entry: Entry, problems: list[Problem]) -> Entry:
+    """Return one trial treated like the pattern, whose spans the finder suggests are `suggested`;
+    what is doubtful is added to `problems`.
+    """
     trial = entry.trial
     theirs, ours = [b.name for b in pattern.trial.bodies], [b.name for b in trial.bodies]
     if theirs != ours:
-        doubts.append(f"its bodies are {', '.join(ours)}, not {', '.join(theirs)}")
+        said = f"its bodies are {', '.join(ours)}, not {', '.join(theirs)}"
+        problems.append(Problem("other-bodies", said))
     by_hand = tuple(s for s in entry.steps if s.kind in (StepKind.SET_ASIDE, StepKind.BRIDGE))
     rules = tuple(s for s in pattern.steps if s.kind is StepKind.JUMPS and s.body in ("", *ours))
     steps = (*rules, *by_hand)
@@ -90,12 +123,12 @@ def _treated(pattern: Entry, suggested: Spans, entry: Entry, doubts: list[str]) 
     try:
         made = prepare(trial, steps, frame)
     except InertianError as error:
-        doubts.append(str(error))
+        problems.append(Problem("no-frame", str(error)))
         frame, made = entry.frame, prepare(trial, steps, entry.frame)
     aside = sum(len(rows) for rows in made.aside.values())
     if aside > MANY_SET_ASIDE * len(trial.t) * max(len(ours), 1):
-        doubts.append(f"{aside} samples are set aside")
-    spans = _spans_like(pattern.spans, suggested, made.trial, doubts)
+        problems.append(Problem("many-set-aside", f"{aside} samples are set aside"))
+    spans = _spans_like(pattern.spans, suggested, made.trial, problems)
     shift = _shift(pattern.spans, spans)
     named = tuple(
         replace(n, times=tuple(t + shift for t in n.times))
@@ -122,27 +155,29 @@ def _time_zero_like(pattern: Entry, frame: Frame, shift: float) -> Frame:
     )
 
 
-def _spans_like(source: Spans, suggested: Spans, trial: Trial, doubts: list[str]) -> Spans:
+def _spans_like(source: Spans, suggested: Spans, trial: Trial, problems: list[Problem]) -> Spans:
     """The pattern's spans in another trial: around its own contact, with ends of their own where
     the pattern's were.
     """
     found = suggest_spans(trial)
     if source.contact is not None and found.contact is None:
-        doubts.append("no contact was found")
+        problems.append(Problem("no-contact", "no contact was found"))
     spans: list[Span] = []
     limits = (float(trial.t[0]), float(trial.t[-1]))
     for span in source:
         try:
             new = _like(span, source, suggested, found, limits, 1.5 * trial.step())
         except SpanError:
-            doubts.append(f"“{span.name}” would lie outside the recording")
+            said = f"“{span.name}” would lie outside the recording"
+            problems.append(Problem("span-outside", said))
             continue
         spans.append(new)
         rows = new.rows(trial.t)
         if span.kind.steady and (
             rows.stop - rows.start < FEW_SAMPLES or new.length < SHORTEST_SHARE * span.length
         ):
-            doubts.append(f"“{span.name}” is short: {rows.stop - rows.start} samples")
+            said = f"“{span.name}” is short: {rows.stop - rows.start} samples"
+            problems.append(Problem("span-short", said))
     return Spans(spans).in_order()
 
 
@@ -177,9 +212,9 @@ def _moved_time(time: float, source: Spans, found: Spans) -> float:
     return time + (other.stop - one.stop if time >= one.stop - 1e-9 else other.start - one.start)
 
 
-def _with_setup(project: Project, pattern: Entry, trial: str) -> Project:
-    """Facts that hold for the pattern alone hold for the other trial too, but for the offsets of
-    its clocks.
+def with_setup(project: Project, pattern: Entry, trial: str) -> Project:
+    """Return a project in which facts that hold for the pattern alone hold for another trial too,
+    but for the offsets of its clocks.
     """
     scope = f"trial {pattern.trial.id}"
     for key, fact in list(project.setup.items()):
@@ -188,23 +223,20 @@ def _with_setup(project: Project, pattern: Entry, trial: str) -> Project:
     return project
 
 
-def _doubts_of_results(project: Project, entry: Entry, evaluator: Evaluator) -> list[str]:
+def _of_results(project: Project, entry: Entry, evaluator: Evaluator) -> list[Problem]:
     """What the results themselves say against a trial."""
     try:
         series = evaluator.series(project, entry.series)
     except InertianError as error:
-        return [str(error)]
-    doubts = []
-    for note in second_look(entry, series):
-        if note.kind == "pattern":
-            doubts.append(f"{note.body}, “{note.span}”: the points curve about the fit")
+        return [Problem("no-results", str(error))]
+    found = []
     if entry.spans.contact is not None and entry.trial.id in series.refused:
-        doubts.append(str(series.refused[entry.trial.id]))
+        found.append(Problem("no-results", str(series.refused[entry.trial.id])))
     scatters = {t: _scatter(series, t) for t in series.before}
     usual = float(np.median(list(scatters.values()))) if scatters else 0.0
     if scatters.get(entry.trial.id, 0.0) > ROUGH_SCATTER * usual:
-        doubts.append("it scatters much more than the others")
-    return doubts
+        found.append(Problem("rough", "it scatters much more than the others"))
+    return found
 
 
 def _scatter(series: SeriesResult, trial: str) -> float:

@@ -150,6 +150,30 @@ class Evaluator:
     def series(self, project: Project, name: str) -> SeriesResult:
         """Return what the trials of one series tell together."""
         entries, settings = project.entries_of(name), project.series_named(name)
+        given, near, key = self._of_series(project, name)
+
+        def compute() -> SeriesResult:
+            return series_result(self, entries, settings.motion, settings.scope, given, near)
+
+        return self._series.get(key, compute, self._series_kept())
+
+    def know_series(self, project: Project, name: str, known: SeriesResult) -> None:
+        """Take over what the trials of a series tell together with others, for a project that
+        holds only some of them.
+        """
+        key = self._of_series(project, name)[2]
+        self._series.get(key, lambda: known, self._series_kept())
+
+    def _series_kept(self) -> int:
+        return max(self._room(self._size) // REMEMBERED_FOR_ONE_SERIES, 2)
+
+    def _of_series(
+        self, project: Project, name: str
+    ) -> tuple[float | None, dict[str, dict[str, float]], Hashable]:
+        """The σ that was typed, the trials with an interaction without touch, and what a result of
+        a series hangs on.
+        """
+        entries, settings = project.entries_of(name), project.series_named(name)
         typed = project.fact(READING_NOISE, entries[0]) if entries else None
         given = typed[1].si if typed else None
         counted = [e.used_trial for e in entries]
@@ -166,12 +190,7 @@ class Evaluator:
             tuple((trial, *masses.items()) for trial, masses in near.items()),
         )
         self._size = sum(len(e.trial.t) for e in entries)
-
-        def compute() -> SeriesResult:
-            return series_result(self, entries, settings.motion, settings.scope, given, near)
-
-        most = max(self._room(self._size) // REMEMBERED_FOR_ONE_SERIES, 2)
-        return self._series.get(key, compute, most)
+        return given, near, key
 
     def own_noise(self, entry: Entry) -> InstrumentNoise:
         """Return the noise of a trial about its smooth motion."""

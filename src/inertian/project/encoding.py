@@ -155,6 +155,7 @@ def analysis_of(project: Project) -> SavedAnalysis:
                 off=list(s.off),
                 laws=list(s.laws),
                 turned=s.turned,
+                pattern=s.pattern,
             )
             for s in project.series
         ],
@@ -245,7 +246,14 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
         }
         series = tuple(
             Series(
-                s.name, s.motion, s.expectations, s.window, tuple(s.off), tuple(s.laws), s.turned
+                s.name,
+                s.motion,
+                s.expectations,
+                s.window,
+                tuple(s.off),
+                tuple(s.laws),
+                s.turned,
+                s.pattern,
             )
             for s in analysis.series
         )

@@ -46,6 +46,17 @@ def setup_key(name: str, body: str = "") -> str:
     return f"{name} of {body}" if body else name
 
 
+@dataclass(frozen=True)
+class Dismissal:
+    """A note of the second look that a person looked at and put away: its code, what it is about,
+    and why.
+    """
+
+    code: str
+    subject: str
+    reason: str
+
+
 @dataclass(frozen=True, eq=False)
 class Entry:
     """A trial as it stands in a project: the raw recording, its series, its tidy steps, its frame
@@ -64,6 +75,7 @@ class Entry:
     # Of its accounts, in file time; those that its event suggests if there are none
     dates: tuple[Date, ...] = ()
     typed: tuple[TypedEntry, ...] = ()  # entries of its accounts, by hand; in file time
+    dismissed: tuple[Dismissal, ...] = ()
 
     @property
     def prepared(self) -> PreparedTrial:
@@ -92,6 +104,7 @@ class Series:
     # Accounts to draw up, in order; those of the event if there are none
     laws: tuple[str, ...] = ()
     turned: bool | None = None  # whether the gauge counts the other way; None: as the motion says
+    pattern: str = ""  # the id of the trial that others are treated like
 
     @property
     def scope(self) -> str:

@@ -11,11 +11,12 @@ from inertian.motion.spans.spans import Span, Spans
 from inertian.physics.accounts.statements import Date
 from inertian.physics.accounts.typed_entries import TypedEntry
 from inertian.physics.definitions.requests import CurveRequest, NamedReading, QuantityRef
-from inertian.project.project import Entry
+from inertian.project.project import Dismissal, Entry
 from inertian.project.schema import (
     SavedAmount,
     SavedCurve,
     SavedDate,
+    SavedDismissal,
     SavedFrame,
     SavedQuantity,
     SavedReading,
@@ -38,6 +39,9 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
         "curves": [_saved_curve(curve) for curve in entry.curves],
         "dates": [SavedDate(name=d.name, t=d.t) for d in entry.dates],
         "typed": [_saved_typed(one) for one in entry.typed],
+        "dismissed": [
+            SavedDismissal(code=d.code, subject=d.subject, reason=d.reason) for d in entry.dismissed
+        ],
     }
 
 
@@ -171,4 +175,5 @@ def with_saved_marks(entry: Entry, saved: SavedTrial) -> Entry:
         ),
         dates=_dates(saved),
         typed=_typed(saved),
+        dismissed=tuple(Dismissal(d.code, d.subject, d.reason) for d in saved.dismissed),
     )

@@ -196,6 +196,14 @@ class SavedTyped(_Strict):
     reason: str = Field(default="", max_length=500)
 
 
+class SavedDismissal(_Strict):
+    """A note of the second look that was put away, and why."""
+
+    code: str = Field(max_length=80)
+    subject: str = Field(default="", max_length=500)
+    reason: str = Field(default="", max_length=500)
+
+
 class SavedTrial(_Strict):
     """A trial: its table `data`, what the columns are, and what was marked."""
 
@@ -214,6 +222,7 @@ class SavedTrial(_Strict):
     curves: list[SavedCurve] = []
     dates: list[SavedDate] = Field(default=[], max_length=24)
     typed: list[SavedTyped] = Field(default=[], max_length=24)
+    dismissed: list[SavedDismissal] = Field(default=[], max_length=1000)
     time_base: Number = Field(default=1.0, gt=0)
 
     @model_validator(mode="after")
@@ -239,6 +248,7 @@ class SavedSeries(_Strict):
     off: list[str] = []
     laws: list[str] = []
     turned: bool | None = None
+    pattern: str = ""
 
 
 class SavedAnalysis(_Strict):

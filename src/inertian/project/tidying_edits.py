@@ -201,8 +201,8 @@ def zero_taken_off(
 def labels_exchanged(
     project: Project, trial: str, one: str, other: str, runs: tuple[tuple[int, int], ...]
 ) -> Edit:
-    """Exchange two bodies in runs of raw rows, first and last, as where their labels were exchanged;
-    spans are found anew, as they cannot have been right.
+    """Exchange two bodies in runs of raw rows, first and last, as where their labels were
+    exchanged; spans are found anew, as they cannot have been right.
     """
     entry = project.entry(trial)
     step = TidyStep(StepKind.EXCHANGE, runs, one, other=other)

@@ -1,4 +1,6 @@
-"""Edits of units: what the numbers of a file were in, where it did not say it, or said it wrongly."""
+"""Edits of units and directions: what the numbers of a file mean, where it did not say it, or said
+it wrongly.
+"""
 
 from collections.abc import Sequence
 from dataclasses import replace

@@ -34,11 +34,14 @@ def _without_jumps(project: Project) -> Project:
 
 
 def project_of_files(
-    files: Sequence[tuple[str, ParsedFile]], facts: Sequence[str], together: bool
+    files: Sequence[tuple[str, ParsedFile]],
+    facts: Sequence[str],
+    together: bool,
+    tidy: bool = True,
 ) -> tuple[Project, dict[str, str], list[str]]:
-    """Return a project of all trials of some files, samples that jump set aside, their spans found,
-    with facts as they are typed, times in s; the path of each trial by id; and why files were
-    refused.
+    """Return a project of all trials of some files, samples that jump set aside if they are to be
+    tidied, their spans found, with facts as they are typed, times in s; the path of each trial by
+    id; and why files were refused.
 
     With `together` they are one series, else each is its own. Raises Refusal for a fact that no
     trial uses, and FactError or UnitError for one that cannot be read.
@@ -51,7 +54,10 @@ def project_of_files(
         for trial in trials:
             series = TOGETHER if together else f"{len(project.entries) + 1} {trial.name}"
             try:
-                project = _without_jumps(with_trials(project, [trial], series, no_spans))
+                if tidy:
+                    project = _without_jumps(with_trials(project, [trial], series, no_spans))
+                else:
+                    project = with_trials(project, [trial], series)
             except InertianError as error:
                 refusals.append(f"{path}: {error}")
             except Exception as error:  # one bad trial stops none of the others

@@ -23,6 +23,11 @@ def finite(value: float | None) -> float | None:
     return value if value is not None and math.isfinite(value) else None
 
 
+def unit_name(unit: str) -> str:
+    """Return a unit as JSON has it, for scripts."""
+    return _UNIT.get(unit, unit)
+
+
 def scalar_json(scalar: Scalar) -> dict[str, float | None]:
     """Return value, u, dof (null: u is known exactly, ν infinite), k68 and k95."""
     return {

@@ -82,30 +82,22 @@ def perspective(case: Case, others: Sequence[Case]) -> Iterator[Note]:
     """
     if len(case.trial.axes) != 1 or case.event.vertical is not None:
         return
-    rows, names = [], list(dict.fromkeys(b.name for c in (case, *others) for b in c.trial.followed))
-    for each in (case, *(c for c in others if c.id != case.id)):
-        for body in each.trial.followed:
-            for _, fit in each.steady(body.name):
-                own = next(iter(fit.fits.values()))
-                if fit.stray or not fit.moving or own.dof < 3:
-                    continue
-                v, a = own.at(own.t0, 1), own.at(own.t0, 2)
-                u = float(np.linalg.norm(own.weights(own.t0, 2).values))
-                friction = [np.sign(v) * (body.name == n) for n in names]
-                rows.append([a, u * (own.sum_of_squares / own.dof) ** 0.5, *friction, 1.0, v * v])
-    if len(rows) < max(LEAST_SPANS, len(names) + 4):
+    every = (case, *(c for c in others if c.id != case.id))
+    names = list(dict.fromkeys(b.name for c in every for b in c.trial.followed))
+    seen = [one for each in every for one in _free_motions(each)]
+    if len(seen) < max(LEAST_SPANS, len(names) + 4) or len({np.sign(v) for _, v, _, _ in seen}) < 2:
         return
-    table = np.array(rows)
-    y, u, design = table[:, 0], table[:, 1], table[:, 2:]
-    weighted = design / u[:, None]
+    y = np.array([a / u for _, _, a, u in seen])
+    design = np.array(
+        [[*(float(np.sign(v)) * (body == n) for n in names), 1.0, v * v] for body, v, _, _ in seen]
+    )
+    weighted = design / np.array([u for *_, u in seen])[:, None]
     inverse = np.linalg.pinv(weighted.T @ weighted)
-    c = inverse @ (weighted.T @ (y / u))
-    left = y / u - weighted @ c
-    freedom = len(y) - design.shape[1]
-    wider = max(1.0, float(left @ left) / freedom)
+    c = inverse @ (weighted.T @ y)
+    left = y - weighted @ c
+    wider = max(1.0, float(left @ left) / (len(y) - design.shape[1]))
     kappa, u_kappa = float(c[-1]), float(np.sqrt(inverse[-1, -1] * wider))
-    ways = {float(np.sign(row[-1])) for row in table[:, 2 : 2 + len(names)].sum(1, keepdims=True)}
-    if len(ways) < 2 or u_kappa == 0.0 or abs(kappa) < BENT_Z * u_kappa:
+    if u_kappa == 0.0 or abs(kappa) < BENT_Z * u_kappa:
         return
     yield Note(
         "perspective",
@@ -119,6 +111,19 @@ def perspective(case: Case, others: Sequence[Case]) -> Iterator[Note]:
         "perspective",
         abs(kappa) / u_kappa,
     )
+
+
+def _free_motions(case: Case) -> Iterator[tuple[str, float, float, float]]:
+    """Yield body, velocity, acceleration and its u of each free span in which a body moves, SI."""
+    for body in case.trial.followed:
+        for _, fit in case.steady(body.name):
+            own = next(iter(fit.fits.values()))
+            if fit.stray or not fit.moving or own.dof < 3:
+                continue
+            sigma = (own.sum_of_squares / own.dof) ** 0.5
+            u = sigma * float(np.linalg.norm(own.weights(own.t0, 2).values))
+            if u > 0.0:
+                yield body.name, own.at(own.t0, 1), own.at(own.t0, 2), u
 
 
 def apart(case: Case, others: Sequence[Case]) -> Iterator[Note]:

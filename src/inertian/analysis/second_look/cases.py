@@ -16,8 +16,7 @@ from inertian.physics.accounts.events import Event
 from inertian.physics.accounts.ledger import Accounts
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
-from inertian.quantities.estimates import Array
-
+from inertian.quantities.estimates import Array, Rows
 
 LEAST_READINGS = 8
 OF_READINGS = 0.6  # distinct readings among all, above which there is no step
@@ -33,7 +32,7 @@ class Samples:
 
     body: str
     channel: Channel
-    rows: Array
+    rows: Rows
     t: Array
     x: Array
     step: float

@@ -4,6 +4,7 @@ that drifts.
 
 import math
 from collections.abc import Iterator
+from itertools import pairwise
 
 import numpy as np
 
@@ -15,7 +16,7 @@ from inertian.physics.accounts.gauges import pushed, rests
 from inertian.project.history import Edit
 from inertian.project.project import Project
 from inertian.project.tidying_edits import zero_taken_off
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, Mask
 from inertian.quantities.rounding import write_estimate, write_shortest
 
 OFFSET_Z, OFFSET_SHARE = 5.0, 0.02  # u, and share of the largest push, that a zero may be off
@@ -25,7 +26,7 @@ SIGN_Z = 6.0  # u by which a sensor must clearly follow, or oppose, the change o
 UNIT = {"F": "N", "a": "m/s²", "v": "m/s"}
 
 
-def _quiet(case: Case, own: Samples) -> Array:
+def _quiet(case: Case, own: Samples) -> Mask:
     """Whether a reading was taken while nothing pushed; (n,)."""
     trial, spans = case.trial, case.entry.spans
     gauge = (own.body, own.axis)
@@ -173,7 +174,7 @@ def _changes(case: Case, body: str) -> Iterator[tuple[Span, Span, float]]:
     between, in m/s.
     """
     own = list(case.steady(body))
-    for (one, before), (two, after) in zip(own, own[1:], strict=False):
+    for (one, before), (two, after) in pairwise(own):
         if two.start >= one.stop - 1e-9:
             yield one, two, after.fits["x"].at(two.start, 1) - before.fits["x"].at(one.stop, 1)
 

@@ -182,8 +182,8 @@ def _ratio(
 
 
 def _in_flight(case: Case, g: Fact) -> Measured | None:
-    """g of a body that is thrown, falls or hops: what is accelerated alike in several flights, along
-    y, or moves steadily across.
+    """g of a body that is thrown, falls or hops: what is accelerated alike in several flights,
+    along y, or moves steadily across.
     """
     flights = _flights(case)
     if not flights:
@@ -319,7 +319,7 @@ def _explanations() -> list[Explanation]:
                 1.0 / ratio,
                 said,
                 unusual - 0.5 * math.log(len(pairs)),
-            )  # fmt: skip
+            )
         )
     return found
 
@@ -359,8 +359,8 @@ def gravity(case: Case) -> Iterator[Note]:
         yield Note(
             "heights-downward",
             Severity.HIGH,
-            f"On the slope g comes out {off} times what it is: the axis points down where the angle "
-            "says that it points up.",
+            f"On the slope g comes out {off} times what it is: the axis points down where the "
+            "angle says that it points up.",
             evidence,
             place,
             Remedy("Take the angle the other way", partial(_turned_incline, case.entry)),

@@ -3,7 +3,7 @@ axis that points the other way; tried on all trials that share it.
 """
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -98,7 +98,32 @@ def unbalanced(case: Case) -> list[Ledger]:
     return sorted(found, key=lambda led: -abs(led.judgement.z or 0.0))
 
 
-def balance(case: Case, others: Sequence[Case]) -> Iterator[Note]:
+class Tried:
+    """Hypotheses that were put into a project before, and what they leave of |z|, by trial."""
+
+    def __init__(self) -> None:
+        self._made: dict[Hashable, Project | None] = {}
+        self._left: dict[Hashable, list[float] | None] = {}
+
+    def left(self, one: "Hypothesis", base: Case, each: Case) -> list[float] | None:
+        """Return |z| of the accounts of a trial under a hypothesis about `base`; None where there
+        are none.
+        """
+        key = (one.code, one.subject, one.said, base.id if one.in_one_trial else "")
+        if key not in self._made:
+            try:
+                self._made[key] = one.change(base.project).project
+            except InertianError:
+                self._made[key] = None
+        made = self._made[key]
+        if made is None:
+            return None
+        if (key, each.id) not in self._left:
+            self._left[key, each.id] = imbalances(_accounts(made, each.id, each.evaluator))
+        return self._left[key, each.id]
+
+
+def balance(case: Case, others: Sequence[Case], tried: Tried) -> Iterator[Note]:
     """Accounts that should hold and are off by more than 4 u. Each hypothesis is put into all
     trials that share it (8 at most); it explains them if every account of 80 % of them is then
     inside 3 u, and still clear. Of those that do, the likeliest is told, by what χ² is left and how
@@ -109,7 +134,7 @@ def balance(case: Case, others: Sequence[Case]) -> Iterator[Note]:
         return
     found = []
     for one in _hypotheses(case):
-        score = _explains(one, case, others)
+        score = _explains(one, case, others, tried)
         if score is not None:
             found.append((one.prior - 0.5 * score[0], one, *score[1:]))
     worst = off[0]
@@ -148,19 +173,15 @@ def balance(case: Case, others: Sequence[Case]) -> Iterator[Note]:
 
 
 def _explains(
-    one: Hypothesis, case: Case, others: Sequence[Case]
+    one: Hypothesis, case: Case, others: Sequence[Case], tried: Tried
 ) -> tuple[float, float, int] | None:
     """χ² that a hypothesis leaves, the largest |z| of this trial, and in how many trials; None if
     it does not explain them.
     """
-    try:
-        made = one.change(case.project).project
-    except InertianError:
-        return None
-    tried = [case] if one.in_one_trial else [case, *_sharing(case, others)]
+    cases = [case] if one.in_one_trial else [case, *_sharing(case, others)]
     left, explained, mine = 0.0, 0, 0.0
-    for each in tried:
-        zs = imbalances(_accounts(made, each.id, each.evaluator))
+    for each in cases:
+        zs = tried.left(one, case, each)
         if zs is None:
             if each is case:
                 return None
@@ -172,7 +193,7 @@ def _explains(
             mine = max(zs, default=0.0)
         explained += holds
         left += sum(z * z for z in zs)
-    return (left, mine, explained) if explained >= SHARE * len(tried) else None
+    return (left, mine, explained) if explained >= SHARE * len(cases) else None
 
 
 def _sharing(case: Case, others: Sequence[Case]) -> list[Case]:

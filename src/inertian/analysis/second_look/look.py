@@ -1,6 +1,7 @@
 """The second look at trials: all rules, and what they say, the gravest first."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from itertools import chain
 
 from inertian.analysis.evaluation import Evaluator
@@ -14,7 +15,7 @@ from inertian.analysis.second_look import (
 )
 from inertian.analysis.second_look.body_rules import apart, exchanged_labels, perspective
 from inertian.analysis.second_look.cases import Case
-from inertian.analysis.second_look.hypotheses import balance
+from inertian.analysis.second_look.hypotheses import Tried, balance
 from inertian.analysis.second_look.notes import Note, gravest_first
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
@@ -28,7 +29,6 @@ OF_ONE: tuple[Callable[[Case], Iterator[Note]], ...] = (
     *statement_rules.RULES,
 )
 OF_SERIES: tuple[Callable[[Case, Sequence[Case]], Iterator[Note]], ...] = (
-    balance,
     perspective,
     apart,
 )
@@ -37,51 +37,73 @@ OF_SERIES: tuple[Callable[[Case, Sequence[Case]], Iterator[Note]], ...] = (
 def second_look(
     project: Project, evaluator: Evaluator, wanted: Iterable[str] | None = None
 ) -> Mapping[str, tuple[Note, ...]]:
-    """Return the notes on trials, by id: on all, or on those that are wanted; no entry where there
-    is nothing to say.
+    """Return the notes on trials, by id, without those that were dismissed: on all trials, or on
+    those that are wanted; no entry where there is nothing to say.
 
     Samples that jump, stick or lost their target are set aside before other rules look: what they
     bring about is not told twice.
     """
-    trials = [e.trial.id for e in project.entries if wanted is None or e.trial.id in set(wanted)]
+    chosen = None if wanted is None else set(wanted)
+    trials = [e.trial.id for e in project.entries if chosen is None or e.trial.id in chosen]
     series = {project.entry(t).series for t in trials}
-    found: dict[str, list[Note]] = {}
-    tidied, coarse = project, set()
+    seen, tidied = {}, project
     for entry in project.entries:
         if entry.series in series:
-            notes = _said(sample_rules.coarse_steps, Case(tidied, entry, evaluator))
-            if notes:
-                coarse.add(entry.trial.id)
-            else:
-                notes, tidied = _tidied(tidied, entry.trial.id, evaluator)
-            found[entry.trial.id] = notes
+            seen[entry.trial.id], tidied = _tidied(tidied, entry.trial.id, evaluator)
     cases = {e.trial.id: Case(tidied, e, evaluator) for e in tidied.entries if e.series in series}
+    tried, found = Tried(), {}
     for trial in trials:
         case = cases[trial]
-        if trial in coarse:  # nothing else can be told from such a recording
-            found[trial] += _said(statement_rules.impossible_uncertainties, case)
-            continue
-        beside = [c for c in cases.values() if c.entry.series == case.entry.series]
-        sharing = list(cases.values())
-        found[trial] += chain.from_iterable(_said(rule, case) for rule in OF_ONE)
-        for rule in OF_SERIES:
-            found[trial] += _said(rule, case, sharing if rule is balance else beside)
-    return {t: gravest_first(found[t]) for t in trials if found[t]}
+        notes = [*seen[trial], *_of_one(case, seen[trial])]
+        if not _coarse(seen[trial]):
+            notes += _said(balance, case, list(cases.values()), tried)
+            beside = [c for c in cases.values() if c.entry.series == case.entry.series]
+            for rule in OF_SERIES:
+                notes += _said(rule, case, beside)
+        told = gravest_first(_not_dismissed(project, trial, notes))
+        if told:
+            found[trial] = told
+    return found
+
+
+def look_at(project: Project, trial: str, evaluator: Evaluator) -> tuple[Note, ...]:
+    """Return the notes on one trial for itself, whatever others of its series say."""
+    seen, tidied = _tidied(project, trial, evaluator)
+    case = Case(tidied, tidied.entry(trial), evaluator)
+    notes = [*seen, *_of_one(case, seen)]
+    if not _coarse(seen):
+        notes += _said(balance, case, (), Tried())
+    return gravest_first(_not_dismissed(project, trial, notes))
+
+
+def _not_dismissed(project: Project, trial: str, notes: list[Note]) -> list[Note]:
+    away = {(d.code, d.subject) for d in project.entry(trial).dismissed}
+    return [note for note in notes if (note.code, note.subject) not in away]
+
+
+def _coarse(seen: Sequence[Note]) -> bool:
+    """Whether a recording is so coarse that nothing else can be told from it."""
+    return any(note.code == "coarse-steps" for note in seen)
+
+
+def _of_one(case: Case, seen: Sequence[Note]) -> list[Note]:
+    rules = (statement_rules.impossible_uncertainties,) if _coarse(seen) else OF_ONE
+    return list(chain.from_iterable(_said(rule, case) for rule in rules))
 
 
 def _said(rule: Callable[..., Iterator[Note]], *cases: object) -> list[Note]:
     """What a rule says; nothing where a fit or an account it asks for cannot be made."""
     found: list[Note] = []
-    try:
+    with suppress(InertianError):
         found.extend(rule(*cases))
-    except InertianError:
-        pass
     return found
 
 
 def _tidied(project: Project, trial: str, evaluator: Evaluator) -> tuple[list[Note], Project]:
     """What single samples of a trial give away, and the project without them."""
-    notes: list[Note] = []
+    notes = _said(sample_rules.coarse_steps, Case(project, project.entry(trial), evaluator))
+    if notes:
+        return notes, project
     for rule in (exchanged_labels, *sample_rules.TIDIED_FIRST):
         case = Case(project, project.entry(trial), evaluator)
         for note in _said(rule, case):

@@ -82,7 +82,8 @@ def _steps_in_windows(own: Samples, half: int, step: float) -> list[PlaceStep]:
 
 def moved_places(case: Case) -> Iterator[Note]:
     """Steps of places (`place_steps`): *dropped-frames* where each is a whole number of what the
-    body moves in a sample, the same for all bodies that move then, by Bayes' theorem; else *zero-shift*.
+    body moves in a sample, the same for all bodies that move then, by Bayes' theorem; else
+    *zero-shift*.
     """
     steps = [(own, one) for own in case.positions for one in place_steps(own)]
     told: list[int] = []

@@ -2,7 +2,7 @@
 readings in coarse steps, times that were put in order.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import replace
 from functools import partial
 
@@ -18,7 +18,7 @@ from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.project.history import Edit
 from inertian.project.project import Project
 from inertian.project.tidying_edits import jumps_set_aside, rows_set_aside
-from inertian.quantities.estimates import Rows
+from inertian.quantities.estimates import Array, Rows
 from inertian.quantities.rounding import write_shortest
 
 FAR_SIGMAS, FAR_STEPS = (
@@ -35,8 +35,8 @@ SAME_SPEED = 0.5  # share of the mean speed that is there on both sides of a run
 REPEATED_SHARE, REPEATED_LEAST = 0.2, 8  # of samples that are like the one before
 MOVES_STEPS = 3.0  # steps of the recording that a body moves from sample to sample
 # Equal samples at an extreme; steps of the recording at which it is left, since a parabola that
-# leaves 3 equal readings leaves them by 2.8; and σ, far below which the step must be else
-CUT_RUN, LEAVES_STEPS, NOISY = 3, 3.5, 0.3
+# leaves 3 equal readings leaves them by 2.8; and how often noise may make such a run by chance
+CUT_RUN, LEAVES_STEPS, BY_CHANCE = 3, 3.5, 1e-4
 COARSE_SHARE, COARSE_SAMPLES = 1.0 / 12.0, 15  # step in a body's travel, and samples of it
 
 
@@ -176,9 +176,9 @@ def _odd_ones_out(own: Samples) -> Rows:
     return odd if scatters and alone else none
 
 
-def _equal_runs(x: Sequence[float], least: int) -> list[tuple[int, int]]:
+def _equal_runs(x: Array, least: int) -> list[tuple[int, int]]:
     """First and last of every run of equal values that is long enough."""
-    same = np.concatenate([[False], np.asarray(x)[1:] == np.asarray(x)[:-1], [False]])
+    same = np.concatenate([[False], x[1:] == x[:-1], [False]])
     edges = np.flatnonzero(np.diff(same.astype(np.int8)))
     runs = zip(edges[::2], edges[1::2], strict=True)
     return [(int(a), int(b)) for a, b in runs if b - a + 1 >= least]
@@ -187,7 +187,7 @@ def _equal_runs(x: Sequence[float], least: int) -> list[tuple[int, int]]:
 def stuck_sensor(case: Case) -> Iterator[Note]:
     """A run of at least 4 equal readings while the body moved: by its speed before and after the
     run it should have gone 6 σ and 4 steps of the recording, or its noise would not have let it
-    (σ above 3 steps). Runs at the largest or smallest value are *clipped*.
+    (less than one such run in 10⁴ recordings). Runs at the largest or smallest value are *clipped*.
     """
     for own in case.positions:
         ends = (float(own.x.max()), float(own.x.min()))
@@ -213,8 +213,18 @@ def stuck_sensor(case: Case) -> Iterator[Note]:
         )
 
 
+def _by_chance(own: Samples, run: int) -> float:
+    """How many runs of so many equal readings normal noise makes in a recording: two readings are
+    equal with probability step/(2 √π σ).
+    """
+    if own.sigma <= 0.0:
+        return 1.0
+    equal = min(own.step / (2.0 * np.sqrt(np.pi) * own.sigma), 1.0)
+    return float(len(own.x) * equal ** (run - 1))
+
+
 def _should_move(own: Samples, first: int, last: int) -> bool:
-    if own.step < NOISY * own.sigma:  # its noise stood still
+    if _by_chance(own, last - first + 1) < BY_CHANCE:  # its noise stood still
         return True
     left, right = first - BESIDE, last + BESIDE + 1
     if left < 0 or right >= len(own.x):
@@ -266,8 +276,8 @@ def _repeated(own: Samples) -> tuple[int, int]:
 
 def clipped(case: Case) -> Iterator[Note]:
     """A channel that stays exactly at its largest or smallest value for at least 3 samples, where
-    its noise would not let it (σ above 3 steps of the recording), or comes to it and leaves at a
-    run: by more than 3.5 steps, which no smooth peak with 3 equal readings does, and 4 σ.
+    its noise would not let it (less than one such run in 10⁴ recordings), or comes to it and leaves
+    at a run: by more than 3.5 steps, which no smooth peak with 3 equal readings does, and 4 σ.
     """
     for own in (*case.sensors, *case.positions):
         if _repeated(own)[0]:
@@ -299,7 +309,7 @@ def _cut_at(own: Samples, extreme: float) -> tuple[int, int] | None:
         comes = abs(own.x[first] - own.x[first - 1])
         leaves = abs(own.x[last + 1] - own.x[last])
         at_a_run = min(comes, leaves) > max(LEAVES_STEPS * step, 4.0 * own.sigma)
-        if at_a_run or step < NOISY * own.sigma:
+        if at_a_run or _by_chance(own, last - first + 1) < BY_CHANCE:
             return first, last
     return None
 

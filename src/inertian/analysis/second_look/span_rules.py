@@ -132,7 +132,10 @@ def _straightened(case: Case, span: Span, fit: BodyFit) -> tuple[str, float, flo
         for edge in ("start", "stop"):
             cut = share * span.length
             time = span.start + cut if edge == "start" else span.stop - cut
-            shorter = replace(span, **{edge: time})
+            first = edge == "start"
+            shorter = replace(
+                span, start=time if first else span.start, stop=span.stop if first else time
+            )
             try:
                 made = case.evaluator.fit(
                     case.trial, fit.body, shorter, FreeMotion.PARABOLA, alone=True
@@ -208,7 +211,7 @@ def energy_grows(case: Case) -> Iterator[Note]:
         return
     body = case.trial.followed[0].name
     for span, fit in case.steady(body):
-        for axis, own in fit.fits.items():
+        for own in fit.fits.values():
             if fit.stray or own.dof < FEW:
                 continue
             v, a = own.at(own.t0, 1), own.at(own.t0, 2)
@@ -220,8 +223,8 @@ def energy_grows(case: Case) -> Iterator[Note]:
                 yield Note(
                     "energy-grows",
                     Severity.LOW,
-                    f"{body} speeds up by {write_estimate(abs(a), u, 'm/s²')} in “{span.name}”, and "
-                    "nothing is named that gives it energy.",
+                    f"{body} speeds up by {write_estimate(abs(a), u, 'm/s²')} in “{span.name}”, "
+                    "and nothing is named that gives it energy.",
                     {"acceleration": a, "u": u},
                     Place(body, span.name, span.start, span.stop),
                     None,
@@ -231,4 +234,24 @@ def energy_grows(case: Case) -> Iterator[Note]:
                 return
 
 
-RULES = (structured_spans, few_samples, wide_contact, energy_grows)
+def far_off(case: Case) -> Iterator[Note]:
+    """Samples that a fit of a long recording leaves out, as they are far off (`condensed_samples`);
+    they are not set aside.
+    """
+    for fit in case.series.fits(case.id):
+        if fit.left_out:
+            yield Note(
+                "far-off",
+                Severity.LOW,
+                f"{fit.left_out} {'sample' if fit.left_out == 1 else 'samples'} of {fit.body} in "
+                f"“{fit.span.name}” lie so far off that they are left out of the fit. Set them "
+                "aside if you know why.",
+                {"count": float(fit.left_out)},
+                Place(fit.body, fit.span.name, fit.span.start, fit.span.stop),
+                None,
+                f"{fit.body} {fit.span.name}",
+                float(fit.left_out),
+            )
+
+
+RULES = (structured_spans, few_samples, wide_contact, energy_grows, far_off)

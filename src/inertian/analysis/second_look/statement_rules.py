@@ -12,6 +12,7 @@ from inertian.physics.accounts.ledger import ENERGY
 from inertian.physics.accounts.verdicts import Expectation
 from inertian.project.project import Project
 from inertian.quantities.coverage import Scalar
+from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.rounding import write_estimate, write_shortest
 
@@ -101,8 +102,8 @@ def _above_one(case: Case, code: str, name: str, one: Scalar, law: str) -> Itera
         yield Note(
             code,
             Severity.HIGH,
-            f"The {name} comes out {write_estimate(one.value, one.u)}: above 1 it would take energy "
-            "from nowhere.",
+            f"The {name} comes out {write_estimate(one.value, one.u)}: above 1 it would take "
+            "energy from nowhere.",
             {"value": one.value, "u": one.u},
             Place("", "", case.event.dates[0].t, case.event.dates[-1].t, law),
             None,
@@ -154,4 +155,47 @@ def impossible_expectation(case: Case) -> Iterator[Note]:
         )
 
 
-RULES = (impossible_uncertainties, friction_forward, above_one, impossible_expectation)
+def noise_too_small(case: Case) -> Iterator[Note]:
+    """A reading noise that was typed, or stated by the file, and that the scatter of the samples
+    refutes; the larger one is used.
+    """
+    if case.trial.axes and case.series.noise.remark:
+        noise = case.series.noise
+        yield Note(
+            "noise-too-small",
+            Severity.LOW,
+            "The stated reading noise is smaller than the samples scatter: "
+            f"{write_shortest(noise.reading, 2)} m is used instead.",
+            {"used": noise.reading},
+            subject="reading noise",
+        )
+
+
+def structured_curves(case: Case) -> Iterator[Note]:
+    """A fitted curve whose residuals follow a pattern (von Neumann's ratio, 4 normal deviates): its
+    R² says nothing against that.
+    """
+    for made in case.evaluator.curves(case.project, case.entry):
+        if isinstance(made, InertianError) or not made.fit.curves:
+            continue
+        name = f"{made.request.shape} over “{made.request.span}”"
+        yield Note(
+            "curve-too-simple",
+            Severity.LOW,
+            f"The {name} of {made.request.body} leaves a pattern in the residuals: however near R² "
+            "is to 1, the motion is not what is fitted.",
+            {"body": made.request.body, "span": made.request.span},
+            Place(made.request.body, made.request.span),
+            None,
+            name,
+        )
+
+
+RULES = (
+    noise_too_small,
+    structured_curves,
+    impossible_uncertainties,
+    friction_forward,
+    above_one,
+    impossible_expectation,
+)

@@ -7,7 +7,6 @@ from enum import StrEnum
 
 from inertian.quantities.errors import InertianError
 
-
 PUT_IN_ORDER = "samples were put in order"  # said of times that went back
 
 

@@ -1,44 +1,17 @@
-"""The stages without a window: JSON or text out, exit 2 with one line on stderr for each thing
-refused.
-"""
+"""The commands: one for each stage without a window."""
 
 import json
-import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from inertian.cli.pattern_commands import apply, look
+from inertian.cli.refusals import in_turn, refuse
+
 if TYPE_CHECKING:
-    from inertian.files.cells.recipes import Recipe
     from inertian.files.interpretation.parsed_file import ParsedFile
-
-
-def refuse(lines: list[str]) -> None:
-    """Print one line for each refusal and leave with 2, if there are any. Raises typer.Exit."""
-    for line in lines:
-        print(f"inertian: {' '.join(line.split())}", file=sys.stderr)
-    if lines:
-        raise typer.Exit(2)
-
-
-def in_turn(
-    files: Sequence[Path], recipe: "Recipe | None", work: Callable[[str, "ParsedFile"], None]
-) -> list[str]:
-    """Read files one after another and do some work with each; what goes wrong with one, foreseen
-    or not, stops none of the others. Return what was not foreseen, one line for each file.
-    """
-    from inertian.files.reader import read_file
-    from inertian.quantities.errors import unforeseen
-
-    troubles = []
-    for path in files:
-        try:
-            work(str(path), read_file(path, recipe))
-        except Exception as error:
-            troubles.append(f"{path}: {unforeseen(error)}")
-    return troubles
 
 
 def ledger(
@@ -135,7 +108,7 @@ def inspect(
     result = inspection_json([])
     refusals: list[str] = []
 
-    def look(path: str, parsed: "ParsedFile") -> None:
+    def look_into(path: str, parsed: "ParsedFile") -> None:
         made = file_json(path, parsed)
         json.dumps(made, allow_nan=False)  # what cannot be written is refused for this file alone
         result["files"].append(made)
@@ -144,7 +117,7 @@ def inspect(
         if parsed.refused is not None:
             refusals.append(f"{path}: {parsed.refused.why}")
 
-    refusals += in_turn(files, chosen, look)
+    refusals += in_turn(files, chosen, look_into)
     if as_json:
         print(json.dumps(result, ensure_ascii=False, allow_nan=False))
     refuse(refusals)
@@ -260,6 +233,8 @@ def make_app(
     app.command()(inspect)
     app.command()(spans)
     app.command()(derive)
+    app.command()(apply)
+    app.command()(look)
 
     @app.callback(invoke_without_command=True)
     def window(context: typer.Context) -> None:
