@@ -335,7 +335,7 @@ def test_a_long_recording_is_drawn_from_its_pyramid_and_its_numbers_follow(open_
     qtbot.waitUntil(lambda: not window.document.awaits(entry(window)), timeout=20_000)
     assert strip.why.isHidden()
     before = window.document.project
-    window.mark_spans()  # the finder, too, searches on the worker
+    window.bench_actions.mark_spans()  # the finder, too, searches on the worker
     assert window.document.project is before
     qtbot.waitUntil(lambda: window.document.project is not before, timeout=20_000)
     assert [s.name for s in entry(window).spans] == ["before", "contact", "after"]

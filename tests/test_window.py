@@ -405,7 +405,7 @@ def test_closing_asks_about_unsaved_changes(open_window, demo, monkeypatch):
         return answers[len(asked) - 1]
 
     monkeypatch.setattr(project_files, "ask", answer)
-    window.mark_spans()
+    window.bench_actions.mark_spans()
     window.document.do(window_edit(window))
     assert not window.close()
     assert window.isVisible()

@@ -3,14 +3,14 @@
 from collections.abc import Iterable
 from pathlib import Path
 
-from natsort import natsorted, ns
-
 MOST_FILES = 10_000  # of one folder
 UNFINISHED = (".part", ".tmp", ".crdownload", ".inertian", "~")  # written by others, or by us
 
 
 def natural_order(paths: Iterable[Path]) -> list[Path]:
     """Return files as people count: run 2 before run 10."""
+    from natsort import natsorted, ns  # not before the first picture
+
     return natsorted(paths, key=lambda path: path.name, alg=ns.IGNORECASE)
 
 
@@ -20,6 +20,14 @@ def files_in(folder: Path) -> list[Path]:
     """
     files = [p for p in folder.iterdir() if p.is_file() and _counts(p)]
     return natural_order(files)[:MOST_FILES]
+
+
+def all_files(paths: Iterable[Path]) -> list[Path]:
+    """Return files, and for each folder among them its files, in natural order. Raises OSError."""
+    found: list[Path] = []
+    for path in natural_order(paths):
+        found += files_in(path) if path.is_dir() else [path]
+    return found
 
 
 def _counts(path: Path) -> bool:

@@ -118,6 +118,18 @@ def expectation_set(
     return Edit(f"Expect {law}: {expectation}", project)
 
 
+def pattern_set(project: Project, trial: str) -> Edit:
+    """Let a trial be the pattern of its series: files are treated like it."""
+    entry = project.entry(trial)
+    old = project.series_named(entry.series)
+    if old.pattern == trial:
+        return Edit("", project)
+    return Edit(
+        f"Make “{entry.trial.name}” the pattern",
+        project.with_series(replace(old, pattern=trial)),
+    )
+
+
 def trial_removed(project: Project, trial: str) -> Edit:
     """Take a trial out of the project; undo brings it back."""
     entry = project.entry(trial)

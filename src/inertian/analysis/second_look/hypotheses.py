@@ -85,6 +85,11 @@ def _accounts(project: Project, trial: str, evaluator: Evaluator) -> Accounts | 
     return found if isinstance(found, Accounts) else None
 
 
+def said_law(law: str) -> str:
+    """Return a law as it is said in a sentence."""
+    return law.replace("momentum ", "momentum along ") if law[-1] in "xy" else law
+
+
 def unbalanced(case: Case) -> list[Ledger]:
     """Return the accounts of a trial that should hold and do not, the worst first."""
     found = [
@@ -147,8 +152,8 @@ def balance(case: Case, others: Sequence[Case], tried: Tried) -> Iterator[Note]:
         yield Note(
             best.code,
             Severity.HIGH,
-            f"{best.said}: then {worst.law} balances{many} within {write_shortest(z_left, 2)} u, "
-            f"instead of being {write_shortest(z, 2)} u off.",
+            f"{best.said}: then {said_law(worst.law)} balances{many} within "
+            f"{write_shortest(z_left, 2)} u, instead of being {write_shortest(z, 2)} u off.",
             {**evidence, "z with it": z_left, "trials": float(trials)},
             place,
             Remedy(best.button, best.change),
@@ -160,7 +165,8 @@ def balance(case: Case, others: Sequence[Case], tried: Tried) -> Iterator[Note]:
         yield Note(
             "momentum-missing",
             Severity.HIGH,
-            f"{worst.law} has {left} too {'much' if worst.unaccounted.value > 0 else 'little'} "
+            f"{said_law(worst.law).capitalize()} has {left} too "
+            f"{'much' if worst.unaccounted.value > 0 else 'little'} "
             f"after the event, {write_shortest(z, 2)} u: something else took part that was not "
             "followed, or something pushed from outside.",
             {**evidence, "missing": worst.unaccounted.value, "u": worst.unaccounted.u},

@@ -17,7 +17,8 @@ from inertian.analysis.second_look.body_rules import apart, exchanged_labels, pe
 from inertian.analysis.second_look.cases import Case
 from inertian.analysis.second_look.hypotheses import Tried, balance
 from inertian.analysis.second_look.notes import Note, gravest_first
-from inertian.project.project import Project
+from inertian.analysis.second_look.tidied_first import SeenSamples
+from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
 
 OF_ONE: tuple[Callable[[Case], Iterator[Note]], ...] = (
@@ -35,10 +36,14 @@ OF_SERIES: tuple[Callable[[Case, Sequence[Case]], Iterator[Note]], ...] = (
 
 
 def second_look(
-    project: Project, evaluator: Evaluator, wanted: Iterable[str] | None = None
+    project: Project,
+    evaluator: Evaluator,
+    wanted: Iterable[str] | None = None,
+    known: SeenSamples | None = None,
 ) -> Mapping[str, tuple[Note, ...]]:
     """Return the notes on trials, by id, without those that were dismissed: on all trials, or on
-    those that are wanted; no entry where there is nothing to say.
+    those that are wanted; no entry where there is nothing to say. `known` remembers what single
+    samples give away.
 
     Samples that jump, stick or lost their target are set aside before other rules look: what they
     bring about is not told twice.
@@ -46,10 +51,12 @@ def second_look(
     chosen = None if wanted is None else set(wanted)
     trials = [e.trial.id for e in project.entries if chosen is None or e.trial.id in chosen]
     series = {project.entry(t).series for t in trials}
+    known = known or SeenSamples()
+    known.forget_others({e.trial.id for e in project.entries})
     seen, tidied = {}, project
     for entry in project.entries:
         if entry.series in series:
-            seen[entry.trial.id], tidied = _tidied(tidied, entry.trial.id, evaluator)
+            seen[entry.trial.id], tidied = _tidied(tidied, entry, evaluator, known)
     cases = {e.trial.id: Case(tidied, e, evaluator) for e in tidied.entries if e.series in series}
     tried, found = Tried(), {}
     for trial in trials:
@@ -68,7 +75,7 @@ def second_look(
 
 def look_at(project: Project, trial: str, evaluator: Evaluator) -> tuple[Note, ...]:
     """Return the notes on one trial for itself, whatever others of its series say."""
-    seen, tidied = _tidied(project, trial, evaluator)
+    seen, tidied = _tidied(project, project.entry(trial), evaluator, SeenSamples())
     case = Case(tidied, tidied.entry(trial), evaluator)
     notes = [*seen, *_of_one(case, seen)]
     if not _coarse(seen):
@@ -99,15 +106,19 @@ def _said(rule: Callable[..., Iterator[Note]], *cases: object) -> list[Note]:
     return found
 
 
-def _tidied(project: Project, trial: str, evaluator: Evaluator) -> tuple[list[Note], Project]:
+def _tidied(
+    project: Project, entry: Entry, evaluator: Evaluator, known: SeenSamples
+) -> tuple[list[Note], Project]:
     """What single samples of a trial give away, and the project without them."""
-    notes = _said(sample_rules.coarse_steps, Case(project, project.entry(trial), evaluator))
-    if notes:
-        return notes, project
-    for rule in (exchanged_labels, *sample_rules.TIDIED_FIRST):
-        case = Case(project, project.entry(trial), evaluator)
-        for note in _said(rule, case):
+    before = known.of(entry)
+    if before is not None:
+        return before[0], project if before[1] is entry else project.with_entry(before[1])
+    notes = _said(sample_rules.coarse_steps, Case(project, entry, evaluator))
+    tidied, trial = project, entry.trial.id
+    for rule in () if notes else (exchanged_labels, *sample_rules.TIDIED_FIRST):
+        for note in _said(rule, Case(tidied, tidied.entry(trial), evaluator)):
             notes.append(note)
             if note.remedy is not None:
-                project = note.remedy.edit(project).project
-    return notes, project
+                tidied = note.remedy.edit(tidied).project
+    known.keep(entry, notes, tidied.entry(trial))
+    return notes, tidied

@@ -2,7 +2,7 @@
 readings in coarse steps, times that were put in order.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from functools import partial
 
@@ -125,30 +125,45 @@ def jumps(case: Case) -> Iterator[Note]:
     also those that are off by 8 spreads of one parabola through all others (least absolute
     deviations by reweighting), at most one in seven and never two in a row.
     """
+    found: dict[str, Rows] = {}
+    by_rule = True
     for body in case.trial.followed:
         rows = jump_rows(case.trial, body.name)
-        by_rule = True
         for own in case.positions:
             odd = _odd_ones_out(own) if own.body == body.name else rows[:0]
             if odd.size > rows.size:
                 rows, by_rule = own.rows[odd], False
-        if not rows.size:
-            continue
-        times = case.trial.t[rows]
-        what = "sample jumps" if rows.size == 1 else "samples jump"
-        yield Note(
-            "jumps",
-            Severity.MEDIUM,
-            f"{body.name}: {rows.size} {what} out of the motion, the first at "
-            f"{_seconds(float(times[0]))}.",
-            {"count": float(rows.size), "first": float(times[0])},
-            Place(body.name, "", float(times[0]), float(times[-1])),
-            Remedy("Set samples that jump aside", partial(_jumps_aside, trial=case.id))
+        if rows.size:
+            found[body.name] = rows
+    if not found:
+        return
+    every = np.unique(np.concatenate(list(found.values())))
+    count = sum(rows.size for rows in found.values())
+    whose = " and ".join(f"{rows.size} of {body}" for body, rows in found.items())
+    first = float(case.trial.t[every[0]])
+    yield Note(
+        "jumps",
+        Severity.MEDIUM,
+        f"{count} {'sample jumps' if count == 1 else 'samples jump'} out of the motion: {whose}, "
+        f"the first at {_seconds(first)}.",
+        {"count": float(count), "first": first},
+        Place(next(iter(found)), "", first, first),
+        Remedy(
+            "Set samples that jump aside",
+            partial(_jumps_aside, trial=case.id)
             if by_rule
-            else _aside(case, body.name, rows, "jumps"),
-            body.name,
-            float(rows.size),
-        )
+            else partial(_odd_aside, trial=case.id, found=found),
+        ),
+        "jumps",
+        float(count),
+    )
+
+
+def _odd_aside(project: Project, trial: str, found: Mapping[str, Rows]) -> Edit:
+    made = project
+    for body, rows in found.items():
+        made = rows_set_aside(made, trial, body, [int(r) for r in rows], "jumps").project
+    return found_anew(project, trial, Edit("Set samples that jump aside", made))
 
 
 def _odd_ones_out(own: Samples) -> Rows:

@@ -37,6 +37,7 @@ if TYPE_CHECKING:
 
 Key = tuple[QuantityRef, bool]  # a quantity, and whether its residuals are shown
 READ_MS = 15  # the plumb line moves at once; what it reads follows after this
+LEAST_SHOWN = 12  # samples around a place that is shown
 ZOOMS = 40  # kept, for going back
 
 
@@ -289,6 +290,25 @@ class BenchStage(QWidget):
             return
         span = entry.spans.named(name)
         self._show_times(span.start, span.stop, 0.1)
+
+    def show_place(self, body: str, span: str, start: float | None, stop: float | None) -> None:
+        """Show a stretch of time in s and a little around it, a body and a span in hand, with the
+        plumb line in its middle.
+        """
+        entry = self._document.entry
+        if entry is None:
+            return
+        if body in [b.name for b in entry.trial.bodies]:
+            self.view.take(None, body)
+        if start is None or stop is None:
+            if any(s.name == span for s in entry.spans):
+                self.show_span(span)
+            return
+        least = LEAST_SHOWN * entry.trial.step()
+        middle, half = 0.5 * (start + stop), 0.5 * max(stop - start, least)
+        if self._strips:
+            self._show_times(middle - half, middle + half, 0.5)
+            self.view.move_line(middle)
 
     def zoom_back(self) -> None:
         """Show what was seen before the last jump."""

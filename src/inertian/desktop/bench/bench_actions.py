@@ -1,6 +1,7 @@
 """What the keys and the menu of the bench do."""
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QObject
 
@@ -11,8 +12,11 @@ from inertian.desktop.look import words
 from inertian.desktop.look.number_format import format_time
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.worker import Worker
+from inertian.motion.numerics.window_selection import LONG_RECORDING
 from inertian.motion.recording.tidying import Reason, StepKind
-from inertian.project.edits import edge_moved
+from inertian.motion.spans.span_suggestion import suggest_spans
+from inertian.motion.spans.spans import Spans
+from inertian.project.edits import edge_moved, series_marked, spans_suggested
 from inertian.project.history import Edit
 from inertian.project.marking_edits import curves_removed, span_added, span_removed
 from inertian.project.tidying_edits import rows_set_aside, step_removed
@@ -39,7 +43,53 @@ class BenchActions(QObject):
         else:
             self._document.do(edit)
 
+    def _failed(self, error: BaseException) -> None:
+        if not isinstance(error, InertianError):
+            raise error
+        self._bench.say(str(error))
+
     # -- spans -------------------------------------------------------------------------------------
+
+    def mark_spans(self) -> None:
+        """Mark the spans that the finder suggests in the trial in hand; of a long recording, it
+        searches on the worker.
+        """
+        entry, project = self._document.entry, self._document.committed
+        if entry is None:
+            return
+        search = partial(spans_suggested, project, entry.trial.id)
+        if len(entry.trial.t) <= LONG_RECORDING:
+            self._document.do(search())
+            return
+
+        def mark(edit: Edit) -> None:
+            if self._document.committed is project:
+                self._document.do(edit)
+                self._bench.say("")
+
+        self._bench.say(words.SEARCHING_ONE)
+        self._worker.run("mark spans", search, mark, self._failed)
+
+    def mark_series(self) -> None:
+        """Mark what the finder finds in all trials of the series in hand; it searches on the
+        worker.
+        """
+        entry = self._document.entry
+        if entry is None:
+            return
+        project, series = self._document.committed, entry.series
+        trials = {e.trial.id: e.used_trial for e in project.entries_of(series)}
+
+        def search() -> dict[str, Spans]:
+            return {trial_id: suggest_spans(trial) for trial_id, trial in trials.items()}
+
+        def mark(found: dict[str, Spans]) -> None:
+            if self._document.committed is project:
+                self._document.do(series_marked(project, series, found))
+                self._bench.say(words.SERIES_MARKED.format(count=len(found)))
+
+        self._bench.say(words.SEARCHING.format(count=len(trials)))
+        self._worker.run("mark series", search, mark, self._failed)
 
     def begin_span(self) -> None:
         """Begin a span at the plumb line, or end the one that was begun."""

@@ -2,7 +2,7 @@
 the project.
 """
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
 
 from inertian.analysis.evaluation import Evaluator
+from inertian.analysis.followed_folders import all_files
 from inertian.desktop.intake.intake_desk import FileSource, IntakeDesk
 from inertian.desktop.look import words
 from inertian.desktop.look.messages import ask, tell
@@ -29,7 +30,6 @@ if TYPE_CHECKING:
     from inertian.files.cells.recipes import Recipe
     from inertian.files.interpretation.parsed_file import ParsedFile
 
-MOST_FILES = 5000  # of a folder that is dropped
 BREATH_MS = 10  # between two steps that take long, so that clicks and keys come through
 
 
@@ -99,9 +99,7 @@ class ImportController(QObject):
         if self.desk.reading_again is not None:
             self.desk.clear()
         self.desk.editable = False  # what was typed stays on the desk, beside the files
-        files = [
-            f for path in _in_order(paths) for f in (_files_in(path) if path.is_dir() else [path])
-        ]
+        files = all_files(paths)
         self._read([FileSource(p.name, p) for p in files])
 
     def _read(self, sources: list[FileSource]) -> None:
@@ -329,15 +327,3 @@ def warmed(project: Project, before: Project) -> Evaluator:
             for axis in body.axes:
                 evaluator.band(project, entry, QuantityRef(Quantity.VELOCITY, axis), body.name)
     return evaluator
-
-
-def _files_in(folder: Path) -> list[Path]:
-    files = [p for p in folder.iterdir() if p.is_file() and not p.name.startswith(".")]
-    return _in_order(files)[:MOST_FILES]
-
-
-def _in_order(paths: Iterable[Path]) -> list[Path]:
-    """Files as people count: run 2 before run 10."""
-    from natsort import natsorted, ns
-
-    return natsorted(paths, key=lambda path: path.name, alg=ns.IGNORECASE)

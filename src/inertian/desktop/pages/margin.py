@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.analysis.diagnostics import Diagnostic, second_look
 from inertian.desktop.look import words
 from inertian.desktop.look.decimal_columns import lined_up
 from inertian.desktop.look.fact_field import FactField
@@ -22,7 +21,9 @@ from inertian.desktop.look.labels import BodyLabel, DropDown, label, rule
 from inertian.desktop.look.number_format import format_estimate, intervals_said
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.pages.noise_form import NoiseForm
+from inertian.desktop.pages.notes_list import NotesList
 from inertian.desktop.state.document import Document
+from inertian.desktop.state.second_looks import SecondLooks
 from inertian.motion.fits.free_motion import FreeMotion
 from inertian.physics.accounts.account_inputs import CLOSING, OPENING, DateValue
 from inertian.physics.accounts.collision_inputs import CollisionInputs
@@ -39,14 +40,16 @@ class Margin(QScrollArea):
     """Setup and readings of the trial in hand; follows every change, and every drag."""
 
     read_again = pyqtSignal()
+    note_wanted = pyqtSignal(object)
+    spoken = pyqtSignal(str)
 
-    def __init__(self, document: Document, theme: Theme) -> None:
+    def __init__(self, document: Document, theme: Theme, looks: SecondLooks) -> None:
         super().__init__()
         self.setObjectName("margin")
         self.setFixedWidth(MARGIN_WIDTH)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._document, self._theme = document, theme
+        self._document, self._theme, self._looks = document, theme, looks
         self._built: tuple[object, ...] = ()
         self.results_ready = False
         self.masses: dict[str, FactField] = {}
@@ -128,17 +131,11 @@ class Margin(QScrollArea):
 
     def _build_notes(self, column: QVBoxLayout) -> None:
         """The second look stands first: what may be wrong matters more than what is there."""
-        self.second_look = QWidget()
-        inner = QVBoxLayout(self.second_look)
-        inner.setContentsMargins(0, 0, 0, 8)
-        inner.setSpacing(4)
-        self.notes = label("")
-        self.notes.setWordWrap(True)
-        self.notes.setTextFormat(Qt.TextFormat.PlainText)
-        inner.addWidget(label(words.SECOND_LOOK, "heading"))
-        inner.addWidget(self.notes)
-        inner.addWidget(rule())
-        column.addWidget(self.second_look)
+        self.notes = NotesList(self._document, self._looks)
+        self.notes.wanted.connect(self.note_wanted)
+        self.notes.spoken.connect(self.spoken)
+        column.addWidget(self.notes)
+        self.notes.refresh()
 
     def _build_masses(self, entry: Entry, column: QVBoxLayout) -> None:
         self.masses = {}
@@ -272,12 +269,10 @@ class Margin(QScrollArea):
             field.show_fact(stated[1] if stated else None)
         self._show_source(entry)
         if not entry.trial.axes:
-            self._show_notes(())
             return
         series = project.series_named(entry.series)
         self.motion.setCurrentIndex(self.motion.findData(series.motion))
         if not self.results_ready:  # the first picture does not wait for fits
-            self._show_notes(())
             return
         result = self._document.evaluator.series(project, entry.series)
         for body, shower in self.slowing.items():
@@ -289,27 +284,8 @@ class Margin(QScrollArea):
                 shower.setText(words.DECELERATION.format(value=value))
                 if not self._document.previewing:
                     shower.setToolTip(intervals_said(found, "m/s²"))
-        self._show_notes(second_look(entry, result))
-        doubts = self._document.doubts.get(entry.trial.id, ())
-        if doubts:
-            said = [words.LOOK_AT.format(why=why) for why in doubts]
-            self.notes.setText(
-                "\n\n".join([*said, *([self.notes.text()] if self.notes.text() else [])])
-            )
-            self.second_look.show()
         self.noise_form.show_window(entry, self.results_ready)
         self.noise_form.show_noise(entry, result.noise)
-
-    def _show_notes(self, notes: tuple[Diagnostic, ...]) -> None:
-        self.second_look.setVisible(bool(notes))
-        bodies: dict[tuple[str, str, int], list[str]] = {}
-        for note in notes:
-            bodies.setdefault((note.kind, note.span, note.count), []).append(note.body)
-        said = [
-            words.NOTES[k].format(body=words.JOINED.join(names), span=s, count=n)
-            for (k, s, n), names in bodies.items()
-        ]
-        self.notes.setText("\n\n".join(said))
 
     def _show_readings(self, entry: Entry) -> None:
         evaluator, project = self._document.evaluator, self._document.project

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QTransform
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
@@ -100,6 +100,9 @@ class ShelfModel(QAbstractListModel):
         verdict = self.verdicts.get(row.trial)
         said = words.SIGN_TIP.format(verdict=words.VERDICT[verdict]) if verdict else ""
         if role == Qt.ItemDataRole.ToolTipRole:
+            entry = self._document.project.entry(row.trial)
+            if self._document.project.series_named(entry.series).pattern == row.trial:
+                said = f"{said}\n{words.PATTERN_TIP}"
             return f"{trial.name}\n{said}".strip()
         return trial.name
 
@@ -175,7 +178,8 @@ class _Card(QStyledItemDelegate):
         low = box.height() <= ROW_HEIGHT
         painter.setPen(QColor(self._theme.ink))
         painter.setFont(font())
-        name_box = box.adjusted(14, 0 if low else 6, -60, 0)
+        beside = 112 if self._is_pattern(entry) else 60
+        name_box = box.adjusted(14, 0 if low else 6, -beside, 0)
         name = painter.fontMetrics().elidedText(
             entry.trial.name, Qt.TextElideMode.ElideMiddle, int(name_box.width())
         )
@@ -208,11 +212,20 @@ class _Card(QStyledItemDelegate):
             painter.drawEllipse(QPointF(x, y), 4, 4)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             x -= 12
+        if self._is_pattern(entry):
+            painter.setFont(font(SMALL))
+            painter.setPen(QColor(self._theme.soft_ink))
+            place = QRectF(x - 50, y - 10, 50, 20)
+            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, words.PATTERN_SIGN)
+            x -= 58
         if any(step.on for step in entry.steps):
             painter.setPen(QPen(QColor(self._theme.soft_ink), 1.2))
             painter.drawLine(QPointF(x - 3, y - 3), QPointF(x + 3, y + 3))
             painter.drawLine(QPointF(x - 3, y + 3), QPointF(x + 3, y - 3))
         painter.setPen(QColor(self._theme.ink))
+
+    def _is_pattern(self, entry: Entry) -> bool:
+        return self._document.project.series_named(entry.series).pattern == entry.trial.id
 
     def _paint_trace(self, painter: QPainter, box: QRectF, trial: Trial) -> None:
         traces = self._memo.get(trial, "traces", lambda: _small_traces(trial))
@@ -283,6 +296,13 @@ class Shelf(QListView):
             self.trials.fold(row.series)
         else:
             self._document.select(row.trial)
+
+    def series_at(self, place: QPoint) -> str:
+        """Return the series whose line or trials lie at a place of the shelf, or ""."""
+        if not self.isVisible() or not self.rect().contains(place):
+            return ""
+        index = self.indexAt(self.viewport().mapFrom(self, place))
+        return self.trials.row(index).series if index.isValid() else ""
 
     def _follow(self) -> None:
         self.trials.rebuild()

@@ -133,9 +133,14 @@ class Actions(QObject):
     def _bench_menu(self) -> None:
         menu, window = self._window.menuBar().addMenu(words.MENU_BENCH), self._window
         bench, does = window.bench, window.bench_actions
-        self.mark = self._add(menu, words.MARK_SPANS, "Ctrl+M", window.mark_spans)
-        self._add(menu, words.MARK_SERIES, "Ctrl+Shift+M", window.mark_series)
+        self.mark = self._add(menu, words.MARK_SPANS, "Ctrl+M", does.mark_spans)
+        self._add(menu, words.MARK_SERIES, "Ctrl+Shift+M", does.mark_series)
         self._add(menu, words.TREAT_OTHERS, "Ctrl+L", does.treat_others)
+        pattern = window.pattern_controller
+        self._add(menu, words.MAKE_PATTERN, "", pattern.make_pattern)
+        self._add(menu, words.TREAT_FILES, "Ctrl+Shift+L", pattern.ask_files)
+        self._add(menu, words.FOLLOW_FOLDER, "", pattern.ask_folder)
+        self._add(menu, words.FOLLOW_STOP, "", pattern.stop_following)
         self._add(menu, words.NEXT_LOOK, "F3", does.next_look)
         menu.addSeparator()
         self._on_bench(menu, words.BEGIN_SPAN, "N", does.begin_span)

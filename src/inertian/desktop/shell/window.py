@@ -4,8 +4,15 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QMimeData, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent, QShowEvent
+from PyQt6.QtCore import QMimeData, QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QResizeEvent,
+    QShowEvent,
+)
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -20,9 +27,11 @@ from PyQt6.QtWidgets import (
 )
 
 from inertian.analysis.evaluation import Evaluator
+from inertian.analysis.second_look.notes import Note
 from inertian.desktop.bench.bench import BenchStage
 from inertian.desktop.bench.bench_actions import BenchActions
 from inertian.desktop.intake.import_controller import ImportController
+from inertian.desktop.intake.pattern_controller import PatternController
 from inertian.desktop.ledger.ledger_stage import LedgerStage
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_text import fact_size
@@ -41,14 +50,10 @@ from inertian.desktop.shell.margin_column import MarginColumn
 from inertian.desktop.shell.prefetch import Prefetcher
 from inertian.desktop.shell.project_files import ProjectFiles
 from inertian.desktop.state.document import Document
+from inertian.desktop.state.second_looks import SecondLooks
 from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
-from inertian.motion.numerics.window_selection import LONG_RECORDING
-from inertian.motion.spans.span_suggestion import suggest_spans
-from inertian.motion.spans.spans import Spans
 from inertian.physics.accounts.verdicts import Verdict
-from inertian.project.edits import series_marked, spans_suggested
-from inertian.project.history import Edit
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
 
@@ -91,6 +96,7 @@ class MainWindow(QMainWindow):
         for shower in (self.file_label, self.note_label):
             shower.setTextFormat(Qt.TextFormat.PlainText)
         self.import_controller = ImportController(self, self.say, self.show_stage, document, theme)
+        self.pattern_controller = PatternController(self, self.say, document)
         self._lay_out()
         self.project_files = ProjectFiles(self, self.say, document, self.worker, recovery_root)
         self.project_files.receive = self.import_controller.receive
@@ -103,7 +109,10 @@ class MainWindow(QMainWindow):
         self.shelf = Shelf(document, theme)
         self.bench = BenchStage(document, theme)
         self.ledger = LedgerStage(document, theme, self.bench.view)
-        self.margin = Margin(document, theme)
+        self.looks = SecondLooks(document)
+        self.margin = Margin(document, theme, self.looks)
+        self.margin.note_wanted.connect(self.show_note)
+        self.margin.spoken.connect(self.say)
         self.tidy = TidyPage(document, theme, self.bench.view, self.worker)
         self.readings = ReadingsPage(document, theme, self.bench.view, self.bench.rail.span_in_hand)
         self.formulas = FormulasPage(document, theme, self.bench.view)
@@ -123,11 +132,18 @@ class MainWindow(QMainWindow):
     def _connect_document(self) -> None:
         document = self.document
         self.statusBar().addWidget(self.note_label, 1)
+        self.following = QPushButton()
+        self.following.setObjectName("following")
+        self.following.setToolTip(words.FOLLOW_STOP)
+        self.following.hide()
+        self.following.clicked.connect(self.pattern_controller.stop_following)
+        self.pattern_controller.followed.connect(self._show_followed)
+        self.statusBar().addPermanentWidget(self.following)
         self.statusBar().addPermanentWidget(self.file_label)
         self.statusBar().setSizeGripEnabled(False)
         self.statusBar().messageChanged.connect(lambda _text: self._share_status_line())
         self._verdict_pause = once_after(self, 150, self._ask_verdicts)
-        self.bench.mark_spans.connect(self.mark_spans)
+        self.bench.mark_spans.connect(self.bench_actions.mark_spans)
         self.bench.spoken.connect(self.say)
         self.ledger.spoken.connect(self.say)
         for signal in (document.changed, document.selected, document.saved):
@@ -217,46 +233,18 @@ class MainWindow(QMainWindow):
         self.show_stage(words.LEDGER)
         self.ledger.choose(law)
 
-    def mark_spans(self) -> None:
-        """Mark the spans that the finder suggests in the trial in hand; of a long recording, it
-        searches on the worker.
+    def show_note(self, note: Note) -> None:
+        """Go to where a note of the second look lies: a stretch of time on the bench, else the
+        account that shows it.
         """
-        entry, project = self.document.entry, self.document.committed
+        place, entry = note.place, self.document.entry
         if entry is None:
             return
-        search = partial(spans_suggested, project, entry.trial.id)
-        if len(entry.trial.t) <= LONG_RECORDING:
-            self.document.do(search())
+        if place.ledger and not place.span:
+            self.show_account(place.ledger)
             return
-
-        def mark(edit: Edit) -> None:
-            if self.document.committed is project:
-                self.document.do(edit)
-                self.say("")
-
-        self.say(words.SEARCHING_ONE)
-        self.worker.run("mark spans", search, mark, self._worker_failed)
-
-    def mark_series(self) -> None:
-        """Mark what the finder finds in all trials of the series in hand; it searches on the
-        worker.
-        """
-        entry = self.document.entry
-        if entry is None:
-            return
-        project, series = self.document.committed, entry.series
-        trials = {e.trial.id: e.used_trial for e in project.entries_of(series)}
-
-        def search() -> dict[str, Spans]:
-            return {trial_id: suggest_spans(trial) for trial_id, trial in trials.items()}
-
-        def mark(found: dict[str, Spans]) -> None:
-            if self.document.committed is project:
-                self.document.do(series_marked(project, series, found))
-                self.say(words.SERIES_MARKED.format(count=len(found)))
-
-        self.say(words.SEARCHING.format(count=len(trials)))
-        self.worker.run("mark series", search, mark, self._worker_failed)
+        self.show_stage(words.BENCH)
+        self.bench.show_place(place.body, place.span, place.t0, place.t1)
 
     def _follow(self) -> None:
         """Follow the document: stage, title, status line and menus."""
@@ -318,6 +306,10 @@ class MainWindow(QMainWindow):
             self.import_controller.desk.changed.connect(self._follow)
             self.import_controller.desk.turned.connect(self._follow)
         self.stages.setCurrentWidget(stage)
+
+    def _show_followed(self, text: str) -> None:
+        self.following.setText(text and f"{text} · {words.FOLLOW_STOP}")
+        self.following.setVisible(bool(text))
 
     def show_panes(self, names: set[str]) -> None:
         """Show these of the side panes "shelf" and "margin"; where there is room for one, the one
@@ -384,6 +376,8 @@ class MainWindow(QMainWindow):
         self.verdicts.refresh()
         self.ledger.refresh()
         self._ask_verdicts()
+        self.looks.ready = True
+        self.looks.ask()
         self.project_files.offer_leftovers()
 
     def _ask_verdicts(self) -> None:
@@ -412,10 +406,26 @@ class MainWindow(QMainWindow):
         if dropped_files(event.mimeData()):
             event.acceptProposedAction()
 
+    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
+        """Qt: say what a drop here would do."""
+        pattern = self._pattern_under(event.position().toPoint())
+        name = self.document.committed.entry(pattern).trial.name if pattern else ""
+        self.say(words.DROP_TREATED.format(name=name) if pattern else "")
+
+    def _pattern_under(self, place: QPoint) -> str:
+        """The pattern of the series on the shelf at a place, or ""."""
+        series = self.shelf.series_at(self.shelf.mapFrom(self, place))
+        return self.pattern_controller.pattern_of_series(series)
+
     def dropEvent(self, event: QDropEvent | None) -> None:
         """Qt: open what was dropped."""
         event.acceptProposedAction()
-        self.project_files.open_files(dropped_files(event.mimeData()))
+        files = dropped_files(event.mimeData())
+        pattern = self._pattern_under(event.position().toPoint())
+        if pattern and not any(file.suffix.casefold() == ".inertian" for file in files):
+            self.pattern_controller.treat(files, pattern)
+        else:
+            self.project_files.open_files(files)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Qt: ask about unsaved changes, then close."""
@@ -423,6 +433,8 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.import_controller.leave()
+        self.pattern_controller.leave()
+        self.looks.leave()
         self.project_files.leave()
         self.error_reports.leave()
         event.accept()

@@ -39,22 +39,6 @@ AS_TYPED = "as typed: the standard deviation of one reading"
 STAMPS_FOUND = "{sigma}, from the scatter"
 STAMPS_NONE = "no unevenness seen"
 DECELERATION = "slows by {value}"
-SECOND_LOOK = "Second look"
-NOTES = {
-    "pattern": (
-        "{body}, “{span}”: the points curve about the fit. Does the stone stop, turn or touch "
-        "something there? "
-        "Shorten the span, or choose another free motion."
-    ),
-    "far off": (
-        "{body}, “{span}”: {count} of the samples lie far off all others and do not count. Set "
-        "them aside under Tidy, with the reason, or see what happened there."
-    ),
-    "noise": (
-        "The reading noise that was given is smaller than the scatter about the fits, so the "
-        "scatter is used."
-    ),
-}
 BEFORE_AT, AFTER_AT = "before", "after"
 RESTITUTION = "Restitution e"
 NOT_DEFINED = "not defined"

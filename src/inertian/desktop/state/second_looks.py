@@ -1,0 +1,94 @@
+"""The second look beside the window: asked anew after each change, on a thread of its own."""
+
+from collections.abc import Mapping
+from functools import partial
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from inertian.analysis.evaluation import Evaluator
+from inertian.analysis.second_look.look import second_look
+from inertian.analysis.second_look.notes import Note
+from inertian.analysis.second_look.tidied_first import SeenSamples
+from inertian.desktop.state.document import Document
+from inertian.desktop.state.timers import once_after
+from inertian.desktop.state.worker import Worker
+from inertian.project.project import Project
+
+PAUSE_MS = 350  # after a change, until what it means is looked at
+MOST_AT_ONCE = 60  # trials of a series that are all looked at; of more, only the one in hand
+
+
+class SecondLooks(QObject):
+    """Notes on trials by id, as far as they are known; `changed` when there are others."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document, self._worker = document, Worker()
+        self.notes: Mapping[str, tuple[Note, ...]] = {}
+        self.known_for: Project | None = None  # the value that the notes are about
+        self._asked: set[str] = set()  # the trials that they are about
+        self._knows, self._evaluator, self._seen = document.evaluator, Evaluator(), SeenSamples()
+        self._pause = once_after(self, PAUSE_MS, self._ask)
+        self.ready = False  # the first picture does not wait for it
+        document.changed.connect(self.ask)
+        document.selected.connect(self.ask)
+
+    def ask(self) -> None:
+        """Look again soon; notes that a change may have made untrue are not shown meanwhile."""
+        if not self.ready:
+            return
+        if self.known_for is not self._document.committed and self._document.entry is not None:
+            kept = {t: n for t, n in self.notes.items() if self._as_it_was(t)}
+            if kept != self.notes:
+                self.notes = kept
+                self.changed.emit()
+        self._pause.start()
+
+    def _as_it_was(self, trial: str) -> bool:
+        """Whether a trial is the same value as when it was looked at."""
+        if self.known_for is None or self.known_for.setup != self._document.committed.setup:
+            return False
+        now = [e for e in self._document.committed.entries if e.trial.id == trial]
+        return any(e is one for e in self.known_for.entries for one in now)
+
+    def _ask(self) -> None:
+        project, entry = self._document.committed, self._document.entry
+        if entry is None:
+            self.notes, self.known_for = {}, project
+            self.changed.emit()
+            return
+        if self._knows is not self._document.evaluator:  # another project: let the last one go
+            self._knows, self._evaluator = self._document.evaluator, Evaluator()
+            self._seen, self.notes = SeenSamples(), {}
+        trials = [e.trial.id for e in project.entries_of(entry.series)]
+        if len(trials) > MOST_AT_ONCE:
+            trials = [entry.trial.id]
+        if self.known_for is project and set(trials) <= self._asked:
+            return
+        work = partial(second_look, project, self._evaluator, trials, self._seen)
+        self._worker.run("look", work, partial(self._came, project, trials), self._failed)
+
+    def _came(
+        self, project: Project, trials: list[str], found: Mapping[str, tuple[Note, ...]]
+    ) -> None:
+        if project is not self._document.committed:
+            return
+        others = {} if self.known_for is not project else dict(self.notes)
+        self._asked = set(trials) | (self._asked if self.known_for is project else set())
+        self.notes = {**{t: n for t, n in others.items() if t not in trials}, **found}
+        self.known_for = project
+        self.changed.emit()
+
+    @staticmethod
+    def _failed(error: BaseException) -> None:
+        raise error
+
+    def wait(self) -> None:
+        """Wait until what was asked for before is done; for tests."""
+        self._worker.wait()
+
+    def leave(self) -> None:
+        """Stop; the window closes."""
+        self._worker.stop()
