@@ -292,7 +292,7 @@ def codes_of(project: Project) -> list[str]:
     return [note.code for note in found.get("made", ())]
 
 
-def flaw_cell(flaw: str, kind: str, count: int, seed: int) -> None:
+def flaw_cell(flaw: str, kind: str, count: int, seed: int) -> tuple[int, int, int]:
     plant, _, also = FLAWS[flaw]
     found, first, used, said = 0, 0, 0, Counter()
     missed: list[int] = []
@@ -323,6 +323,7 @@ def flaw_cell(flaw: str, kind: str, count: int, seed: int) -> None:
         f"{dict(said)} {missed[:8]}",
         flush=True,
     )
+    return found, first, used
 
 
 def clean_cell(kind: str, count: int, seed: int) -> tuple[int, int]:

@@ -10,8 +10,8 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from conftest import recording
-from inertian.analysis.second_look.look import second_look
 from inertian.analysis.evaluation import Evaluator
+from inertian.analysis.second_look.look import second_look
 from inertian.motion.derivatives.derive import noise_of_bodies
 from inertian.motion.fits.free_motion import FreeMotion
 from inertian.motion.recording.tidying import jump_rows

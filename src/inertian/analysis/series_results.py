@@ -7,10 +7,12 @@ from typing import Protocol
 import numpy as np
 
 from inertian.motion.derivatives.derive import stated_sigma
+from inertian.motion.fits.coming_to_rest import stop_of
 from inertian.motion.fits.free_motion import (
     BodyFit,
     FreeMotion,
     apart_from_others,
+    fit_body,
     shared_deceleration,
 )
 from inertian.motion.noise.reading_noise import (
@@ -111,6 +113,7 @@ def series_result(
     smoothed = {e.trial.id for e in entries if len(e.trial.t) <= LONG_RECORDING}
     tails = {**{trial: {} for trial in bent & smoothed}, **near}
     glide = shared_decelerations(groups, tuple(values), noise, scope, tails)
+    after = {t: _until_rest(own, glide.values, noise, tails) for t, own in after.items()}
     return SeriesResult(before, after, noise, glide, refused, frozenset(tails))
 
 
@@ -147,6 +150,27 @@ def _decelerations(groups: Groups) -> dict[str, float]:
         if found is not None:
             values[body] = found
     return values
+
+
+def _until_rest(
+    fits: tuple[BodyFit, ...],
+    values: Mapping[str, float],
+    noise: InstrumentNoise,
+    tails: Container[str],
+) -> tuple[BodyFit, ...]:
+    """Fits after a contact; of a body that comes to rest unseen, over the time till then, in which
+    it is slowed down like elsewhere.
+    """
+    made = []
+    for fit in fits:
+        stop = None
+        if fit.body in values and not fit.stray and fit.trial.id not in tails:
+            stop = stop_of(fit, values[fit.body], noise.reading)
+        if stop is not None:
+            span = replace(fit.span, stop=min(stop.time, fit.span.stop))
+            fit = fit_body(fit.trial, fit.body, span, FreeMotion.GLIDE, False, stop.way)
+        made.append(fit)
+    return tuple(made)
 
 
 def _noise_without_tails(

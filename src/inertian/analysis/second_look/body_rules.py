@@ -19,12 +19,8 @@ from inertian.quantities.rounding import write_estimate, write_shortest
 SWAPPED, APART_SIGMAS, USUAL_LEAPS, LEAST_SEEN = 0.25, 12.0, 3.0, 8
 LEAST_SPANS, BENT_Z = 8, 6.0  # spans that tell a perspective, and u of it
 LEAST_TRIALS, APART_Z, APART_SHARE = 5, 6.0, 0.02  # of a series; robust u; share of the median
-COMPARED = (
-    "efficiency",
-    "fraction kept",
-    "friction coefficient",
-    "mean force of loss",
-)
+COMPARED = ("efficiency", "friction coefficient", "mean force of loss")
+OF_ONE_BODY = ("fraction kept",)  # of several it hangs on how fast each comes
 
 
 def exchanged_labels(case: Case) -> Iterator[Note]:
@@ -161,7 +157,8 @@ def _results(case: Case) -> dict[str, tuple[float, float]]:
     accounts = case.accounts
     if accounts is None:
         return {}
-    found = {n: (one.value, one.u) for n, (one, _) in accounts.results.items() if n in COMPARED}
+    names = COMPARED + (OF_ONE_BODY if len(case.trial.followed) == 1 else ())
+    found = {n: (one.value, one.u) for n, (one, _) in accounts.results.items() if n in names}
     e = accounts.restitution
     if e is not None:
         found["restitution"] = e.value, e.u

@@ -98,7 +98,7 @@ class Case:
         if len(rows) < LEAST_READINGS or channel.constant:
             return None
         t, x = self.trial.t[rows], channel.si[rows]
-        step = channel.resolution or _step_of(x)
+        step = max(channel.resolution, _step_of(x))
         sigma = max(robust_scatter(t, x), step / np.sqrt(12.0))
         return Samples(body.name, channel, rows, t, x, step, sigma)
 
@@ -116,7 +116,9 @@ class Case:
 
 
 def _step_of(x: Array) -> float:
-    """The step of readings that repeat and are no decimals, as pixels times a scale; else 0."""
+    """The step between readings that repeat, also if it is no decimal, as pixels times a scale;
+    else 0.
+    """
     known = np.unique(x)
     apart = np.diff(known)
     apart = apart[apart > SAME_READING * float(np.ptp(x))]

@@ -81,7 +81,11 @@ def gauge_zero(case: Case) -> Iterator[Note]:
         peak = float(np.max(np.abs(own.x - zero)))
         drift, u_drift = slope * length, u_slope * length
         place = Place(own.body, "", float(own.t[quiet][0]), float(own.t[quiet][-1]))
-        if abs(zero) > max(OFFSET_Z * u, OFFSET_SHARE * peak):
+        drifts = abs(drift) > max(DRIFT_Z * u_drift, DRIFT_SHARE * peak)
+        # One that drifts is not zeroed if its zero is off all the way
+        ends = (zero - 0.5 * drift, zero + 0.5 * drift) if drifts else (zero, zero)
+        off = min(abs(one) for one in ends) if ends[0] * ends[1] > 0.0 else 0.0
+        if off > max(OFFSET_Z * u, OFFSET_SHARE * peak):
             written = write_estimate(zero, u, "N")
             yield Note(
                 "gauge-offset",
@@ -93,7 +97,7 @@ def gauge_zero(case: Case) -> Iterator[Note]:
                 f"{own.body} {own.axis}",
                 abs(zero) / u,
             )
-        if abs(drift) > max(DRIFT_Z * u_drift, DRIFT_SHARE * peak):
+        if drifts:
             written = write_estimate(drift, u_drift, "N")
             yield Note(
                 "gauge-drift",

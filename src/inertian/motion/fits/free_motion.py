@@ -164,10 +164,16 @@ class BodyFit:
 
 
 def fit_body(
-    trial: Trial, body: str, span: Span, model: FreeMotion, condensed: bool = True
+    trial: Trial,
+    body: str,
+    span: Span,
+    model: FreeMotion,
+    condensed: bool = True,
+    way: float = 0.0,
 ) -> BodyFit:
     """Fit one body over one free span. Raises TooFewSamplesError.
 
+    `way` is the sign of its velocity along its only axis, where that is known from elsewhere.
     `condensed` lets blocks stand for many samples; only fits over the same span may then be put
     together.
     """
@@ -184,6 +190,8 @@ def fit_body(
     curved = {a: own[-1] for a, own in all_fits.items()}
     noisy = [fit for a, fit in curved.items() if not trial.body(body).channel(a).constant]
     direction = _direction(fits, _scatter(trial, rows, noisy, condensed))
+    if way and len(fits) == 1:
+        direction = dict.fromkeys(fits, way)
     stray = any(fit.pattern(fit.residuals) > PATTERN_Z for fit in noisy)
     bend = {a: -0.5 * direction[a] * (f.scale * f.tau) ** 2 * f.root for a, f in fits.items()}
     lines = fits if degree == 1 else {a: fit_samples(samples, a, 1, body=body) for a in axes}
