@@ -454,7 +454,7 @@ def test_the_others_are_treated_alike_in_one_edit_and_the_doubtful_are_stepped_t
     qtbot.waitUntil(window.isActiveWindow, timeout=5000)
     qtbot.keyClick(window, Qt.Key.Key_F3)
     assert window.document.entry.trial.name == "lone"
-    assert "no contact was found" in window.margin.notes.text()
+    qtbot.waitUntil(lambda: "no contact was found" in window.margin.notes.said())
     qtbot.keyClick(window, Qt.Key.Key_F3)
     assert person.told == words.NOTHING_TO_LOOK_AT
     window.document.undo()

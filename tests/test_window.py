@@ -103,11 +103,10 @@ def test_a_contact_dragged_into_the_hit_spoils_the_verdict_and_esc_forgets_it(
     press(viewport, strip_x(plot, middle), y)
     move(viewport, strip_x(plot, middle + 0.2), y)
     release(viewport, strip_x(plot, middle + 0.2), y)
-    assert window.margin.notes.text() == ""
+    assert not window.margin.notes.isVisible()
     # Now the edge of “before”: take it across the hit
     press(viewport, strip_x(plot, contact.start), y)
     move(viewport, strip_x(plot, middle + 0.15), y)
-    assert "heavy and light, “before”: the points curve about the fit" in window.margin.notes.text()
     evaluator, trial = window.document.evaluator, demo.entries[0].trial.id
     spoilt, sound = (
         evaluator.accounts(p, trial).ledgers[0].unaccounted for p in (window.document.project, demo)
@@ -120,6 +119,9 @@ def test_a_contact_dragged_into_the_hit_spoils_the_verdict_and_esc_forgets_it(
     )
     assert again.u == pytest.approx(once.u, rel=0.05)
     release(viewport, strip_x(plot, middle + 0.15), y)
+    qtbot.waitUntil(lambda: bool(window.margin.notes.cards), timeout=20_000)
+    assert "“before”" in window.margin.notes.cards[0].text.text()
+    assert window.margin.notes.cards[0].note.code == "span-holds-event"
 
 
 def test_spans_move_by_their_body_in_a_strip_and_stop_at_the_wall(open_window, demo):
@@ -234,7 +236,7 @@ def test_reading_noise_can_be_typed_and_given_back(open_window, demo, qtbot):
         DateValue(1, "heavy", "x", OPENING)
     )
     type_noise("0.1 mm")
-    assert "smaller than the scatter" in window.margin.notes.text()
+    qtbot.waitUntil(lambda: "smaller than the" in window.margin.notes.said(), timeout=20_000)
     type_noise("")
     assert numbers(window) == start
     assert window.document.history.undo_name == "Clear reading noise"

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QDialog,
     QHBoxLayout,
+    QLabel,
     QLineEdit,
     QPushButton,
     QToolButton,
@@ -123,6 +124,11 @@ class NotesList(QWidget):
         for signal in (document.changed, document.selected, looks.changed):
             signal.connect(self.refresh)
         self.hide()
+
+    def said(self) -> str:
+        """Return all that is said, for whoever cannot see it."""
+        shown = [part for part in self.findChildren(QLabel) if part.isVisibleTo(self)]
+        return "\n".join(part.text() for part in shown)
 
     def refresh(self) -> None:
         """Show what is known of the trial in hand."""

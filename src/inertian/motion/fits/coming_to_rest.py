@@ -1,5 +1,5 @@
 """A body that comes to rest inside a free span, too slow to be seen doing so: when it stops, by the
-deceleration that its other spans show.
+deceleration that its other spans show (uniformly decelerated motion; least squares, Gauss 1823).
 """
 
 from dataclasses import dataclass
