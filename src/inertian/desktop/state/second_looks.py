@@ -26,7 +26,8 @@ class SecondLooks(QObject):
     def __init__(self, document: Document) -> None:
         super().__init__()
         self._document, self._worker = document, Worker()
-        self.notes: Mapping[str, tuple[Note, ...]] = {}
+        self.notes: Mapping[str, tuple[Note, ...]] = {}  # that are true of the trials as they are
+        self._found: Mapping[str, tuple[Note, ...]] = {}  # in the project they were asked for
         self.known_for: Project | None = None  # the value that the notes are about
         self._asked: set[str] = set()  # the trials that they are about
         self._knows, self._evaluator, self._seen = document.evaluator, Evaluator(), SeenSamples()
@@ -39,12 +40,16 @@ class SecondLooks(QObject):
         """Look again soon; notes that a change may have made untrue are not shown meanwhile."""
         if not self.ready:
             return
-        if self.known_for is not self._document.committed and self._document.entry is not None:
-            kept = {t: n for t, n in self.notes.items() if self._as_it_was(t)}
-            if kept != self.notes:
-                self.notes = kept
-                self.changed.emit()
+        self._show()
         self._pause.start()
+
+    def _show(self) -> None:
+        """Show what was found, of trials that are as they were."""
+        same = self.known_for is self._document.committed
+        now = {t: n for t, n in self._found.items() if same or self._as_it_was(t)}
+        if now != self.notes:
+            self.notes = now
+            self.changed.emit()
 
     def _as_it_was(self, trial: str) -> bool:
         """Whether a trial is the same value as when it was looked at."""
@@ -56,12 +61,12 @@ class SecondLooks(QObject):
     def _ask(self) -> None:
         project, entry = self._document.committed, self._document.entry
         if entry is None:
-            self.notes, self.known_for = {}, project
-            self.changed.emit()
+            self._found, self.known_for = {}, project
+            self._show()
             return
         if self._knows is not self._document.evaluator:  # another project: let the last one go
             self._knows, self._evaluator = self._document.evaluator, Evaluator()
-            self._seen, self.notes = SeenSamples(), {}
+            self._seen, self._found = SeenSamples(), {}
         trials = [e.trial.id for e in project.entries_of(entry.series)]
         if len(trials) > MOST_AT_ONCE:
             trials = [entry.trial.id]
@@ -75,11 +80,11 @@ class SecondLooks(QObject):
     ) -> None:
         if project is not self._document.committed:
             return
-        others = {} if self.known_for is not project else dict(self.notes)
+        others = {} if self.known_for is not project else dict(self._found)
         self._asked = set(trials) | (self._asked if self.known_for is project else set())
-        self.notes = {**{t: n for t, n in others.items() if t not in trials}, **found}
+        self._found = {**{t: n for t, n in others.items() if t not in trials}, **found}
         self.known_for = project
-        self.changed.emit()
+        self._show()
 
     @staticmethod
     def _failed(error: BaseException) -> None:
