@@ -25,6 +25,7 @@ CUTS = (0.08, 0.16, 0.24, 0.32, 0.4)  # shares of a span that are cut off an end
 FEW = 5  # samples below which a fit says little
 REACHES = 1.5  # steps by which a span must reach into an event
 TOO_WIDE, WIDER_BY = 3.0, 10.0  # times its found length, and steps, that a contact is wider
+FAR_OFF = 3  # samples left out of a fit, from which it is told
 GROWS_Z = 6.0  # u of an acceleration along the motion, where nothing pushes
 
 
@@ -239,11 +240,11 @@ def far_off(case: Case) -> Iterator[Note]:
     they are not set aside.
     """
     for fit in case.series.fits(case.id):
-        if fit.left_out:
+        if fit.left_out >= FAR_OFF:
             yield Note(
                 "far-off",
                 Severity.LOW,
-                f"{fit.left_out} {'sample' if fit.left_out == 1 else 'samples'} of {fit.body} in "
+                f"{fit.left_out} samples of {fit.body} in "
                 f"“{fit.span.name}” lie so far off that they are left out of the fit. Set them "
                 "aside if you know why.",
                 {"count": float(fit.left_out)},

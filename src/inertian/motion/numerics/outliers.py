@@ -105,17 +105,24 @@ def local_scatter(t: Array, x: Array, parts: int = 8) -> Array:
     return np.repeat(np.maximum(own, LEAST_SPREAD * whole), ends - edges)
 
 
-def outlier_rows(t: Array, x: Array, floor: float = 0.0, threshold: float = THRESHOLD) -> Rows:
+def outlier_rows(
+    t: Array,
+    x: Array,
+    floor: float = 0.0,
+    threshold: float = THRESHOLD,
+    scatter: Array | None = None,
+) -> Rows:
     """Return the rows of the samples that fit neither side nor surroundings; t in s, x of shape
     (n,), none missing.
 
     `floor` is the least σ, such as the resolution/√12; `threshold` how many local spreads a sample
-    must be off.
+    must be off; `scatter` the local scatter (n,), where it is known.
     """
     n = len(t)
     if n < SIDE + 2:
         return np.zeros(0, dtype=np.intp)
-    sigma = np.maximum(local_scatter(t, x), max(floor, 1e-12 * float(np.ptp(x))))
+    scatter = local_scatter(t, x) if scatter is None else scatter
+    sigma = np.maximum(scatter, max(floor, 1e-12 * float(np.ptp(x))))
     out = np.zeros(n, dtype=bool)
     for number in range(PASSES):
         keep = np.flatnonzero(~out)

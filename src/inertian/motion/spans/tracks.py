@@ -54,17 +54,15 @@ def track_of(trial: Trial, body: Body) -> Track | None:
         for c, xc in zip(body.channels, x, strict=True)
     ]
     constant = np.array([channel.constant for channel in body.channels])
-    bad = [
-        outlier_rows(trial.t[rows], xc[rows], floor)
-        for xc, floor in zip(x[~constant], np.array(floors)[~constant], strict=True)
-    ]
-    rows = np.delete(rows, np.unique(np.concatenate(bad))) if bad else rows
     t, x = trial.t[rows], x[:, rows]
+    scatter = [local_scatter(t, xc) for xc in x]
+    bad = [outlier_rows(t, x[k], floors[k], scatter=scatter[k]) for k in np.flatnonzero(~constant)]
+    away = np.unique(np.concatenate(bad)) if bad else rows[:0]
+    if away.size:
+        rows, t, x = np.delete(rows, away), np.delete(t, away), np.delete(x, away, axis=1)
+        scatter = [local_scatter(t, xc) for xc in x]
     sigma = np.array(
-        [
-            np.maximum(local_scatter(t, xc), max(floor, 1e-12))
-            for xc, floor in zip(x, floors, strict=True)
-        ]
+        [np.maximum(own, max(floor, 1e-12)) for own, floor in zip(scatter, floors, strict=True)]
     )
     if not constant.all():  # what never changes is known no better than the rest
         sigma[constant] = sigma[~constant].max(axis=0)
