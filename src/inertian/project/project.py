@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING
 
 from inertian.motion.fits.free_motion import FreeMotion
@@ -132,10 +132,16 @@ class Project:
 
     def entry(self, trial_id: str) -> Entry:
         """Return the entry of one trial. Raises KeyError."""
-        for entry in self.entries:
-            if entry.trial.id == trial_id:
-                return entry
-        raise KeyError(trial_id)
+        return self._by_id[trial_id]
+
+    def find(self, trial_id: str) -> Entry | None:
+        """Return the entry of one trial, or None."""
+        return self._by_id.get(trial_id)
+
+    @cached_property
+    def _by_id(self) -> Mapping[str, Entry]:
+        """The entries by the id of their trial: a shelf of thousands asks for many."""
+        return {entry.trial.id: entry for entry in reversed(self.entries)}
 
     def series_named(self, name: str) -> Series:
         """Return one series. Raises KeyError."""

@@ -11,7 +11,7 @@ from inertian.analysis.evaluation import Evaluator
 from inertian.analysis.second_look.cases import Case
 from inertian.analysis.second_look.notes import Note, Place, Remedy, Severity
 from inertian.physics.accounts.ledger import ENERGY, MECHANICAL, Accounts, Ledger
-from inertian.physics.accounts.verdicts import Expectation, Verdict
+from inertian.physics.accounts.verdicts import Expectation
 from inertian.physics.definitions.fact_names import mass_key
 from inertian.project.edits import fact_set
 from inertian.project.history import Edit
@@ -26,7 +26,9 @@ DOES_NOT_BALANCE = 4.0  # |z| of an account from which an explanation is looked 
 BALANCES = 3.0  # |z| that may be left of every account by an explanation
 MOST_TRIALS = 8  # on which an explanation is tried
 SHARE = 0.8  # of the trials that it must explain
-CLEAR = 0.35  # of the turnover, that must be visible: an explanation that makes all rough is none
+# Of what comes and goes, entries too, that must be visible: an explanation that makes all rough is
+# none
+CLEAR = 0.6
 CAPPED = 30.0  # |z| above which an account is just wrong
 USUAL_MASS, MASS_SPREAD = 1.0, math.log(8.0)  # kg, and the spread of its logarithm
 POWERS = (-3, -2, -1, 1, 2, 3)
@@ -98,7 +100,7 @@ def unbalanced(case: Case) -> list[Ledger]:
         if led.expectation is Expectation.CONSERVED
         and led.judgement.z is not None
         and abs(led.judgement.z) > DOES_NOT_BALANCE
-        and led.judgement.verdict is Verdict.IMBALANCE
+        and _clear(led)
     ]
     return sorted(found, key=lambda led: -abs(led.judgement.z or 0.0))
 

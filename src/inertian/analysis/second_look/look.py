@@ -21,6 +21,7 @@ from inertian.analysis.second_look.tidied_first import SeenSamples
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
 
+MOST_COMPARED = 60  # trials of a series that one is held against
 OF_ONE: tuple[Callable[[Case], Iterator[Note]], ...] = (
     *sample_rules.RULES,
     place_steps.moved_places,
@@ -54,10 +55,9 @@ def second_look(
     known = known or SeenSamples()
     known.forget_others({e.trial.id for e in project.entries})
     seen, tidied = {}, project
-    for entry in project.entries:
-        if entry.series in series:
-            seen[entry.trial.id], tidied = _tidied(tidied, entry, evaluator, known)
-    cases = {e.trial.id: Case(tidied, e, evaluator) for e in tidied.entries if e.series in series}
+    for entry in _compared(project, series, trials):
+        seen[entry.trial.id], tidied = _tidied(tidied, entry, evaluator, known)
+    cases = {t: Case(tidied, tidied.entry(t), evaluator) for t in seen}
     tried, found = Tried(), {}
     for trial in trials:
         case = cases[trial]
@@ -70,6 +70,22 @@ def second_look(
         told = gravest_first(_not_dismissed(project, trial, notes))
         if told:
             found[trial] = told
+    return found
+
+
+def _compared(project: Project, series: set[str], trials: Sequence[str]) -> list[Entry]:
+    """The trials of some series, or, of one with very many, those around the trials in question."""
+    found: list[Entry] = []
+    for name in series:
+        entries = project.entries_of(name)
+        if len(entries) > MOST_COMPARED:
+            places = {e.trial.id: k for k, e in enumerate(entries)}
+            half = MOST_COMPARED // 2
+            near = {
+                k for t in trials if t in places for k in range(places[t] - half, places[t] + half)
+            }
+            entries = tuple(entries[k] for k in sorted(near) if 0 <= k < len(entries))
+        found += entries
     return found
 
 

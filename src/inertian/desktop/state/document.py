@@ -67,7 +67,7 @@ class Document(QObject):
     @property
     def entry(self) -> Entry | None:
         """The trial in hand, or None if there is none."""
-        return next((e for e in self.project.entries if e.trial.id == self._trial), None)
+        return self.project.find(self._trial or "")
 
     def awaits(self, entry: Entry, *strips: Drawn) -> bool:
         """Whether a long trial, or what some strips show of it, is still being derived on the
