@@ -37,6 +37,7 @@ MOVES_STEPS = 3.0  # steps of the recording that a body moves from sample to sam
 # Equal samples at an extreme; steps of the recording at which it is left, since a parabola that
 # leaves 3 equal readings leaves them by 2.8; and how often noise may make such a run by chance
 CUT_RUN, LEAVES_STEPS, BY_CHANCE = 3, 3.5, 1e-4
+RESOLVED = 1.5  # steps of the recording, above which its noise is seen
 COARSE_SHARE, COARSE_SAMPLES = 1.0 / 12.0, 15  # step in a body's travel, and samples of it
 
 
@@ -230,9 +231,9 @@ def stuck_sensor(case: Case) -> Iterator[Note]:
 
 def _by_chance(own: Samples, run: int) -> float:
     """How many runs of so many equal readings normal noise makes in a recording: two readings are
-    equal with probability step/(2 √π σ).
+    equal with probability step/(2 √π σ). Noise that is hidden by the step tells nothing.
     """
-    if own.sigma <= 0.0:
+    if own.sigma < RESOLVED * own.step or own.sigma <= 0.0:
         return 1.0
     equal = min(own.step / (2.0 * np.sqrt(np.pi) * own.sigma), 1.0)
     return float(len(own.x) * equal ** (run - 1))
