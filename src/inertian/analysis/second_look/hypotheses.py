@@ -29,6 +29,7 @@ SHARE = 0.8  # of the trials that it must explain
 # Of what comes and goes, entries too, that must be visible: an explanation that makes all rough is
 # none
 CLEAR = 0.6
+AS_GOOD = 6.0  # by which the logarithm of an explanation may be less likely and still be told
 CAPPED = 30.0  # |z| above which an account is just wrong
 USUAL_MASS, MASS_SPREAD = 1.0, math.log(8.0)  # kg, and the spread of its logarithm
 POWERS = (-3, -2, -1, 1, 2, 3)
@@ -47,6 +48,7 @@ class Hypothesis:
     button: str
     prior: float
     in_one_trial: bool = False
+    short: str = ""  # as an alternative to another one
 
 
 def imbalances(accounts: Accounts | None) -> list[float] | None:
@@ -149,13 +151,19 @@ def balance(case: Case, others: Sequence[Case], tried: Tried) -> Iterator[Note]:
     evidence: dict[str, float | str] = {"z": z, "law": worst.law}
     place = Place("", "", worst.opens_at, worst.closes_at, worst.law)
     if found:
-        _, best, z_left, trials = max(found, key=lambda item: item[0])
+        likely, best, z_left, trials = max(found, key=lambda item: item[0])
+        as_good = [
+            f" It may be as well that {one.short}."
+            for other, one, *_ in found
+            if one is not best and one.short and best.short and likely - other < AS_GOOD
+        ]
         many = f" in {trials} trials" if trials > 1 else ""
         yield Note(
             best.code,
             Severity.HIGH,
             f"{best.said}: then {said_law(worst.law)} balances{many} within "
-            f"{write_shortest(z_left, 2)} u, instead of being {write_shortest(z, 2)} u off.",
+            f"{write_shortest(z_left, 2)} u, instead of being {write_shortest(z, 2)} u off."
+            + "".join(as_good),
             {**evidence, "z with it": z_left, "trials": float(trials)},
             place,
             Remedy(best.button, best.change),
@@ -229,6 +237,8 @@ def _hypotheses(case: Case) -> Iterator[Hypothesis]:
                 f"{'small' if power > 0 else 'large'}; with {scaled(fact, 10.0**power)}",
                 f"Take {scaled(fact, 10.0**power)} for {body}",
                 _usual_masses(new) - 0.2 * abs(power),
+                short=f"the mass of {body} is {10 ** abs(power)} times too "
+                f"{'small' if power > 0 else 'large'}",
             )
     for key, fact in case.project.setup.items():
         name = next((n for n in OTHERS if key.name.startswith(n)), "")

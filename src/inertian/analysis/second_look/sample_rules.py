@@ -140,13 +140,15 @@ def jumps(case: Case) -> Iterator[Note]:
         return
     every = np.unique(np.concatenate(list(found.values())))
     count = sum(rows.size for rows in found.values())
-    whose = " and ".join(f"{rows.size} of {body}" for body, rows in found.items())
+    parts = " and ".join(f"{rows.size} of {body}" for body, rows in found.items())
+    names = list(found)
+    whose, parts = (f" of {names[0]}", "") if len(names) == 1 else ("", f": {parts}")
     first = float(case.trial.t[every[0]])
     yield Note(
         "jumps",
         Severity.MEDIUM,
-        f"{count} {'sample jumps' if count == 1 else 'samples jump'} out of the motion: {whose}, "
-        f"the first at {_seconds(first)}.",
+        f"{count} {f'sample{whose} jumps' if count == 1 else f'samples{whose} jump'} out of the "
+        f"motion{parts}, the first at {_seconds(first)}.",
         {"count": float(count), "first": first},
         Place(next(iter(found)), "", first, first),
         Remedy(

@@ -6,6 +6,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
@@ -23,6 +24,7 @@ from inertian.project.marking_edits import span_added
 from inertian.project.project import Project, with_trials
 from inertian.project.ready_projects import ready_project
 from inertian.project.tidying_edits import jumps_set_aside, rows_set_aside
+from inertian.project.typed_facts import with_typed_fact
 from inertian.rink.day import day
 
 SIZE = (1280, 800)
@@ -148,6 +150,23 @@ def _turn_to(panel: str) -> Callable[[MainWindow], None]:
     return mark
 
 
+def _mistaken(project: Project) -> Project:
+    """The demo with a decimal slip in a mass, and two samples that jump."""
+    project = with_typed_fact(project, "mass of light = 1.13 ± 0.01 kg")
+    entry = project.entries[0]
+    body = entry.trial.bodies[0]
+    raw = np.array(body.channels[0].raw)
+    raw[[14, 15 + len(raw) // 2]] += np.array([0.3, -0.2]) * float(np.ptp(raw))
+    channels = (replace(body.channels[0], raw=raw), *body.channels[1:])
+    bodies = (replace(body, channels=channels), *entry.trial.bodies[1:])
+    return project.with_entry(replace(entry, trial=replace(entry.trial, bodies=bodies)))
+
+
+def _look_again(window: MainWindow) -> None:
+    """Wait until the second look is there."""
+    settle(window, lambda: window.looks.known_for is window.document.committed)
+
+
 def take_shots(folder: Path) -> list[Path]:
     """Write one PNG of each main view and return the paths. Raises OSError if the folder cannot be
     made.
@@ -176,6 +195,7 @@ def take_shots(folder: Path) -> list[Path]:
         ("ledger-slope-light", LIGHT, words.LEDGER, bank, 2, _turn_to(words.PANEL_IN_TIME)),
         ("ledger-bumper-dark", DARK, words.LEDGER, bumpers, 0, _turn_to(words.PANEL_HOW)),
         ("ledger-hops-light", LIGHT, words.LEDGER, hops, 0, _turn_to(words.PANEL_HOW)),
+        ("second-look-light", LIGHT, words.BENCH, _mistaken(project), 0, _look_again),
     ]
     written = []
     with tempfile.TemporaryDirectory() as recovery:
