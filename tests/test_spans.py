@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from conftest import recording
 from inertian.analysis.batch_treatment import treat_alike
 from inertian.analysis.evaluation import Evaluator
+from inertian.analysis.second_look.look import second_look
 from inertian.desktop.bench.rail_ruler import lanes_of, ruler_step
 from inertian.files.reader import read_bytes
 from inertian.files.trial_building import trials_of
@@ -24,6 +25,7 @@ from inertian.project import marking_edits as marking
 from inertian.project.edits import series_marked, trials_joined
 from inertian.project.project import Project, Series, with_trials
 from inertian.project.tidying_edits import jumps_set_aside, rows_set_aside
+from inertian.project.typed_facts import with_typed_fact
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, Meaning
 from inertian.quantities.units import unit_of
@@ -275,3 +277,6 @@ def test_nothing_in_an_ugly_recording_stops_the_bench(trial):
                 except InertianError:
                     continue
     assert isinstance(evaluator.accounts(project, "ugly"), InertianError | Accounts)
+    for text in ("mass of a = 1 ± 0.1 kg", "incline = 5 ± 1 °", "gravity = 9.81 ± 0.01 m/s²"):
+        project = with_typed_fact(project, text)
+    assert all(note.text for own in second_look(project, evaluator).values() for note in own)

@@ -248,7 +248,7 @@ def _likely(context: TrialContext, whole: QuantityValues, k: int) -> Array:
         if isinstance(key, LeftOut):
             variance += np.nan_to_num(slopes - slopes[k]) ** 2
     away = np.where(np.isfinite(whole.values), whole.values - whole.values[k], np.inf)
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         found = np.exp(-0.5 * away**2 / variance)
     found[k] = 1.0
     found = np.nan_to_num(found)
