@@ -130,10 +130,9 @@ def jumps(case: Case) -> Iterator[Note]:
     by_rule = True
     for body in case.trial.followed:
         rows = jump_rows(case.trial, body.name)
-        for own in case.positions:
-            odd = _odd_ones_out(own) if own.body == body.name else rows[:0]
-            if odd.size > rows.size:
-                rows, by_rule = own.rows[odd], False
+        odd = _odd_ones(case, body.name)
+        if np.setdiff1d(odd, rows).size:
+            rows, by_rule = np.union1d(odd, rows), False
         if rows.size:
             found[body.name] = rows
     if not found:
@@ -169,29 +168,46 @@ def _odd_aside(project: Project, trial: str, found: Mapping[str, Rows]) -> Edit:
     return found_anew(project, trial, Edit("Set samples that jump aside", made))
 
 
-def _odd_ones_out(own: Samples) -> Rows:
-    """Rows of a short recording of one steady motion that do not belong to it."""
-    n = len(own.x)
+def _odd_ones(case: Case, body: str) -> Rows:
+    """Rows that do not belong to the steady motion of a short recording, or of one of its spans."""
+    found = [np.zeros(0, dtype=np.intp)]
+    for own in case.positions:
+        if own.body != body:
+            continue
+        whole = _odd_ones_out(own, slice(0, len(own.x)))
+        found.append(own.rows[whole])
+        for span in case.entry.spans.of(body):
+            if span.kind.steady and not whole.size:
+                low = int(np.searchsorted(own.t, span.start))
+                high = int(np.searchsorted(own.t, span.stop, "right"))
+                found.append(own.rows[_odd_ones_out(own, slice(low, high))])
+    return np.unique(np.concatenate(found))
+
+
+def _odd_ones_out(own: Samples, part: slice) -> Rows:
+    """Rows of a part of a recording, of one steady motion, that do not belong to it."""
+    t, x = own.t[part], own.x[part]
+    n = len(x)
     none = np.zeros(0, dtype=np.intp)
     if not SHORTEST <= n <= SHORT:
         return none
-    tau = (own.t - own.t.mean()) / float(np.ptp(own.t))
+    tau = (t - t.mean()) / float(np.ptp(t))
     design = np.stack([np.ones(n), tau, tau**2], axis=1)
     weight = np.ones(n)
     for _ in range(REWEIGHTED):
-        c, *_ = np.linalg.lstsq(design * weight[:, None], own.x * weight, rcond=None)
-        off = np.abs(own.x - design @ c)
+        c, *_ = np.linalg.lstsq(design * weight[:, None], x * weight, rcond=None)
+        off = np.abs(x - design @ c)
         weight = 1.0 / np.sqrt(np.maximum(off, 0.1 * float(np.median(off)) + 1e-15))
     inside = off < ODD * max(MEDIAN_TO_SIGMA * float(np.median(off)), own.step)
     odd = np.flatnonzero(~inside)
     if not odd.size or odd.size > n // 7 or np.any(np.diff(odd) == 1):
         return none
-    c, *_ = np.linalg.lstsq(design[inside], own.x[inside], rcond=None)
-    left = own.x - design @ c
+    c, *_ = np.linalg.lstsq(design[inside], x[inside], rcond=None)
+    left = x - design @ c
     sigma = max(float(np.std(left[inside], ddof=3)), own.step / np.sqrt(12.0))
     scatters = pattern_z(left[inside], np.ones(int(inside.sum()))) < 0.5 * PATTERN_Z
     alone = np.all(np.abs(left[odd]) > ODD * sigma)
-    return odd if scatters and alone else none
+    return odd + (part.start or 0) if scatters and alone else none
 
 
 def _equal_runs(x: Array, least: int) -> list[tuple[int, int]]:
