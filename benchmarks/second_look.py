@@ -223,7 +223,12 @@ def zero_shift(rng: np.random.Generator, made: Made) -> Made | None:
     if len(x) < 28:
         return None
     row = int(rng.integers(12, len(x) - 14))
-    x[row:] += float(rng.choice([-1, 1])) * rng.uniform(20.0, 100.0) * noise
+    shift = float(rng.choice([-1, 1])) * rng.uniform(20.0, 100.0) * noise
+    here, then = (made.state(body, made.t[k])[0]["xy".index(axis)] for k in (row - 1, row))
+    frames = shift / (then - here) if then != here else np.inf
+    if 0.5 < frames < 4.5 and abs(frames - round(frames)) * abs(then - here) < 4.0 * noise:
+        return None  # that is what missing frames would do
+    x[row:] += shift
     return put(made, body, axis, x)
 
 

@@ -1,9 +1,13 @@
 """Places that step while the speed stays: a zero that moved, or frames that were dropped while time
 went on as if they were there.
+
+Windows around every sample are fitted by polynomials in time, in four ways: as they are, with a
+kink, with a step, and with the time after the sample put forward by whole frames.
 """
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -12,145 +16,187 @@ from inertian.analysis.second_look.notes import Note, Place, Severity
 from inertian.quantities.estimates import Array
 from inertian.quantities.rounding import write_estimate, write_shortest
 
-HALF, FEWER = 10, 6  # samples on either side of a step that tell it; where the motion bends more
-STEP_Z, STEP_SIGMAS = 9.0, 6.0  # u, and σ of a reading, that a step must exceed
-SMOOTH = 2.5  # χ² per degree of freedom that may be left beside a step
+HALVES, DEGREES = (10, 6), (1, 2, 3)  # samples on either side, and polynomials that are tried
+STEP_Z, STEP_SIGMAS = 8.0, 5.0  # u, and σ of a reading, that a step must exceed
+SHIFT_GAIN = 64.0  # χ² that missing frames must explain
+SMOOTH = 2.0  # χ² per degree of freedom that may be left
 BETTER = 25.0  # χ² by which a step explains more than a change of velocity does
+# χ² by which any step may explain more than whole frames do, and by which it may less for each
+# frame more than one: many are seldom lost at once
+FEWER, UNUSUAL = 6.0, 1.5
 EVEN = 0.05  # of a step of time that times may be off even spacing
 LONGEST = 100_000  # samples that are looked at
-MOST_DROPPED = 6  # frames that are lost at once
-MOST_U = 0.25  # u of a number of frames, above which it tells nothing
-FRAMES_OF_A_ZERO = 30.0  # over how many frames the step of a zero is spread, beforehand
+MOST_DROPPED = 4  # frames that are lost at once
+FIRST = 1e3  # strength: what else is said of such a trial follows from it
 
 
 @dataclass(frozen=True)
 class PlaceStep:
-    """A step of one channel: before which sample, how far in m ± u, at which speed in m/s."""
+    """A step of places: before which sample; of a zero, of which channel and how far in m ± u; of
+    missing frames, how many, and the χ² that they explain.
+    """
 
     row: int
-    size: float
-    u: float
-    speed: float
+    channel: int = 0
+    size: float = 0.0
+    u: float = 0.0
+    frames: int = 0
+    gain: float = 0.0
 
 
-def _designs(middle: int, count: int) -> tuple[Array, Array]:
-    """A parabola with a step before the middle sample, and one with a kink at it."""
-    tau = (np.arange(count) - middle + 0.5) / middle
-    late = (np.arange(count) >= middle).astype(float)
-    smooth = np.stack([np.ones(count), tau, tau**2])
-    return np.vstack([smooth, late]), np.vstack([smooth, np.maximum(tau, 0.0)])
+class _Windows:
+    """All windows of some channels with so many samples on either side, and χ² of fits in them."""
+
+    def __init__(self, x: Array, sigmas: Array, half: int, degree: int) -> None:
+        self.half, self.degree, self.sigmas = half, degree, sigmas
+        whole = np.lib.stride_tricks.sliding_window_view(x, 2 * half, axis=1)
+        self._x = (whole - whole.mean(axis=2, keepdims=True)) / sigmas[:, None, None]
+        self._tau = (np.arange(2 * half) - half + 0.5) / half
+        self._late = (np.arange(2 * half) >= half).astype(float)
+        self.dof = len(x) * (2 * half - degree - 1)
+
+    def _left(self, design: Array) -> Array:
+        """χ² of each channel in each window, (channels, windows)."""
+        q, _ = np.linalg.qr(design.T)
+        return np.asarray(np.sum(self._x**2, axis=2) - np.sum((self._x @ q) ** 2, axis=2))
+
+    def _powers(self, tau: Array) -> Array:
+        return tau ** np.arange(self.degree + 1)[:, None]
+
+    @cached_property
+    def plain(self) -> Array:
+        """χ² of the polynomial."""
+        return self._left(self._powers(self._tau))
+
+    @cached_property
+    def kinked(self) -> Array:
+        """χ² with a change of velocity at the middle."""
+        bend = np.maximum(self._tau, 0.0)
+        return self._left(np.vstack([self._powers(self._tau), bend]))
+
+    @cached_property
+    def stepped(self) -> tuple[Array, Array, float]:
+        """χ² with a step, its size in σ, and the u of that in σ."""
+        design = np.vstack([self._powers(self._tau), self._late])
+        inverse = np.linalg.pinv(design.T)
+        return self._left(design), self._x @ inverse[-1], float(np.linalg.norm(inverse[-1]))
+
+    def shifted(self, frames: int) -> Array:
+        """χ² with the time after the middle put forward by so many frames."""
+        return self._left(self._powers(self._tau + self._late * frames / self.half))
 
 
-def place_steps(own: Samples) -> list[PlaceStep]:
-    """Return where the places of a channel step by more than 9 u and 6 σ, between two pieces of one
-    parabola; none where time is not even.
-
-    Least squares of a parabola with a step in windows of 20 samples, and of 12, at every sample; a
-    kink there must explain less by 25 in χ².
-    """
-    n, dt = len(own.x), np.diff(own.t)
-    step = float(np.median(dt))
-    if n > LONGEST or np.any(np.abs(dt - step) > EVEN * step) or own.sigma <= 0.0:
-        return []
-    found = _steps_in_windows(own, HALF, step)
-    more = _steps_in_windows(own, FEWER, step)
-    return found + [m for m in more if all(abs(m.row - f.row) > HALF for f in found)]
-
-
-def _steps_in_windows(own: Samples, half: int, step: float) -> list[PlaceStep]:
-    if len(own.x) < 2 * half:
-        return []
-    windows = np.lib.stride_tricks.sliding_window_view(own.x, 2 * half)
-    windows = windows - windows.mean(axis=1, keepdims=True)
-    stepped, kinked = _designs(half, 2 * half)
-    inverse = np.linalg.pinv(stepped.T)
-    c = windows @ inverse.T
-    left = np.sum((windows - c @ stepped) ** 2, axis=1)
-    kink = np.sum((windows - windows @ np.linalg.pinv(kinked.T).T @ kinked) ** 2, axis=1)
-    variance, size, dof = own.sigma**2, c[:, 3], 2 * half - 4
-    u = np.sqrt(float(inverse[3] @ inverse[3]) * np.maximum(variance, left / dof))
-    clear = np.abs(size) > np.maximum(STEP_Z * u, STEP_SIGMAS * own.sigma)
-    clear &= (left < SMOOTH * dof * variance) & (kink > left + BETTER * variance)
+def _peaks(strength: Array, half: int) -> list[int]:
+    """Windows in which something positive is largest among its neighbours."""
     found = []
-    for place in np.flatnonzero(clear):
-        around = slice(max(place - half, 0), place + half + 1)
-        if np.abs(size[place]) == np.abs(size[around][clear[around]]).max():
-            speed = float(c[place, 1]) / (half * step)
-            found.append(PlaceStep(int(place) + half, float(size[place]), float(u[place]), speed))
+    for place in np.flatnonzero(strength > 0.0):
+        around = strength[max(place - half, 0) : place + half + 1]
+        if strength[place] == around.max():
+            found.append(int(place))
     return found
 
 
-def moved_places(case: Case) -> Iterator[Note]:
-    """Steps of places (`place_steps`): *dropped-frames* where each is a whole number of what the
-    body moves in a sample, the same for all bodies that move then, by Bayes' theorem; else
-    *zero-shift*.
+def place_steps(x: Array, sigmas: Array) -> list[PlaceStep]:
+    """Return where places step, evenly sampled; x in m of shape (channels, n), σ of readings
+    (channels,).
+
+    Frames are missing where time put forward by 1 to 4 of them explains 64 in χ², leaves less than
+    2 per degree of freedom, and is better by 25 than a change of velocity in all channels, and no
+    worse by 6 (1.5 less for each frame more) than any steps; a zero moved where one channel steps
+    by 8 u and 5 σ, better by 25 than with a change of velocity.
     """
-    steps = [(own, one) for own in case.positions for one in place_steps(own)]
-    told: list[int] = []
-    for own, one in sorted(steps, key=lambda item: item[1].row):
-        row = int(own.rows[one.row])
-        if any(abs(row - other) <= HALF for other in told):
-            continue
-        told.append(row)
-        t = float(own.t[one.row])
-        dropped = _dropped(own, one)
-        place = Place(own.body, "", float(own.t[one.row - 1]), t)
-        if dropped is not None and not _someone_stays(case, row, one):
-            yield Note(
-                "dropped-frames",
-                Severity.HIGH,
-                f"At {write_shortest(t, 4)} s {own.body} is {dropped} "
-                f"{'step' if dropped == 1 else 'steps'} further on than it should be, at the same "
-                "speed: frames are missing there, but time goes on as if they were not.",
-                {"t": t, "frames": float(dropped), "shift": one.size, "u": one.u},
-                place,
-                None,
-                f"{row}",
-                abs(one.size) / one.u,
-            )
-            continue
-        yield Note(
-            "zero-shift",
-            Severity.HIGH,
-            f"At {write_shortest(t, 4)} s the places of {own.body} along {own.axis} step by "
-            f"{write_estimate(one.size, one.u, 'm')}, and it goes on at the same speed: the zero "
-            "moved, or another point was followed from there on.",
-            {"t": t, "shift": one.size, "u": one.u},
-            place,
-            None,
-            f"{own.body} {row}",
-            abs(one.size) / one.u,
+    found: list[PlaceStep] = []
+    tried = [
+        _Windows(x, sigmas, half, degree)
+        for half in HALVES
+        for degree in DEGREES
+        if x.shape[1] > 2 * half
+    ]
+    for rule in (_missing_frames, _moved_zeros):
+        for windows in tried:
+            for one in rule(windows):
+                if all(abs(one.row - other.row) > windows.half for other in found):
+                    found.append(one)
+    return found
+
+
+def _missing_frames(windows: _Windows) -> Iterator[PlaceStep]:
+    shifted = np.array([windows.shifted(n) for n in range(1, MOST_DROPPED + 1)])
+    # Channels in which something else happens in a window say nothing there
+    dof = windows.dof / len(windows.sigmas)
+    best_of = np.minimum(np.minimum(windows.plain, windows.stepped[0]), shifted.min(axis=0))
+    says = best_of < SMOOTH * dof
+    plain, kinked, stepped = (
+        np.sum(one * says, axis=0) for one in (windows.plain, windows.kinked, windows.stepped[0])
+    )
+    sums = np.sum(shifted * says, axis=1)
+    best, frames = sums.min(axis=0), sums.argmin(axis=0) + 1
+    gain = plain - best
+    clear = (gain > SHIFT_GAIN) & (best < SMOOTH * dof * says.sum(axis=0))
+    clear &= (kinked > best + BETTER) & (stepped > best - FEWER + UNUSUAL * (frames - 1))
+    for place in _peaks(np.where(clear, gain, 0.0), windows.half):
+        row = place + windows.half
+        yield PlaceStep(row, frames=int(frames[place]), gain=float(gain[place]))
+
+
+def _moved_zeros(windows: _Windows) -> Iterator[PlaceStep]:
+    (left, size, u), sigmas = windows.stepped, windows.sigmas
+    dof = windows.dof / len(sigmas) - 1
+    wider = u * np.sqrt(np.maximum(left / dof, 1.0))
+    clear = (np.abs(size) > np.maximum(STEP_Z * wider, STEP_SIGMAS)) & (left < SMOOTH * dof)
+    clear &= windows.kinked > left + BETTER
+    for channel, sigma in enumerate(sigmas):
+        for place in _peaks(np.where(clear[channel], np.abs(size[channel]), 0.0), windows.half):
+            amount, own = float(size[channel, place] * sigma), float(wider[channel, place] * sigma)
+            yield PlaceStep(place + windows.half, channel, amount, own)
+
+
+def moved_places(case: Case) -> Iterator[Note]:
+    """Steps of places (`place_steps`) of a trial that is evenly sampled: *dropped-frames* where a
+    whole number of missing frames explains them for all bodies, else *zero-shift*.
+    """
+    t = case.trial.t
+    dt = np.diff(t)
+    even = len(t) <= LONGEST and np.all(np.abs(dt - np.median(dt)) < EVEN * np.median(dt))
+    channels = [own for own in case.positions if own.sigma > 0.0 and len(own.x) > 0.8 * len(t)]
+    if not even or not channels:
+        return
+    x = np.array([np.interp(t, own.t, own.x) for own in channels])
+    for one in place_steps(x, np.array([own.sigma for own in channels])):
+        at = float(t[one.row])
+        place = Place(channels[one.channel].body, "", float(t[one.row - 1]), at)
+        yield (
+            _dropped(at, one, place)
+            if one.frames
+            else _shifted(at, one, channels[one.channel], place)
         )
 
 
-def _dropped(own: Samples, one: PlaceStep) -> int | None:
-    """How many frames a step stands for, if a whole number of them explains it better than a zero
-    that moved by anything: Bayes' theorem, n frames beforehand 2⁻ⁿ.
-    """
-    per_frame = one.speed * float(np.median(np.diff(own.t)))
-    if per_frame == 0.0:
-        return None
-    count, u = one.size / per_frame, abs(one.u / per_frame)
-    whole = round(count)
-    if not 1 <= whole <= MOST_DROPPED or u > MOST_U:
-        return None
-    near = np.exp(-0.5 * ((count - whole) / u) ** 2) / (u * np.sqrt(2.0 * np.pi))
-    return whole if near * 2.0**-whole > 1.0 / FRAMES_OF_A_ZERO else None
+def _dropped(at: float, one: PlaceStep, place: Place) -> Note:
+    return Note(
+        "dropped-frames",
+        Severity.HIGH,
+        f"At {write_shortest(at, 4)} s everything is {one.frames} "
+        f"{'step' if one.frames == 1 else 'steps'} of time further on than it should be: frames "
+        "are missing there, but time goes on as if they were not.",
+        {"t": at, "frames": float(one.frames), "chi2": one.gain},
+        place,
+        None,
+        f"{one.row}",
+        FIRST + one.gain,
+    )
 
 
-def _someone_stays(case: Case, row: int, one: PlaceStep) -> bool:
-    """Whether another channel moves then and does not step."""
-    for other in case.positions:
-        k = int(np.searchsorted(other.rows, row))
-        if not HALF <= k <= len(other.x) - HALF:
-            continue
-        before, after = other.x[k - HALF : k], other.x[k : k + HALF]
-        t0, t1 = other.t[k - HALF : k], other.t[k : k + HALF]
-        lines = [np.polyfit(t - other.t[k], x, 1) for t, x in ((t0, before), (t1, after))]
-        speed = 0.5 * (lines[0][0] + lines[1][0])
-        shift = float(np.polyval(lines[1], 0.0) - np.polyval(lines[0], 0.0))
-        frames = one.size / one.speed if one.speed else 0.0
-        u = other.sigma * 1.3
-        if abs(speed * frames) > STEP_Z * u and abs(shift) < 0.3 * abs(speed * frames):
-            return True
-    return False
+def _shifted(at: float, one: PlaceStep, own: Samples, place: Place) -> Note:
+    return Note(
+        "zero-shift",
+        Severity.HIGH,
+        f"At {write_shortest(at, 4)} s the places of {own.body} along {own.axis} step by "
+        f"{write_estimate(one.size, one.u, 'm')}, and it goes on at the same speed: the zero "
+        "moved, or another point was followed from there on.",
+        {"t": at, "shift": one.size, "u": one.u},
+        place,
+        None,
+        f"{own.body} {one.row}",
+        FIRST + abs(one.size) / one.u,
+    )

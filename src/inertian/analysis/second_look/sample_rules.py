@@ -32,6 +32,7 @@ SHORTEST, SHORT, ODD, REWEIGHTED = 12, 200, 8.0, 40
 STUCK_RUN, BESIDE = 4, 5  # equal samples that are a run, and samples beside it that tell the speed
 STUCK_SIGMAS, STUCK_STEPS = 6.0, 4.0  # σ and steps of the recording that a body should have moved
 SAME_SPEED = 0.5  # share of the mean speed that is there on both sides of a run
+EVERY_SECOND = 0.8  # share of every second reading that repeats the one before, while few others do
 REPEATED_SHARE, REPEATED_LEAST = 0.2, 8  # of samples that are like the one before
 MOVES_STEPS = 3.0  # steps of the recording that a body moves from sample to sample
 # Equal samples at an extreme; steps of the recording at which it is left, since a parabola that
@@ -298,6 +299,9 @@ def _repeated(own: Samples) -> tuple[int, int]:
     """How many readings only repeat the one before, and among how many; 0 if it is by chance."""
     d = np.abs(np.diff(own.x))
     width = 2 * REPEATED_LEAST + 1
+    parities = [float(np.mean(d[k::2] == 0.0)) for k in (0, 1)] if len(d) > width // 2 else []
+    if parities and max(parities) > EVERY_SECOND and min(parities) < 1.0 - EVERY_SECOND:
+        return int(np.count_nonzero(d == 0.0)), len(d)
     if len(d) < width:
         return 0, 0
     usual = np.convolve(d, np.ones(width) / width, mode="same")
