@@ -29,6 +29,7 @@ LONGEST_LOSS, LOST_AT_LEAST = 0.15, 6  # share of a recording, or samples, that 
 SAME_LEVEL = 0.02  # of the leap, by which lost samples may differ
 # Samples of a short recording, spreads by which one does not belong, steps of reweighting
 SHORTEST, SHORT, ODD, REWEIGHTED = 12, 200, 8.0, 40
+FROM_ENDS = 2  # samples of a span, at each end, that may belong to what is beside it
 STUCK_RUN, BESIDE = 4, 5  # equal samples that are a run, and samples beside it that tell the speed
 STUCK_SIGMAS, STUCK_STEPS = 6.0, 4.0  # σ and steps of the recording that a body should have moved
 SAME_SPEED = 0.5  # share of the mean speed that is there on both sides of a run
@@ -181,7 +182,9 @@ def _odd_ones(case: Case, body: str) -> Rows:
             if span.kind.steady and not whole.size:
                 low = int(np.searchsorted(own.t, span.start))
                 high = int(np.searchsorted(own.t, span.stop, "right"))
-                found.append(own.rows[_odd_ones_out(own, slice(low, high))])
+                odd = _odd_ones_out(own, slice(low, high))
+                inside = (odd >= low + FROM_ENDS) & (odd < high - FROM_ENDS)
+                found.append(own.rows[odd[inside]])
     return np.unique(np.concatenate(found))
 
 
