@@ -190,6 +190,7 @@ def faked(code):
         "dropped-frames": lambda: project_of(*glide(rng, lost=2)),
         "zero-shift": lambda: project_of(*glide(rng, shift=-0.02)),
         "labels-exchanged": lambda: project_of(t, labels(t, found), *FACTS),
+        "clock-drift": lambda: joined(*met_twice(rng)),
         "momentum-missing": lambda: project_of(*hit(rng, after=(0.05, 0.31)), *FACTS),
         "span-holds-event": lambda: remarked(
             plain, replace(before, stop=1.6, kind=SpanKind.FREE, bodies=("A",))
@@ -220,6 +221,30 @@ def faked(code):
         ),
     }  # fmt: skip
     return built[code]()
+
+
+def met_twice(rng, drift=0.01):
+    """Two bodies that meet at 1 s and, sent back by the ends of the track, at 4 s; the clock of B
+    runs fast.
+    """
+    t = np.arange(0.0, 5.0, 1.0 / RATE)
+
+    def way(at, speeds):
+        edges, x, found = [0.0, 1.0, 2.5, 4.0, 9.0], 0.0, np.zeros(len(at))
+        for a, b, v in zip(edges, edges[1:], speeds, strict=False):
+            found += v * (np.clip(at, a, b) - a)
+        return found + x
+
+    a = way(t, (0.6, -0.4, 0.4, -0.3)) + rng.normal(0.0, NOISE, len(t))
+    b = 1.0 + way(t * (1.0 + drift), (-0.4, 0.5, -0.5, 0.4)) + rng.normal(0.0, NOISE, len(t))
+    return t, {"A": {"x": a}, "B": {"x": b}}
+
+
+def joined(t, found):
+    project = project_of(t, found)
+    entry = project.entries[0]
+    origin = Provenance("a.csv", others=(Provenance("b.csv"),))
+    return project.with_entry(replace(entry, trial=replace(entry.trial, provenance=origin)))
 
 
 def expecting(project):

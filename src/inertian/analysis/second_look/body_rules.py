@@ -9,6 +9,7 @@ import numpy as np
 from inertian.analysis.second_look.cases import Case
 from inertian.analysis.second_look.notes import Note, Place, Remedy, Severity
 from inertian.motion.numerics.outliers import MEDIAN_TO_SIGMA
+from inertian.motion.spans.spans import Span, SpanKind
 from inertian.project.history import Edit
 from inertian.project.project import Project
 from inertian.project.tidying_edits import labels_exchanged
@@ -17,6 +18,7 @@ from inertian.quantities.rounding import write_estimate, write_shortest
 
 # Share of the leap that is left when exchanged; σ and usual steps that a leap exceeds; samples
 SWAPPED, APART_SIGMAS, USUAL_LEAPS, LEAST_SEEN = 0.25, 12.0, 3.0, 8
+DRIFT_Z = 5.0  # u
 LEAST_SPANS, BENT_Z = 8, 6.0  # spans that tell a perspective, and u of it
 LEAST_TRIALS, APART_Z, APART_SHARE = 5, 6.0, 0.02  # of a series; robust u; share of the median
 COMPARED = ("efficiency", "friction coefficient", "mean force of loss")
@@ -63,8 +65,59 @@ def exchanged_labels(case: Case) -> Iterator[Note]:
         Place(names[0], "", float(case.trial.t[starts[0] - 1]), t),
         Remedy(f"Exchange {names[0]} and {names[1]} from there on", edit),
         " ".join(names),
-        1e3 + size / max(sigma, 1e-9),  # before what follows from it
+        1e6 + size / max(sigma, 1e-9),  # before what follows from it
     )
+
+
+def clock_drift(case: Case) -> Iterator[Note]:
+    """Two recordings that were joined, whose bodies show the same contacts at times that drift
+    apart: the moment of each contact is where the lines before and after cross, for each body;
+    their difference changes from the first contact to the last by more than 5 u.
+    """
+    bodies = [b.name for b in case.trial.followed]
+    if len(bodies) != 2 or not case.entry.trial.provenance.others:
+        return
+    seen = []
+    for span in case.entry.spans.in_order():
+        if span.kind in (SpanKind.CONTACT, SpanKind.INTERACTION):
+            one, two = (_crossing(case, body, span) for body in bodies)
+            if one is not None and two is not None:
+                seen.append((span, two[0] - one[0], float(np.hypot(one[1], two[1]))))
+    if len(seen) < 2:
+        return
+    (first, before, u1), (last, after, u2) = seen[0], seen[-1]
+    drift, u = after - before, float(np.hypot(u1, u2))
+    if abs(drift) > DRIFT_Z * u:
+        length = last.start - first.start
+        yield Note(
+            "clock-drift",
+            Severity.HIGH,
+            f"The clocks of {bodies[0]} and {bodies[1]} drift apart: from the first contact to the "
+            f"last, {write_shortest(length, 3)} s later, by {write_estimate(drift, u, 's')}.",
+            {"drift": drift, "u": u, "per second": drift / length},
+            Place(bodies[1], "", last.start, last.stop),
+            None,
+            " ".join(bodies),
+            abs(drift) / u,
+        )
+
+
+def _crossing(case: Case, body: str, span: Span) -> tuple[float, float] | None:
+    """When the lines of a body before and after a contact cross, in s, and the u of that."""
+    own = list(case.steady(body))
+    before = [fit for one, fit in own if one.stop <= span.start + 1e-9]
+    after = [fit for one, fit in own if one.start >= span.stop - 1e-9]
+    if not before or not after:
+        return None
+    axis, middle = case.trial.body(body).axes[0], 0.5 * (span.start + span.stop)
+    sides = [before[-1].fits[axis], after[0].fits[axis]]
+    x, v = ([side.at(middle, k) for side in sides] for k in (0, 1))
+    sigma = max((side.sum_of_squares / max(side.dof, 1)) ** 0.5 for side in sides)
+    weights = [[side.weights(middle, k).values for side in sides] for k in (0, 1)]
+    u_x, u_v = (sigma * float(np.linalg.norm(np.concatenate(own))) for own in weights)
+    if abs(v[1] - v[0]) < DRIFT_Z * u_v:
+        return None
+    return middle - (x[1] - x[0]) / (v[1] - v[0]), u_x / abs(v[1] - v[0])
 
 
 def _length(steps: Array) -> Array:

@@ -13,7 +13,12 @@ from inertian.analysis.second_look import (
     span_rules,
     statement_rules,
 )
-from inertian.analysis.second_look.body_rules import apart, exchanged_labels, perspective
+from inertian.analysis.second_look.body_rules import (
+    apart,
+    clock_drift,
+    exchanged_labels,
+    perspective,
+)
 from inertian.analysis.second_look.cases import Case
 from inertian.analysis.second_look.hypotheses import Tried, balance
 from inertian.analysis.second_look.notes import Note, gravest_first
@@ -25,6 +30,7 @@ MOST_COMPARED = 60  # trials of a series that one is held against
 OF_ONE: tuple[Callable[[Case], Iterator[Note]], ...] = (
     *sample_rules.RULES,
     place_steps.moved_places,
+    clock_drift,
     *gravity_rules.RULES,
     *gauge_rules.RULES,
     *span_rules.RULES,

@@ -27,7 +27,7 @@ FEWER, UNUSUAL = 6.0, 1.5
 EVEN = 0.05  # of a step of time that times may be off even spacing
 LONGEST = 100_000  # samples that are looked at
 MOST_DROPPED = 4  # frames that are lost at once
-FIRST = 1e3  # strength: what else is said of such a trial follows from it
+FIRST = 1e6  # strength: what else is said of such a trial follows from it
 
 
 @dataclass(frozen=True)

@@ -25,6 +25,7 @@ NOTE_TITLES = {
     "dropped-frames": "Frames are missing",
     "zero-shift": "A zero that moved",
     "labels-exchanged": "Labels exchanged",
+    "clock-drift": "Clocks that drift apart",
     "perspective": "A picture in perspective",
     "momentum-missing": "Momentum is missing",
     "span-holds-event": "A span holds an event",
