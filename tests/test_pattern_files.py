@@ -3,6 +3,11 @@ the command line.
 """
 
 import json
+import shutil
+import signal
+import subprocess
+import sys
+import time
 from pathlib import Path
 
 import jsonschema
@@ -249,3 +254,27 @@ def test_a_pattern_has_to_be_marked(tmp_path, files):
     assert refused.exit_code == 2
     assert "can be a pattern" in refused.stderr
     assert not Path(tmp_path / "results.csv").exists()
+
+
+def test_a_folder_is_followed_without_a_window_till_it_is_interrupted(project, files, tmp_path):
+    path, folder, out = tmp_path / "class.inertian", tmp_path / "late", tmp_path / "table.csv"
+    save(project, path)
+    folder.mkdir()
+    shutil.copy(files[0], folder)
+    command = [sys.executable, "-m", "inertian", "apply", path, folder, "--follow", "--out", out]
+    with subprocess.Popen([str(a) for a in command], stderr=subprocess.PIPE, text=True) as running:
+        wait_for(lambda: out.exists() and len(out.read_text().splitlines()) == 2)
+        shutil.copy(files[6], folder)
+        wait_for(lambda: len(out.read_text().splitlines()) == 3)
+        running.send_signal(signal.SIGINT)
+        said = running.communicate(timeout=30)[1]
+    assert running.returncode == 0
+    assert "to be looked at: run 7" in said
+    assert "Traceback" not in said
+
+
+def wait_for(ready):
+    begin = time.monotonic()
+    while not ready():
+        assert time.monotonic() < begin + 60.0
+        time.sleep(0.1)

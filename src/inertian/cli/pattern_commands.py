@@ -14,6 +14,7 @@ import typer
 from inertian.cli.refusals import in_turn, refuse
 
 if TYPE_CHECKING:
+    from inertian.analysis.pattern_files import TreatedFile
     from inertian.files.interpretation.parsed_file import ParsedFile
     from inertian.report.applied import Applied
 
@@ -61,8 +62,9 @@ def apply(
         return
     troubles: list[str] = []
     made = None
+    treated: dict[Path, TreatedFile] = {}
     for known in _growing(files, follow):
-        made = applied(opened, chosen, known, jobs, each, _say_progress)
+        made = applied(opened, chosen, known, jobs, each, _say_progress, treated)
         troubles = _written(made, out, save)
         if follow:
             _told(made)

@@ -58,15 +58,18 @@ def applied(
     jobs: int = 1,
     each: bool = False,
     progress: Progress = lambda _what, _done, _of: None,
+    known: dict[Path, TreatedFile] | None = None,
 ) -> Applied:
     """Treat files like a pattern and draw up their accounts, in their order; the same for any
-    number of processes.
+    number of processes. `known` remembers files that were treated, for the next time.
     """
-    treated: list[TreatedFile] = []
-    with Processes(jobs, pattern) as pool:
-        for one in pool.each(treated_file, files):
-            treated.append(one)
-            progress("read", len(treated), len(files))
+    known = {} if known is None else known
+    new_files = [path for path in dict.fromkeys(files) if path not in known]
+    with Processes(jobs if new_files else 1, pattern) as pool:
+        for path, one in zip(new_files, pool.each(treated_file, new_files), strict=True):
+            known[path] = one
+            progress("read", len(known), len(files))
+    treated = [known[path] for path in files]
     refused = [(one.file, one.refused) for one in treated if one.refused is not None]
     project, told = with_treated(project, pattern, treated, each)
     new = [e for e in project.entries if e.trial.id in told]
