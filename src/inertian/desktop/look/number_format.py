@@ -1,5 +1,6 @@
 """Numbers as the window shows them: rounded by their ±, with unit and the locale's decimal mark."""
 
+import html
 import math
 import re
 
@@ -21,6 +22,11 @@ def format_estimate(value: float, u: float, unit: str = "") -> str:
 def _with_powers(text: str) -> str:
     # Raised by the text engine: the typeface has no raised minus
     return _POWER.sub(lambda power: f"10<sup>{power[1].translate(_LOWERED)}</sup>", text)
+
+
+def rich(text: str) -> str:
+    """Return a sentence with numbers in it as rich text, whatever else stands in it."""
+    return _with_powers(html.escape(text))
 
 
 def without_markup(text: str) -> str:

@@ -211,6 +211,7 @@ class Margin(QScrollArea):
         for place, body in enumerate(entry.trial.bodies):
             self.slowing[body.name] = BodyLabel(self._theme, place, "")
             self.slowing[body.name].setProperty("role", "small")
+            self.slowing[body.name].setTextFormat(Qt.TextFormat.RichText)  # powers of ten
             column.addWidget(self.slowing[body.name])
 
     def _build_readings(self, entry: Entry, column: QVBoxLayout) -> None:

@@ -18,6 +18,7 @@ from inertian.desktop.look import words
 from inertian.desktop.look.folding import Fold
 from inertian.desktop.look.labels import label, rule
 from inertian.desktop.look.messages import sized_within
+from inertian.desktop.look.number_format import rich
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.second_looks import SecondLooks
 from inertian.project.note_edits import dismissal_taken_back, note_dismissed
@@ -34,10 +35,11 @@ class NoteCard(QWidget):
         super().__init__()
         self.note = note
         title = label(words.NOTE_TITLES.get(note.code, note.code), "answer")
-        self.text = label(note.text)
+        title.setTextFormat(Qt.TextFormat.PlainText)
+        self.text = label(rich(note.text))
+        self.text.setTextFormat(Qt.TextFormat.RichText)
         for part in (title, self.text):
             part.setWordWrap(True)
-            part.setTextFormat(Qt.TextFormat.PlainText)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.show_place = _quiet_button(words.NOTE_SHOW, words.NOTE_SHOW_TIP)
         self.dismiss = _quiet_button(words.NOTE_DISMISS, "")
@@ -78,8 +80,8 @@ class DismissDialog(QDialog):
         super().__init__(parent)
         title = words.NOTE_TITLES.get(note.code, note.code)
         self.setWindowTitle(words.DISMISS_TITLE.format(title=title))
-        sized_within(self, 420, 200)
-        said, text = label(note.text, "soft"), label(words.DISMISS_TEXT)
+        sized_within(self, 440, 280)
+        said, text = label(rich(note.text), "soft"), label(words.DISMISS_TEXT)
         self.reason = QLineEdit()
         self.reason.setPlaceholderText(words.DISMISS_HINT)
         self.reason.setAccessibleName(words.DISMISS_TEXT)
@@ -93,10 +95,11 @@ class DismissDialog(QDialog):
         column.setSpacing(10)
         for part in (said, text):
             part.setWordWrap(True)
-            part.setTextFormat(Qt.TextFormat.PlainText)
+            part.setTextFormat(Qt.TextFormat.RichText)
             column.addWidget(part)
         column.addWidget(self.reason)
         column.addWidget(self.whole_series)
+        column.addStretch(1)
         row = QHBoxLayout()
         row.addStretch(1)
         for button in (stop, go):
@@ -147,9 +150,9 @@ class NotesList(QWidget):
             return
         self._column.addWidget(label(words.SECOND_LOOK, "heading"))
         for why in doubts:
-            said = label(words.LOOK_AT.format(why=why))
+            said = label(rich(words.LOOK_AT.format(why=why)))
             said.setWordWrap(True)
-            said.setTextFormat(Qt.TextFormat.PlainText)
+            said.setTextFormat(Qt.TextFormat.RichText)
             self._column.addWidget(said)
         self._show_notes(entry, notes)
         if dismissed:
