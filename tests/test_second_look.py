@@ -388,3 +388,21 @@ def test_planted_flaws_are_found_and_clean_trials_are_left_alone(monkeypatch):
         found, first, used = simulation.flaw_cell(flaw, simulation.FLAWS[flaw][1][0], 12, 11)
         assert found >= 0.75 * used
         assert first >= 0.65 * used
+
+
+def test_a_gauge_that_pulls_all_along_is_neither_off_nor_the_other_way_round():
+    rng, t = rng_of(), np.arange(0.0, 3.0, 0.01)
+    late = np.clip(t - 0.8, 0.0, 1.2)
+    x = 0.5 * 0.6 * late**2 + 0.72 * np.maximum(t - 2.0, 0.0) + rng.normal(0.0, NOISE, len(t))
+    pull = np.where((t > 0.8) & (t < 2.0), 1.2 * 0.6, 0.0) + rng.normal(0.0, 0.02, len(t))
+    newton = unit_of("force", "N")
+    project = project_of(t, {"sled": {"x": x}}, "mass of sled = 1.2 ± 0.001 kg")
+    assert codes_of(with_sensor(project, "F", pull, newton)) == []
+    assert codes_of(with_sensor(project, "F", -pull, newton)) == ["gauge-sign"]
+
+
+def test_what_is_typed_beyond_limits_is_told_without_a_measurement():
+    project = project_of(*glide(rng_of()), "friction coefficient = -0.02 ± 0.001")
+    assert codes_of(project)[0] == "friction-forward"
+    given = project_of(*hit(rng_of()), *FACTS, "restitution = 1.2 ± 0.1")
+    assert "restitution-above-1" in codes_of(given)

@@ -10,7 +10,7 @@ import numpy as np
 
 from inertian.analysis.second_look.cases import Case, Samples
 from inertian.analysis.second_look.notes import Note, Place, Remedy, Severity
-from inertian.motion.spans.spans import Span
+from inertian.motion.spans.spans import Span, SpanKind
 from inertian.physics.accounts.events import EventKind
 from inertian.physics.accounts.gauges import pushed, rests
 from inertian.project.history import Edit
@@ -35,8 +35,11 @@ def _quiet(case: Case, own: Samples) -> Mask:
         for span in rests(trial, gauge):
             quiet |= (own.t >= span.start) & (own.t <= span.stop)
         return quiet
+    contact_event = case.event.kind.contact
     for span in spans:
-        if span.kind.steady:
+        # A steady acceleration may be what the sensor measures, unless something is run into
+        pushed_all_along = span.kind is SpanKind.ACCELERATION and not contact_event
+        if span.kind.steady and not pushed_all_along:
             quiet |= (own.t >= span.start) & (own.t <= span.stop)
     contact = spans.contact
     if contact is not None and own.axis == "F":
@@ -146,14 +149,12 @@ def gauge_sign(case: Case) -> Iterator[Note]:
             continue
         sigma = _level(own.t[quiet], own.x[quiet])[1] * math.sqrt(float(quiet.sum()))
         total, variance = 0.0, 0.0
-        for one, two, dv in _changes(case, own.body):
-            inside = (own.t >= one.stop - 1e-9) & (own.t <= two.start + 1e-9)
+        step = float(np.median(np.diff(own.t)))
+        for start, stop, dv, level in _pushes(case, own, quiet):
+            inside = (own.t >= start - 1e-9) & (own.t <= stop + 1e-9)
             if inside.sum() < 2:
                 continue
-            sides = [quiet & (own.t >= s.start) & (own.t <= s.stop) for s in (one, two)]
-            level = float(np.mean(np.concatenate([own.x[s] for s in sides])))
             area = float(np.trapezoid(own.x[inside] - level, own.t[inside]))
-            step = float(np.median(np.diff(own.t)))
             total += dv * area
             variance += (dv * sigma * step) ** 2 * inside.sum()
         z = total / math.sqrt(variance) if variance > 0.0 else 0.0
@@ -173,14 +174,27 @@ def gauge_sign(case: Case) -> Iterator[Note]:
             )
 
 
-def _changes(case: Case, body: str) -> Iterator[tuple[Span, Span, float]]:
-    """Steady spans of a body that follow one another, and how its velocity along x changes in
-    between, in m/s.
+def _pushes(case: Case, own: Samples, quiet: Mask) -> Iterator[tuple[float, float, float, float]]:
+    """From when to when the velocity of a sensor's body along x changes, by how much in m/s, and
+    what the sensor reads beside it: between steady spans, and in those of steady acceleration.
     """
-    own = list(case.steady(body))
-    for (one, before), (two, after) in pairwise(own):
-        if two.start >= one.stop - 1e-9:
-            yield one, two, after.fits["x"].at(two.start, 1) - before.fits["x"].at(one.stop, 1)
+
+    def level(spans: list[Span]) -> float | None:
+        there = [quiet & (own.t >= s.start) & (own.t <= s.stop) for s in spans]
+        read = np.concatenate([own.x[one] for one in there]) if there else own.x[:0]
+        return float(np.mean(read)) if read.size else None
+
+    steady = list(case.steady(own.body))
+    for (one, before), (two, after) in pairwise(steady):
+        beside = level([one, two])
+        if two.start >= one.stop - 1e-9 and beside is not None:
+            dv = after.fits["x"].at(two.start, 1) - before.fits["x"].at(one.stop, 1)
+            yield one.stop, two.start, dv, beside
+    at_rest = level([span for span, _ in steady if span.kind is SpanKind.REST])
+    for span, fit in steady:
+        if span.kind is SpanKind.ACCELERATION and at_rest is not None:
+            x = fit.fits["x"]
+            yield span.start, span.stop, x.at(span.stop, 1) - x.at(span.start, 1), at_rest
 
 
 RULES = (gauge_zero, gauge_sign)

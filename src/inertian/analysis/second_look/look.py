@@ -70,13 +70,22 @@ def second_look(
         notes = [*seen[trial], *_of_one(case, seen[trial])]
         if not _coarse(seen[trial]):
             notes += _said(balance, case, list(cases.values()), tried)
-            beside = [c for c in cases.values() if c.entry.series == case.entry.series]
+            beside = _alike(case, cases)
             for rule in OF_SERIES:
                 notes += _said(rule, case, beside)
         told = gravest_first(_not_dismissed(project, trial, notes))
         if told:
             found[trial] = told
     return found
+
+
+def _alike(case: Case, cases: Mapping[str, Case]) -> list[Case]:
+    """Trials of the same bodies, those nearest in order, if there are very many."""
+    bodies = {b.name for b in case.trial.followed}
+    alike = [c for c in cases.values() if {b.name for b in c.trial.followed} == bodies]
+    here = next(k for k, c in enumerate(alike) if c is case)
+    low = max(min(here - MOST_COMPARED // 2, len(alike) - MOST_COMPARED), 0)
+    return alike[low : low + MOST_COMPARED]
 
 
 def _compared(project: Project, series: set[str], trials: Sequence[str]) -> list[Entry]:

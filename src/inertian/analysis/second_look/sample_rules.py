@@ -345,12 +345,15 @@ def clipped(case: Case) -> Iterator[Note]:
 def _cut_at(own: Samples, extreme: float) -> tuple[int, int] | None:
     step = max(own.step, 1e-12 * abs(extreme))
     for first, last in _equal_runs(own.x, CUT_RUN):
-        if own.x[first] != extreme or first < 2 or last > len(own.x) - 3:
+        if own.x[first] != extreme:
+            continue
+        if _by_chance(own, last - first + 1) < BY_CHANCE:
+            return first, last
+        if first < 2 or last > len(own.x) - 3:
             continue
         comes = abs(own.x[first] - own.x[first - 1])
         leaves = abs(own.x[last + 1] - own.x[last])
-        at_a_run = min(comes, leaves) > max(LEAVES_STEPS * step, 4.0 * own.sigma)
-        if at_a_run or _by_chance(own, last - first + 1) < BY_CHANCE:
+        if min(comes, leaves) > max(LEAVES_STEPS * step, 4.0 * own.sigma):
             return first, last
     return None
 

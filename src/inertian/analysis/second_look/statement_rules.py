@@ -10,7 +10,7 @@ from inertian.motion.fits.free_motion import FreeMotion
 from inertian.physics.accounts.events import EventKind
 from inertian.physics.accounts.ledger import ENERGY
 from inertian.physics.accounts.verdicts import Expectation
-from inertian.project.project import Project
+from inertian.project.project import RESTITUTION, Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning
@@ -21,6 +21,8 @@ STUCK = 0.1  # restitution, with 3 u, below which bodies stick together
 # A length is read off a rule to half a millimetre at best; callipers reach 0.2 m
 RULE_STEP, CALLIPERS = 2e-4, 0.2
 BEST = {"mass": 1e-5, "angle": 1e-5, "acceleration": 1e-7, "stiffness": 1e-5}  # relative ±
+SLOWS = ("friction coefficient", "rolling resistance", "linear drag", "quadratic drag")
+TYPED = 1e3  # strength: nothing has to be measured to say so
 KEPT = ("efficiency", "fraction kept")
 SPEEDS_UP = (EventKind.LAUNCH, EventKind.THRUST, EventKind.EXPLOSION, EventKind.TOWED)
 
@@ -67,6 +69,32 @@ def _too_good(fact: Fact) -> str:
     if best is not None and relative < best:
         return f"a ± of {write_shortest(relative, 2)} of the value is beyond what a class can weigh"
     return ""
+
+
+def typed_beyond_limits(case: Case) -> Iterator[Note]:
+    """A typed coefficient of friction, rolling resistance or drag below zero, or a typed
+    restitution above 1.
+    """
+    for key, fact in case.project.setup.items():
+        held = key.scope in ("project", f"series {case.entry.series}", f"trial {case.id}")
+        if held and key.name in SLOWS and fact.si < 0.0:
+            yield Note(
+                "friction-forward",
+                Severity.HIGH,
+                f"The {key.name} is {fact}: below zero it would push forward.",
+                {"value": fact.si},
+                subject=key.name,
+                strength=TYPED,
+            )
+        elif held and key.name == RESTITUTION and fact.si > 1.0:
+            yield Note(
+                "restitution-above-1",
+                Severity.HIGH,
+                f"The restitution is typed as {fact}: above 1 it would take energy from nowhere.",
+                {"value": fact.si},
+                subject=key.name,
+                strength=TYPED,
+            )
 
 
 def friction_forward(case: Case) -> Iterator[Note]:
@@ -195,6 +223,7 @@ RULES = (
     noise_too_small,
     structured_curves,
     impossible_uncertainties,
+    typed_beyond_limits,
     friction_forward,
     above_one,
     impossible_expectation,
