@@ -19,8 +19,8 @@ from accounts import KINDS, Made, project_of
 
 from inertian.analysis.evaluation import Evaluator
 from inertian.analysis.second_look.cases import Case
-from inertian.analysis.second_look.gravity_rules import measured_gravity
 from inertian.analysis.second_look.look import second_look
+from inertian.analysis.second_look.measured_gravity import measured_gravity
 from inertian.physics.accounts.ledger import Accounts
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError

@@ -15,6 +15,7 @@ from inertian.motion.spans.tracks import Track
 from inertian.quantities.estimates import Array
 
 MOST_POINTS = 600  # a stretch is looked at in means, so that there are no more of them
+PARTS, ONE_WAY = 16, 4.0  # of a stretch whose means are compared, and σ of a mean that they may err
 LEAST_PERIODS = 1.0  # seen, for a swing
 SAMPLES_A_PERIOD = 6.0  # at least; fewer say nothing of the shape
 MISFIT = 0.03  # of the amplitude, that a swing may miss: a zigzag misses 0.07, large swings 0.02
@@ -78,11 +79,25 @@ def _stretch(track: Track, start: float, stop: float) -> _Stretch:
     return _Stretch(t, x, np.sqrt(weight), sigma)
 
 
+def _never_returns(own: _Stretch) -> bool:
+    """Whether a body goes on one way along every axis, as no swing does: means of parts of the
+    stretch only rise, or only fall, as far as noise lets them, and nothing goes on inside a part.
+    """
+    parts = [p for p in np.array_split(np.arange(len(own.t)), PARTS) if p.size]
+    means = np.array([own.x[:, rows].mean(axis=1) for rows in parts])
+    inside = np.array([np.ptp(own.x[:, rows], axis=1) for rows in parts]).max(axis=0)
+    changes = np.diff(means, axis=0)
+    slack = ONE_WAY * own.sigma * np.sqrt(2.0 * PARTS / len(own.t))
+    one_way = (changes > -slack).all(axis=0) | (changes < slack).all(axis=0)
+    quiet = inside < 3.0 * np.abs(changes).max(axis=0) + CLEAR * own.sigma
+    return bool(np.all(one_way & quiet))
+
+
 def swing_of(track: Track, start: float, stop: float) -> Swing | None:
     """Return the swing that a body makes from start to stop, in s, or None if it does not."""
     own = _stretch(track, start, stop)
     n, length = len(own.t), stop - start
-    if n < 2.0 * SAMPLES_A_PERIOD or length <= 0.0:
+    if n < 2.0 * SAMPLES_A_PERIOD or length <= 0.0 or _never_returns(own):
         return None
     tau = own.t - start
 

@@ -48,15 +48,20 @@ def steady_segments(
     share = min(1.0, MOST_FULL_WEIGHT_SAMPLES / n)
     counted = np.log(n * share)
     tau = (2.0 * (t - t[0]) / (t[-1] - t[0])) - 1.0
-    cost = np.zeros((3, len(edges), len(edges)))
+    low, high = _pairs(len(edges))
+    cost = np.zeros((3, len(low)))
     for x, sigma in zip(channels, sigmas, strict=True):
         cost += _squares(tau, x - x.mean(), share / sigma**2, edges)
     parameter = PARAMETER_PENALTY * counted + BASE_PENALTY
+    samples = edges[high] - edges[low]
     for degree in range(3):
         cost[degree] += parameter * (degree + 1) * len(channels)
-        cost[degree][edges[None, :] - edges[:, None] < LEAST_SAMPLES[degree]] = np.inf
-    degrees = np.argmin(cost, axis=0)
-    best = np.take_along_axis(cost, degrees[None], axis=0)[0]
+        cost[degree][samples < LEAST_SAMPLES[degree]] = np.inf
+    cheapest = np.argmin(cost, axis=0)
+    degrees = np.zeros((len(edges), len(edges)), dtype=np.intp)
+    best = np.full((len(edges), len(edges)), np.inf)
+    degrees[low, high] = cheapest
+    best[low, high] = np.take_along_axis(cost, cheapest[None], axis=0)[0]
     return _cut(best, degrees, edges, CUT_PENALTY * counted + BASE_PENALTY)
 
 
@@ -79,8 +84,8 @@ def _cut(cost: Array, degrees: Rows, edges: Rows, penalty: float) -> list[Steady
 
 
 def _squares(tau: Array, x: Array, weight: Array, edges: Rows) -> Array:
-    """Σ w r² of a constant, a line and a parabola between any two edges; shape (3, edges, edges),
-    for i < j.
+    """Σ w r² of a constant, a line and a parabola between any two edges, as `_pairs` has them;
+    shape (3, pairs).
 
     Prefix sums of the moments, moved to the centre of each stretch.
     """
@@ -108,10 +113,8 @@ def _squares(tau: Array, x: Array, weight: Array, edges: Rows) -> Array:
         line = rest - y1**2 / u2
         bend, own = y2 - u3 / u2 * y1 - u2 / s0 * t0, u4 - u3**2 / u2 - u2**2 / s0
         parabola = line - bend**2 / own
-    found = np.zeros((3, len(edges), len(edges)))
-    for place, one in enumerate((rest, line, parabola)):
-        found[place, low, high] = np.where(np.isfinite(one), np.maximum(one, 0.0), 0.0)
-    return found
+    found = np.array([rest, line, parabola])
+    return np.where(np.isfinite(found), np.maximum(found, 0.0), 0.0)
 
 
 @lru_cache(maxsize=8)
