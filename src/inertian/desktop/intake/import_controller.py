@@ -312,16 +312,16 @@ class ImportController(QObject):
         self._worker.stop()
 
 
-def warmed(project: Project, before: Project) -> Evaluator:
-    """Return an evaluator that knows the series of all new trials, and the first of them: what is
-    shown next.
+def warmed(project: Project, before: Project, shown: str = "") -> Evaluator:
+    """Return an evaluator that knows the series of all new trials, and what is shown next: a trial
+    by its id, else the first new one.
     """
     evaluator = Evaluator()
     old = {id(e.trial) for e in before.entries}
     new = [e for e in project.entries if id(e.trial) not in old]
     for series in dict.fromkeys(e.series for e in new):
         evaluator.series(project, series)
-    for entry in new[:1]:
+    for entry in [project.entry(shown)] if shown else new[:1]:
         evaluator.accounts(project, entry.trial.id)
         for body in entry.trial.followed:
             for axis in body.axes:

@@ -43,9 +43,10 @@ def treat_files(
     paths: Sequence[Path],
     progress: Callable[[int], None],
     cancelled: Callable[[], bool],
+    shown: str = "",
 ) -> Outcome | None:
     """Treat files like a trial, several processes at once where there are many; None when it is
-    cancelled.
+    cancelled. `shown` is the trial in hand, which changes with its series.
     """
     from inertian.analysis.pattern_files import pattern_of, treated_file, with_treated
     from inertian.analysis.processes import Processes
@@ -58,7 +59,7 @@ def treat_files(
             if cancelled():
                 return None
     new, told = with_treated(project, pattern, treated)
-    evaluator = warmed(new, project) if told else Evaluator()
+    evaluator = warmed(new, project, shown or trial) if told else Evaluator()
     doubts = doubts_of(new, {t: problems for t, (_, problems) in told.items()}, Evaluator())
     refused = [(Path(o.file).name, o.refused.text) for o in treated if o.refused is not None]
     name = words.TREAT_FILES_EDIT.format(count=counted(len(told)), name=pattern.entry.trial.name)
@@ -157,7 +158,13 @@ class PatternController(QObject):
             then(made)
 
         work = partial(
-            treat_files, self._document.committed, trial, files, self._progress.emit, stop.is_set
+            treat_files,
+            self._document.committed,
+            trial,
+            files,
+            self._progress.emit,
+            stop.is_set,
+            self._document.entry.trial.id if self._document.entry else "",
         )
         self._worker.run("treat files", work, done, self._failed)
 
@@ -165,11 +172,8 @@ class PatternController(QObject):
         """Make the edit; return the trials that need a look."""
         self._document.evaluator.adopt(made.known)
         doubtful = {d.trial: d.reasons for d in made.doubts if d.reasons}
-        in_hand = self._document.entry
         self._document.doubts = {**self._document.doubts, **doubtful}
-        self._document.do(made.edit)
-        if in_hand is not None:  # the trial in hand stays
-            self._document.select(in_hand.trial.id)
+        self._document.do(made.edit, show_new=False)
         names = {e.trial.id: e.trial.name for e in made.edit.project.entries}
         return [(trial, names[trial], reasons) for trial, reasons in doubtful.items()]
 

@@ -111,14 +111,14 @@ class Document(QObject):
             self._trial = trial
             self.selected.emit()
 
-    def do(self, edit: Edit) -> None:
-        """Make a finished edit."""
+    def do(self, edit: Edit, show_new: bool = True) -> None:
+        """Make a finished edit; a trial that it brings is taken in hand, if it is to be shown."""
         self._preview = None
         self.evaluator.release()
         before = {e.trial.id for e in self.history.project.entries}
         if self.history.do(edit):
             new = [e.trial.id for e in edit.project.entries if e.trial.id not in before]
-            self._after_change(new[0] if new else None)
+            self._after_change(new[0] if new and show_new else None)
 
     def preview(self, edit: Edit) -> None:
         """Show what a gesture would make, without an entry in the history."""
