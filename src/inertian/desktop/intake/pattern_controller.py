@@ -5,11 +5,11 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from threading import Event
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from inertian.analysis.batch_treatment import Doubt, doubts_of
 from inertian.analysis.evaluation import Evaluator
 from inertian.analysis.followed_folders import FollowedFolder, all_files
 from inertian.desktop.intake.import_controller import warmed
@@ -20,6 +20,9 @@ from inertian.desktop.state.worker import Worker
 from inertian.project.edits import pattern_set
 from inertian.project.history import Edit
 from inertian.project.project import Entry, Project
+
+if TYPE_CHECKING:
+    from inertian.analysis.batch_treatment import Doubt
 
 POLL_MS = 1000  # between two looks at a folder that is followed
 FEW_FILES = 6  # files that one process reads as fast as two, which have to start first
@@ -32,7 +35,7 @@ class Outcome:
 
     before: Project
     edit: Edit
-    doubts: tuple[Doubt, ...]
+    doubts: "tuple[Doubt, ...]"
     refused: tuple[tuple[str, str], ...]
     known: Evaluator
 
@@ -48,6 +51,7 @@ def treat_files(
     """Treat files like a trial, several processes at once where there are many; None when it is
     cancelled. `shown` is the trial in hand, which changes with its series.
     """
+    from inertian.analysis.batch_treatment import doubts_of
     from inertian.analysis.pattern_files import pattern_of, treated_file, with_treated
     from inertian.analysis.processes import Processes
 

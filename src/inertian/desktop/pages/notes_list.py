@@ -1,5 +1,7 @@
 """The notes of the second look: what is likely wrong with the trial in hand, the gravest first."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -13,7 +15,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.analysis.second_look.notes import Note
 from inertian.desktop.look import words
 from inertian.desktop.look.folding import Fold
 from inertian.desktop.look.labels import label, rule
@@ -25,13 +26,16 @@ from inertian.project.note_edits import dismissal_taken_back, note_dismissed
 from inertian.project.project import Dismissal, Entry
 from inertian.quantities.errors import InertianError
 
+if TYPE_CHECKING:
+    from inertian.analysis.second_look.notes import Note
+
 SHOWN = 3  # notes that are open; more are folded
 
 
 class NoteCard(QWidget):
     """One note: what it is about, the evidence, and what can be done."""
 
-    def __init__(self, note: Note, number: int) -> None:
+    def __init__(self, note: "Note", number: int) -> None:
         super().__init__()
         self.note = note
         title = label(words.NOTE_TITLES.get(note.code, note.code), "answer")
@@ -76,7 +80,7 @@ def _quiet_button(text: str, tip: str) -> QToolButton:
 class DismissDialog(QDialog):
     """Asks why a note is no mistake."""
 
-    def __init__(self, parent: QWidget, note: Note, several: bool) -> None:
+    def __init__(self, parent: QWidget, note: "Note", several: bool) -> None:
         super().__init__(parent)
         title = words.NOTE_TITLES.get(note.code, note.code)
         self.setWindowTitle(words.DISMISS_TITLE.format(title=title))
@@ -167,7 +171,7 @@ class NotesList(QWidget):
                 widget.hide()
                 widget.deleteLater()
 
-    def _show_notes(self, entry: Entry, notes: tuple[Note, ...]) -> None:
+    def _show_notes(self, entry: Entry, notes: "tuple[Note, ...]") -> None:
         more: Fold | None = None
         for number, note in enumerate(notes, 1):
             card = NoteCard(note, number)
@@ -200,7 +204,7 @@ class NotesList(QWidget):
             self.dismissed.inner.addWidget(back)
         self._column.addWidget(self.dismissed)
 
-    def _put_right(self, note: Note) -> None:
+    def _put_right(self, note: "Note") -> None:
         assert note.remedy is not None
         try:
             edit = note.remedy.edit(self._document.committed)
@@ -210,7 +214,7 @@ class NotesList(QWidget):
         self._document.do(edit)
         self.spoken.emit(words.REMEDY_DONE.format(edit=edit.name))
 
-    def _dismiss(self, entry: Entry, note: Note) -> None:
+    def _dismiss(self, entry: Entry, note: "Note") -> None:
         project = self._document.committed
         series = [e.trial.id for e in project.entries_of(entry.series)]
         dialog = DismissDialog(self.window(), note, len(series) > 1)

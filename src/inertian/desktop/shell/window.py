@@ -27,7 +27,6 @@ from PyQt6.QtWidgets import (
 )
 
 from inertian.analysis.evaluation import Evaluator
-from inertian.analysis.second_look.notes import Note
 from inertian.desktop.bench.bench import BenchStage
 from inertian.desktop.bench.bench_actions import BenchActions
 from inertian.desktop.intake.import_controller import ImportController
@@ -58,6 +57,7 @@ from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
 
 if TYPE_CHECKING:
+    from inertian.analysis.second_look.notes import Note
     from inertian.files.interpretation.parsed_file import ParsedFile
 
 STATUS_MARGIN = 40  # px, between what is said and the line of the file
@@ -233,7 +233,7 @@ class MainWindow(QMainWindow):
         self.show_stage(words.LEDGER)
         self.ledger.choose(law)
 
-    def show_note(self, note: Note) -> None:
+    def show_note(self, note: "Note") -> None:
         """Go to where a note of the second look lies: a stretch of time on the bench, else the
         account that shows it.
         """

@@ -1,21 +1,40 @@
 """The second look beside the window: asked anew after each change, on a thread of its own."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from inertian.analysis.evaluation import Evaluator
-from inertian.analysis.second_look.look import second_look
-from inertian.analysis.second_look.notes import Note
-from inertian.analysis.second_look.tidied_first import SeenSamples
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
 from inertian.project.project import Project
 
+if TYPE_CHECKING:
+    from inertian.analysis.second_look.notes import Note
+    from inertian.analysis.second_look.tidied_first import SeenSamples
+
 PAUSE_MS = 350  # after a change, until what it means is looked at
 MOST_AT_ONCE = 60  # trials of a series that are all looked at; of more, only the one in hand
+
+
+class _Looker:
+    """Looks at trials on the worker's thread, and remembers what it saw of them."""
+
+    def __init__(self) -> None:
+        self._evaluator = Evaluator()
+        self._seen: SeenSamples | None = None
+
+    def look(self, project: Project, trials: Sequence[str]) -> "Mapping[str, tuple[Note, ...]]":
+        """Return the notes on some trials."""
+        # Rules are not loaded before the first picture
+        from inertian.analysis.second_look.look import second_look
+        from inertian.analysis.second_look.tidied_first import SeenSamples
+
+        self._seen = self._seen or SeenSamples()
+        return second_look(project, self._evaluator, trials, self._seen)
 
 
 class SecondLooks(QObject):
@@ -30,7 +49,7 @@ class SecondLooks(QObject):
         self._found: Mapping[str, tuple[Note, ...]] = {}  # in the project they were asked for
         self.known_for: Project | None = None  # the value that the notes are about
         self._asked: set[str] = set()  # the trials that they are about
-        self._knows, self._evaluator, self._seen = document.evaluator, Evaluator(), SeenSamples()
+        self._knows, self._looker = document.evaluator, _Looker()
         self._pause = once_after(self, PAUSE_MS, self._ask)
         self.ready = False  # the first picture does not wait for it
         document.changed.connect(self.ask)
@@ -65,18 +84,18 @@ class SecondLooks(QObject):
             self._show()
             return
         if self._knows is not self._document.evaluator:  # another project: let the last one go
-            self._knows, self._evaluator = self._document.evaluator, Evaluator()
-            self._seen, self._found = SeenSamples(), {}
+            self._knows, self._looker = self._document.evaluator, _Looker()
+            self._found = {}
         trials = [e.trial.id for e in project.entries_of(entry.series)]
         if len(trials) > MOST_AT_ONCE:
             trials = [entry.trial.id]
         if self.known_for is project and set(trials) <= self._asked:
             return
-        work = partial(second_look, project, self._evaluator, trials, self._seen)
+        work = partial(self._looker.look, project, trials)
         self._worker.run("look", work, partial(self._came, project, trials), self._failed)
 
     def _came(
-        self, project: Project, trials: list[str], found: Mapping[str, tuple[Note, ...]]
+        self, project: Project, trials: list[str], found: "Mapping[str, tuple[Note, ...]]"
     ) -> None:
         if project is not self._document.committed:
             return
