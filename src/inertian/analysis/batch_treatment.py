@@ -137,7 +137,16 @@ def treated(pattern: Entry, suggested: Spans, entry: Entry, problems: list[Probl
     )
     curves = tuple(c for c in pattern.curves if c.body in ("", *ours))
     frame = _time_zero_like(pattern, frame, shift)
-    return replace(entry, steps=steps, frame=frame, spans=spans, named=named, curves=curves)
+    new = replace(entry, steps=steps, frame=frame, spans=spans, named=named, curves=curves)
+    if not pattern.dates:
+        return new
+    # Entries typed by hand stay where they are: they say what came from outside in that one trial
+    dates = tuple(replace(d, t=d.t + shift) for d in pattern.dates)
+    if dates[0].t < float(trial.t[0]) or dates[-1].t > float(trial.t[-1]):
+        said = "dates of its accounts would lie outside the recording"
+        problems.append(Problem("dates-outside", said))
+        dates = ()
+    return replace(new, dates=dates)
 
 
 def _shift(source: Spans, target: Spans) -> float:
