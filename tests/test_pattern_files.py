@@ -17,15 +17,19 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from typer.testing import CliRunner
 
+from inertian.analysis.pattern_files import pattern_of, treated_file
 from inertian.cli import make_app
 from inertian.desktop.look import words
 from inertian.desktop.pages.notes_list import DismissDialog
 from inertian.files.reader import read_file
-from inertian.project.edits import pattern_set
+from inertian.project.edits import pattern_set, scale_set
 from inertian.project.project import Project, with_trials
 from inertian.project.saving import load, save
 from inertian.project.trial_import import bring_in, file_groups
 from inertian.project.typed_facts import with_typed_fact
+from inertian.project.unit_edits import body_flipped, length_unit_set
+from inertian.quantities.facts import Fact, Meaning
+from inertian.quantities.units import Unit
 
 MASSES = ("mass of heavy = 19.1 ± 0.05 kg", "mass of light = 11.3 ± 0.05 kg")
 LATER = {2: 0.1, 10: -0.1}  # runs that hit later, or earlier
@@ -278,3 +282,20 @@ def wait_for(ready):
     while not ready():
         assert time.monotonic() < begin + 60.0
         time.sleep(0.1)
+
+
+def test_units_and_times_that_were_corrected_are_corrected_in_other_files(project, files):
+    entry = project.entries[0]
+    base = Fact(0.5, 0.0, Meaning.EXACT, Unit("", "number", 1.0))
+    slower = scale_set(project, "hits", "time base", base).project
+    finer = length_unit_set(slower, "hits", 0.1).project
+    changed = body_flipped(finer, [entry.trial.id], "light", "x")
+    pattern = pattern_of(changed.project)
+    made, _ = treated_file(pattern, files[0]).trials[0]
+    own, read = made.trial, read_file(files[0])
+    assert own.t[-1] == pytest.approx(0.5 * read.trials[0].time.values[-1])
+    assert own.body("heavy").channel("x").unit.symbol == "mm"
+    assert own.body("light").channel("x").sign == -1.0
+    assert own.body("heavy").channel("x").sign == 1.0
+    plain, _ = treated_file(pattern_of(project), files[0]).trials[0]
+    assert plain.trial.body("heavy").channel("x").unit.symbol == "cm"

@@ -13,6 +13,7 @@ from inertian.files.cells.recipes import Recipe, read_recipe, signature
 from inertian.files.interpretation.parsed_file import ParsedFile
 from inertian.files.reader import read_bytes, read_file
 from inertian.files.trial_building import trials_of
+from inertian.motion.recording.trials import Channel, Trial
 from inertian.motion.spans.span_suggestion import suggest_spans
 from inertian.motion.spans.spans import Spans
 from inertian.project.project import Entry, Project, with_trials
@@ -52,6 +53,44 @@ class Pattern:
         return read_recipe(origin.file, origin.recipe) if origin.recipe else None
 
     @cached_property
+    def as_read(self) -> Trial | None:
+        """The trial as its file gives it, before units, axes or times were corrected; None where
+        the original is not kept.
+        """
+        origin = self.entry.trial.provenance
+        if origin.content is None or origin.others:
+            return None
+        read = trials_of(read_bytes(origin.file, origin.content, self.recipe))
+        return read[origin.part] if origin.part < len(read) else None
+
+    def corrected(self, trial: Trial) -> Trial:
+        """Return a trial with times, units and directions as the pattern has them now, where it was
+        read as the pattern was.
+        """
+        read, own = self.as_read, self.entry.trial
+        if read is None:
+            return trial
+        if trial.time_base == read.time_base != own.time_base:
+            trial = replace(trial, time_base=own.time_base)
+        pairs = {
+            (body.name, one.axis): (one, two)
+            for body, other in zip(read.bodies, own.bodies, strict=False)
+            for one, two in zip(body.channels, other.channels, strict=False)
+            if body.name == other.name and one.axis == two.axis
+        }
+
+        def mended(body: str, channel: Channel) -> Channel:
+            one, two = pairs.get((body, channel.axis), (None, None))
+            if one is None or two is None or (channel.unit, channel.sign) != (one.unit, one.sign):
+                return channel
+            return replace(channel, unit=two.unit, sign=two.sign, shift=two.shift, step=None)
+
+        bodies = tuple(
+            replace(b, channels=tuple(mended(b.name, c) for c in b.channels)) for b in trial.bodies
+        )
+        return replace(trial, bodies=bodies)
+
+    @cached_property
     def titles(self) -> tuple[str, ...]:
         """The titles of the columns of its file; none where its original is not kept."""
         origin = self.entry.trial.provenance
@@ -83,7 +122,9 @@ def pattern_of(project: Project, wanted: str = "") -> Pattern:
             raise Refusal(f"There is no trial “{wanted[:60]}”. There are: {names[:400]}.")
     else:
         chosen = {s.pattern for s in project.series} - {""}
-        found = [e for e in entries if e.trial.id in chosen] or [e for e in entries if e.spans]
+        marked = [e for e in entries if e.spans]
+        bare = [e for e in entries if not e.trial.followed]  # sensors alone have no spans
+        found = [e for e in entries if e.trial.id in chosen] or marked or bare
     if not found:
         raise Refusal("No trial of the project is marked, so none can be a pattern.")
     return Pattern(found[0], project.recipes)
@@ -116,7 +157,7 @@ def _treated_file(pattern: Pattern, path: Path) -> TreatedFile:
     found = []
     for trial in trials_of(parsed):
         problems = list(general)
-        entry = Entry(trial, pattern.entry.series)
+        entry = Entry(pattern.corrected(trial), pattern.entry.series)
         found.append((treated(pattern.entry, pattern.suggested, entry, problems), tuple(problems)))
     return TreatedFile(str(path), tuple(found))
 

@@ -115,7 +115,7 @@ class PatternController(QObject):
         entry = self._document.entry
         if entry is None:
             self._say(words.NO_PATTERN)
-        elif not entry.spans:
+        elif not entry.spans and entry.trial.followed:
             self._say(words.NOT_MARKED.format(name=entry.trial.name))
             return None
         return entry
