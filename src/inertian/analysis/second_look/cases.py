@@ -94,6 +94,10 @@ class Case:
         return tuple(one for one in found if one is not None)
 
     def _samples(self, body: Body, channel: Channel) -> Samples | None:
+        key = ("samples", body.name, channel.axis)
+        return self.evaluator.remembered(self.trial, key, lambda: self._made(body, channel))
+
+    def _made(self, body: Body, channel: Channel) -> Samples | None:
         rows = np.flatnonzero(np.isfinite(channel.si))
         if len(rows) < LEAST_READINGS or channel.constant:
             return None

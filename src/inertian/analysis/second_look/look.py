@@ -144,12 +144,14 @@ def _tidied(
     before = known.of(entry)
     if before is not None:
         return before[0], project if before[1] is entry else project.with_entry(before[1])
-    notes = _said(sample_rules.coarse_steps, Case(project, entry, evaluator))
+    case = Case(project, entry, evaluator)
+    notes = _said(sample_rules.coarse_steps, case)
     tidied, trial = project, entry.trial.id
     for rule in () if notes else (exchanged_labels, *sample_rules.TIDIED_FIRST):
-        for note in _said(rule, Case(tidied, tidied.entry(trial), evaluator)):
+        for note in _said(rule, case):
             notes.append(note)
             if note.remedy is not None:
                 tidied = note.remedy.edit(tidied).project
+                case = Case(tidied, tidied.entry(trial), evaluator)
     known.keep(entry, notes, tidied.entry(trial))
     return notes, tidied
