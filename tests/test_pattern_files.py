@@ -181,6 +181,13 @@ def test_a_folder_is_followed_until_it_is_stopped(open_window, project, files, q
     (folder / "run 2.csv").write_text(files[1].read_text())
     qtbot.wait(300)
     assert len(window.document.committed.entries) == 3
+    # Followed again: what is there already does not come twice, whatever it is called
+    (folder / "again.csv").write_text(files[0].read_text())
+    controller.follow(folder, project.entries[0].trial.id)
+    qtbot.waitUntil(lambda: len(window.document.committed.entries) == 4, timeout=30_000)
+    assert window.document.committed.entries[-1].trial.name == "run 2"
+    qtbot.wait(300)
+    assert len(window.document.committed.entries) == 4
 
 
 def in_order(schema, made):

@@ -1,5 +1,6 @@
 """Folders that recordings appear in: which files are new, and written to their end."""
 
+import hashlib
 from collections.abc import Iterable
 from pathlib import Path
 
@@ -37,10 +38,13 @@ def _counts(path: Path) -> bool:
 class FollowedFolder:
     """A folder that is looked at again and again. A file is new once its size and time have stayed
     the same from one look to the next: till then it is still being written.
+
+    `known` are files of it that are not new, `there` the SHA-256 of contents that are not, whatever
+    their name.
     """
 
-    def __init__(self, folder: Path, known: Iterable[Path] = ()) -> None:
-        self.folder = folder
+    def __init__(self, folder: Path, known: Iterable[Path] = (), there: Iterable[str] = ()) -> None:
+        self.folder, self._there = folder, set(there)
         self._known = {path.name for path in known if path.parent == folder}
         self._seen: dict[str, tuple[int, int]] = {}
 
@@ -56,9 +60,17 @@ class FollowedFolder:
                 state = path.stat()
                 now = state.st_size, state.st_mtime_ns
                 if self._seen.get(path.name) == now and state.st_size > 0:
-                    found.append(path)
                     self._known.add(path.name)
+                    if not self._is_there(path):
+                        found.append(path)
                 self._seen[path.name] = now
         except OSError:
             pass
         return found
+
+    def _is_there(self, path: Path) -> bool:
+        """Whether a file holds what is known already."""
+        if not self._there:
+            return False
+        with path.open("rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest() in self._there

@@ -4,6 +4,7 @@ docs/schemas/apply-1.json describes the form.
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +28,7 @@ from inertian.quantities.errors import InertianError, unforeseen
 from inertian.report.ledgers import ledger_json, scalar_json, unit_name
 
 SCHEMA = 1
+EPOCH = datetime(2000, 1, 1, tzinfo=UTC)  # of a workbook, so that equal results are equal bytes
 TOGETHER = 8  # trials whose accounts are drawn up together, whoever does it
 Progress = Callable[[str, int, int], None]  # what is done, how many, of how many
 
@@ -298,12 +300,3 @@ def _write_workbook(out: Path, titles: list[str], rows: list[list[Any]]) -> None
     sheet.freeze_panes(1, 2)
     book.close()
     write_whole(out, content.getvalue())
-
-
-def _epoch() -> Any:
-    from datetime import UTC, datetime
-
-    return datetime(2000, 1, 1, tzinfo=UTC)
-
-
-EPOCH = _epoch()  # so that equal results are equal bytes

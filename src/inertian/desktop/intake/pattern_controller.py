@@ -216,8 +216,11 @@ class PatternController(QObject):
         as trials that are treated like one.
         """
         self._folder, self._trial, self._knows = folder, trial, self._document.evaluator
-        known = {e.trial.provenance.file for e in self._document.committed.entries}
-        self._watch = FollowedFolder(folder, [folder / name for name in known])
+        entries = self._document.committed.entries
+        there = {
+            o.sha256 for e in entries for o in (e.trial.provenance, *e.trial.provenance.others)
+        }
+        self._watch = FollowedFolder(folder, there=there)
         self._timer.start()
         self.followed.emit(words.FOLLOWING.format(folder=folder.name))
 
