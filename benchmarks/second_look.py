@@ -21,6 +21,7 @@ from inertian.analysis.evaluation import Evaluator
 from inertian.analysis.second_look.cases import Case
 from inertian.analysis.second_look.look import second_look
 from inertian.analysis.second_look.measured_gravity import measured_gravity
+from inertian.motion.spans.spans import SpanKind, Spans
 from inertian.physics.accounts.ledger import Accounts
 from inertian.project.project import Project
 from inertian.quantities.errors import InertianError
@@ -252,7 +253,67 @@ def labels_exchanged(_rng: np.random.Generator, made: Made) -> Made | None:
     return replace(made, recorded={"A": {"x": swapped[0]}, "B": {"x": swapped[1]}})
 
 
+def unchanged(_rng: np.random.Generator, made: Made) -> Made | None:
+    return made
+
+
+def span_over_event(rng: np.random.Generator, project: Project) -> Project | None:
+    """The first steady span reaches across what happens after it."""
+    entry = project.entries[0]
+    steady = [s for s in entry.spans.in_order() if s.kind.steady]
+    events = [s for s in entry.spans.in_order() if s.kind.event and s.kind is not SpanKind.PUSH]
+    if not steady or not events or len(steady) < 2:
+        return None
+    first, event = steady[0], events[0]
+    over = min(event.stop + rng.uniform(0.3, 1.0) * first.length, float(entry.trial.t[-1]))
+    kept = [s for s in entry.spans if s.stop <= first.start or s.start >= over]
+    wide = replace(first, stop=over, kind=SpanKind.FREE)
+    return project.with_entry(replace(entry, spans=Spans([wide, *kept]).in_order()))
+
+
+def wide_contact(rng: np.random.Generator, project: Project) -> Project | None:
+    """A contact marked far too wide; the spans beside it give way."""
+    entry = project.entries[0]
+    contact = entry.spans.contact
+    if contact is None or contact.kind is not SpanKind.CONTACT:
+        return None
+    more = max(rng.uniform(4.0, 8.0) * contact.length, 16 * entry.trial.step())
+    start, stop = contact.start - 0.5 * more, contact.stop + 0.5 * more
+    spans = []
+    for span in entry.spans:
+        low, high = span.start, span.stop
+        if span == contact:
+            low, high = start, stop
+        elif span.stop <= contact.start + 1e-9:
+            high = min(high, start)
+        else:
+            low = max(low, stop)
+        if high - low > 8 * entry.trial.step():
+            spans.append(replace(span, start=low, stop=high))
+    return project.with_entry(replace(entry, spans=Spans(spans).in_order()))
+
+
+def tilted(rng: np.random.Generator, made: Made) -> Made | None:
+    """The track is tilted along the way of A before the hit."""
+    way = float(np.sign(made.state("A", 0.0)[1][0]))
+    a = way * rng.uniform(0.2, 0.6)
+    recorded = {
+        b: {"x": own["x"] + 0.5 * a * (made.t - made.t.mean()) ** 2}
+        for b, own in made.recorded.items()
+    }
+    return replace(made, recorded=recorded)
+
+
+def too_exact(rng: np.random.Generator, made: Made) -> Made | None:
+    """The first mass is typed without an error, or with one of a millionth."""
+    name, value, _, unit = parts(made.facts[0])
+    limit = 0.0 if rng.random() < 0.5 else 1e-6 * value
+    return replace(made, facts=[f"{name} = {value} ± {limit:.2g} {unit}", *made.facts[1:]])
+
+
 HITS = ("hit",)
+# Flaws of what is marked: made in the project, after spans are found
+OF_PROJECTS = {"span-holds-event": span_over_event, "contact-wide": wide_contact}
 FLAWS: dict[str, tuple[Planter, tuple[str, ...], tuple[str, ...]]] = {
     "mass-decimal": (mass_decimal, ("hit", "glance", "repulsion", "bumper", "pushed"), ()),
     "masses-exchanged": (masses_exchanged, ("hit", "glance", "repulsion", "parting"), ()),
@@ -274,6 +335,10 @@ FLAWS: dict[str, tuple[Planter, tuple[str, ...], tuple[str, ...]]] = {
     "coarse-steps": (coarse_steps, ("hit", "slope", "wall", "dragged"), ()),
     "zero-shift": (zero_shift, ("hit", "slope", "wall", "dragged"), ()),
     "momentum-missing": (momentum_missing, HITS, ()),
+    "span-holds-event": (unchanged, ("hit", "wall", "bumper"), ("structured-residuals",)),
+    "contact-wide": (unchanged, HITS, ()),
+    "friction-forward": (tilted, HITS, ()),
+    "impossible-uncertainty": (too_exact, ("hit", "slope", "fall"), ()),
     "labels-exchanged": (labels_exchanged, HITS, ()),
 }
 OF_ACCOUNTS = ("mass-decimal", "masses-exchanged", "opposite-axes", "momentum-missing")
@@ -312,7 +377,11 @@ def flaw_cell(flaw: str, kind: str, count: int, seed: int) -> tuple[int, int, in
         made = plant(rng, clean)
         if made is None:
             continue
-        project = project_of(made)
+        project: Project | None = project_of(made)
+        if flaw in OF_PROJECTS:
+            project = OF_PROJECTS[flaw](rng, project)
+            if project is None:
+                continue
         if flaw in OF_ACCOUNTS and imbalance(project) < CLEARLY:
             continue
         if flaw == "scale" and not clearly_off(made, clean, project):
