@@ -27,6 +27,8 @@ FEWER, UNUSUAL = 6.0, 1.5
 EVEN = 0.05  # of a step of time that times may be off even spacing
 LONGEST = 100_000  # samples that are looked at
 MOST_DROPPED = 4  # frames that are lost at once
+# Where velocity may change, in parts of half a window from its middle: at one place, or at two
+KINKS = ((-0.4,), (-0.2,), (0.0,), (0.2,), (0.4,), (-0.3, 0.3), (-0.5, 0.1), (-0.1, 0.5))
 FIRST = 1e6  # strength: what else is said of such a trial follows from it
 
 
@@ -70,9 +72,15 @@ class _Windows:
 
     @cached_property
     def kinked(self) -> Array:
-        """χ² with a change of velocity at the middle."""
-        bend = np.maximum(self._tau, 0.0)
-        return self._left(np.vstack([self._powers(self._tau), bend]))
+        """χ² with a change of velocity somewhat before, at or after the middle, at once or over some
+        samples.
+        """
+        base = self._powers(self._tau)
+        tried = [
+            self._left(np.vstack([base, *(np.maximum(self._tau - at, 0.0) for at in places)]))
+            for places in KINKS
+        ]
+        return np.asarray(np.min(tried, axis=0))
 
     @cached_property
     def stepped(self) -> tuple[Array, Array, float]:

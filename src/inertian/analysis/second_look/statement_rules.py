@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from inertian.analysis.second_look.cases import Case
 from inertian.analysis.second_look.notes import Note, Place, Severity
+from inertian.analysis.series_results import without_touch
 from inertian.motion.fits.free_motion import FreeMotion
 from inertian.physics.accounts.events import EventKind
 from inertian.physics.accounts.ledger import ENERGY
@@ -16,7 +17,7 @@ from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.rounding import write_estimate, write_shortest
 
-ABOVE_Z = 4.0  # u by which a ratio is above 1, or a friction pushes
+ABOVE_Z, FORWARD_Z = 4.0, 6.0  # u by which a ratio is above 1, and a friction pushes
 STUCK = 0.1  # restitution, with 3 u, below which bodies stick together
 # A length is read off a rule to half a millimetre at best; callipers reach 0.2 m
 RULE_STEP, CALLIPERS = 2e-4, 0.2
@@ -98,31 +99,59 @@ def typed_beyond_limits(case: Case) -> Iterator[Note]:
 
 
 def friction_forward(case: Case) -> Iterator[Note]:
-    """A shared deceleration below zero by more than 4 u: what glides gets faster, so friction would
-    push it; the track is tilted, or something pulls.
+    """A body that gets faster along its motion in its free spans beside a contact, by more than 6 u
+    over all of them (means of parabolas, weighted by 1/u²): friction would push it; the track is
+    tilted, or something pulls. Of one that goes both ways, half of the sum of its accelerations
+    both ways counts, which friction does not change.
     """
-    settings = case.project.series_named(case.entry.series)
-    if settings.motion is not FreeMotion.GLIDE or case.event.kind in SPEEDS_UP:
+    if not case.event.kind.contact or without_touch(case.entry):
         return
-    if not case.event.kind.contact:
+    if case.project.series_named(case.entry.series).motion is not FreeMotion.GLIDE:
         return
-    for body in case.series.glide.values:
-        if body not in [b.name for b in case.trial.followed]:
+    for body in case.trial.followed:
+        if len(body.axes) != 1:
             continue
-        found = case.series.glide.estimate(body, case.series.noise.pools)
-        if found.u > 0.0 and found.value < -ABOVE_Z * found.u:
-            written = write_estimate(-found.value, found.u, "m/s²")
+        gains = []
+        for _, fit in case.steady(body.name):
+            own = fit.fits[body.axes[0]]
+            v, a = own.at(own.t0, 1), own.at(own.t0, 2)
+            sigma = (own.sum_of_squares / max(own.dof, 1)) ** 0.5
+            weights = own.weights(own.t0, 2).values
+            u = sigma * float((weights @ weights) ** 0.5)
+            if fit.moving and own.dof > 2 and u > 0.0:
+                gains.append((a, u, v > 0.0))
+        mean, u_mean = _forward(gains)
+        if mean > FORWARD_Z * u_mean:
+            written = write_estimate(mean, u_mean, "m/s²")
             yield Note(
                 "friction-forward",
                 Severity.MEDIUM,
-                f"{body} speeds up by {written} while it glides: friction would push it forward. "
-                "The track is tilted, or something pulls.",
-                {"deceleration": found.value, "u": found.u},
-                Place(body),
+                f"{body.name} speeds up by {written} while it glides: friction would push it "
+                "forward. The track is tilted, or something pulls.",
+                {"acceleration": mean, "u": u_mean},
+                Place(body.name),
                 None,
-                body,
-                -found.value / found.u,
+                body.name,
+                mean / u_mean,
             )
+
+
+def _forward(gains: list[tuple[float, float, bool]]) -> tuple[float, float]:
+    """How much something pushes forward, in m/s² ± u, by accelerations ± u and whether the body
+    moves along the axis; nothing where there are none.
+    """
+    ways = [[(a, u) for a, u, along in gains if along is way] for way in (True, False)]
+    means = [
+        (sum(a / u**2 for a, u in own) / total, total**-0.5)
+        for own in ways
+        if own and (total := sum(1.0 / u**2 for _, u in own))
+    ]
+    if not means:
+        return 0.0, 1.0
+    if len(means) == 1:
+        return (means[0][0] if ways[0] else -means[0][0]), means[0][1]
+    (one, u_one), (two, u_two) = means
+    return 0.5 * abs(one + two), 0.5 * float((u_one**2 + u_two**2) ** 0.5)
 
 
 def _above_one(case: Case, code: str, name: str, one: Scalar, law: str) -> Iterator[Note]:
