@@ -72,9 +72,7 @@ class _Windows:
 
     @cached_property
     def kinked(self) -> Array:
-        """χ² with a change of velocity somewhat before, at or after the middle, at once or over some
-        samples.
-        """
+        """χ² with a change of velocity about the middle, at once or over some samples."""
         base = self._powers(self._tau)
         tried = [
             self._left(np.vstack([base, *(np.maximum(self._tau - at, 0.0) for at in places)]))
