@@ -25,13 +25,16 @@ FAR_SIGMAS, FAR_STEPS = (
     12.0,
     5.0,
 )  # σ and usual steps that a sample leaps by when the target is lost
-LONGEST_LOSS, LOST_AT_LEAST = 0.15, 6  # share of a recording, or samples, that one loss may last
+USUAL = 0.6  # quantile of the steps
+LONGEST_LOSS, LOST_AT_LEAST = 0.15, 8  # share of a recording, or samples, that one loss may last
 SAME_LEVEL = 0.02  # of the leap, by which lost samples may differ
 # Samples of a short recording, spreads by which one does not belong, steps of reweighting
 SHORTEST, SHORT, ODD, REWEIGHTED = 12, 200, 8.0, 40
 FROM_ENDS = 2  # samples of a span, at each end, that may belong to what is beside it
 STUCK_RUN, BESIDE = 4, 5  # equal samples that are a run, and samples beside it that tell the speed
 STUCK_SIGMAS, STUCK_STEPS = 6.0, 4.0  # σ and steps of the recording that a body should have moved
+# Times the largest of so many steps on either side of a run, by which a stuck sensor catches up
+LEAP, NEXT = 2.5, 2
 SAME_SPEED = 0.5  # share of the mean speed that is there on both sides of a run
 EVERY_SECOND = 0.8  # share of every second reading that repeats the one before, while few others do
 REPEATED_SHARE, REPEATED_LEAST = 0.2, 8  # of samples that are like the one before
@@ -73,7 +76,7 @@ def found_anew(before: Project, trial: str, edit: Edit) -> Edit:
 def lost_target(case: Case) -> Iterator[Note]:
     """Samples that leap to one and the same far value and come back: the recorder lost its target.
 
-    A leap is a step of more than 12 σ and 5 times the largest usual step (90 % quantile); at least
+    A leap is a step of more than 12 σ and 5 times a usual step (60 % quantile); at least
     two samples together, all at one level to 2 % of the leap, outside of all others.
     """
     for own in case.positions:
@@ -97,7 +100,7 @@ def lost_target(case: Case) -> Iterator[Note]:
 
 def _lost_rows(own: Samples) -> Rows:
     d = np.diff(own.x)
-    limit = FAR_SIGMAS * own.sigma + FAR_STEPS * float(np.quantile(np.abs(d), 0.9))
+    limit = FAR_SIGMAS * own.sigma + FAR_STEPS * float(np.quantile(np.abs(d), USUAL))
     big = np.flatnonzero(np.abs(d) > limit)
     found: list[int] = []
     k = 0
@@ -224,8 +227,9 @@ def _equal_runs(x: Array, least: int) -> list[tuple[int, int]]:
 
 def stuck_sensor(case: Case) -> Iterator[Note]:
     """A run of at least 4 equal readings while the body moved: by its speed before and after the
-    run it should have gone 6 σ and 4 steps of the recording, or its noise would not have let it
-    (less than one such run in 10⁴ recordings). Runs at the largest or smallest value are *clipped*.
+    run it should have gone 6 σ and 4 steps of the recording, or it leaps after the run, by 2.5
+    times the largest step beside it, or its noise would not have let it (less than one such run in
+    10⁴ recordings). Runs at the largest or smallest value are *clipped*.
     """
     for own in case.positions:
         ends = (float(own.x.max()), float(own.x.min()))
@@ -261,7 +265,20 @@ def _by_chance(own: Samples, run: int) -> float:
     return float(len(own.x) * equal ** (run - 1))
 
 
+def _catches_up(own: Samples, first: int, last: int) -> bool:
+    """Whether readings leap after a run, by far more than before it and afterwards."""
+    if last + 1 >= len(own.x):
+        return False
+    leap = abs(float(own.x[last + 1] - own.x[last]))
+    d = np.abs(np.diff(own.x))
+    beside = np.concatenate([d[max(first - NEXT, 0) : first], d[last + 1 : last + 1 + NEXT]])
+    enough = STUCK_SIGMAS * own.sigma + STUCK_STEPS * own.step
+    return bool(beside.size == 2 * NEXT and leap > max(enough, LEAP * float(beside.max())))
+
+
 def _should_move(own: Samples, first: int, last: int) -> bool:
+    if _catches_up(own, first, last):
+        return True
     if _by_chance(own, last - first + 1) < BY_CHANCE:  # its noise stood still
         return True
     left, right = first - BESIDE, last + BESIDE + 1
@@ -345,7 +362,7 @@ def clipped(case: Case) -> Iterator[Note]:
 def _cut_at(own: Samples, extreme: float) -> tuple[int, int] | None:
     step = max(own.step, 1e-12 * abs(extreme))
     for first, last in _equal_runs(own.x, CUT_RUN):
-        if own.x[first] != extreme:
+        if own.x[first] != extreme or _catches_up(own, first, last):
             continue
         if _by_chance(own, last - first + 1) < BY_CHANCE:
             return first, last
