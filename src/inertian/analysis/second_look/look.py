@@ -6,6 +6,7 @@ from itertools import chain
 
 from inertian.analysis.evaluation import Evaluator
 from inertian.analysis.second_look import (
+    equal_readings,
     gauge_rules,
     gravity_rules,
     place_steps,
@@ -28,13 +29,22 @@ from inertian.quantities.errors import InertianError
 
 MOST_COMPARED = 60  # trials of a series that one is held against
 OF_ONE: tuple[Callable[[Case], Iterator[Note]], ...] = (
-    *sample_rules.RULES,
+    sample_rules.time_order,
+    equal_readings.repeated_values,
+    equal_readings.clipped,
     place_steps.moved_places,
     clock_drift,
     *gravity_rules.RULES,
     *gauge_rules.RULES,
     *span_rules.RULES,
     *statement_rules.RULES,
+)
+# Their remedies are applied before other rules look, from the first on
+TIDIED_FIRST: tuple[Callable[[Case], Iterator[Note]], ...] = (
+    exchanged_labels,
+    sample_rules.lost_target,
+    equal_readings.stuck_sensor,
+    sample_rules.jumps,
 )
 OF_SERIES: tuple[Callable[[Case, Sequence[Case]], Iterator[Note]], ...] = (
     perspective,
@@ -145,9 +155,9 @@ def _tidied(
     if before is not None:
         return before[0], project if before[1] is entry else project.with_entry(before[1])
     case = Case(project, entry, evaluator)
-    notes = _said(sample_rules.coarse_steps, case)
+    notes = _said(equal_readings.coarse_steps, case)
     tidied, trial = project, entry.trial.id
-    for rule in () if notes else (exchanged_labels, *sample_rules.TIDIED_FIRST):
+    for rule in () if notes else TIDIED_FIRST:
         for note in _said(rule, case):
             notes.append(note)
             if note.remedy is not None:

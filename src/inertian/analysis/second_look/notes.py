@@ -8,6 +8,7 @@ from enum import StrEnum
 
 from inertian.project.history import Edit
 from inertian.project.project import Project
+from inertian.quantities.rounding import write_shortest
 
 
 class Severity(StrEnum):
@@ -77,3 +78,8 @@ def gravest_first(notes: list[Note]) -> tuple[Note, ...]:
         return (max(own, doubtful) if note.symptom else own, note.symptom, -note.strength)
 
     return tuple(sorted(told, key=rank))
+
+
+def said_time(t: float) -> str:
+    """Return a moment in s as notes say it."""
+    return f"{write_shortest(t, 4)} s"
