@@ -67,17 +67,11 @@ class Note:
 
 def gravest_first(notes: list[Note]) -> tuple[Note, ...]:
     """Return notes in order, without symptoms where a grave cause is known, and symptoms after
-    causes that make numbers doubtful.
+    causes of the same severity.
     """
     caused = any(n.severity is Severity.HIGH and not n.symptom for n in notes)
     told = [n for n in notes if not (n.symptom and caused)]
-    doubtful = SEVERITIES.index(Severity.MEDIUM)
-
-    def rank(note: Note) -> tuple[int, bool, float]:
-        own = SEVERITIES.index(note.severity)
-        return (max(own, doubtful) if note.symptom else own, note.symptom, -note.strength)
-
-    return tuple(sorted(told, key=rank))
+    return tuple(sorted(told, key=lambda n: (SEVERITIES.index(n.severity), n.symptom, -n.strength)))
 
 
 def said_time(t: float) -> str:

@@ -158,7 +158,7 @@ def _above_one(case: Case, code: str, name: str, one: Scalar, law: str) -> Itera
     if one.u > 0.0 and one.value - 1.0 > ABOVE_Z * one.u:
         yield Note(
             code,
-            Severity.HIGH,
+            Severity.MEDIUM,
             f"The {name} comes out {write_estimate(one.value, one.u)}: above 1 it would take "
             "energy from nowhere.",
             {"value": one.value, "u": one.u},
