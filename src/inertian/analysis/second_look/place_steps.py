@@ -20,7 +20,8 @@ HALVES, DEGREES = (10, 6), (1, 2, 3)  # samples on either side, and polynomials 
 STEP_Z, STEP_SIGMAS = 8.0, 5.0  # u, and σ of a reading, that a step must exceed
 SHIFT_GAIN = 64.0  # χ² that missing frames must explain
 SMOOTH = 2.0  # χ² per degree of freedom that may be left
-BETTER = 25.0  # χ² by which a step explains more than a change of velocity does
+LEAST_NOISE = 0.04  # of a variance, that noise is at least
+BETTER = 20.0  # χ² by which a step explains more than a change of velocity does
 # χ² by which any step may explain more than whole frames do, and by which it may less for each
 # frame more than one: many are seldom lost at once
 FEWER, UNUSUAL = 6.0, 1.5
@@ -107,11 +108,12 @@ def place_steps(x: Array, sigmas: Array) -> list[PlaceStep]:
     (channels,).
 
     Frames are missing where time put forward by 1 to 4 of them explains 64 in χ², leaves less than
-    2 per degree of freedom, and is better by 25 than a change of velocity in all channels, and no
+    2 per degree of freedom, and is better by 20 than a change of velocity in all channels, and no
     worse by 6 (1.5 less for each frame more) than any steps; a zero moved where one channel steps
-    by 8 u and 5 σ, better by 25 than with a change of velocity.
+    by 8 u and 5 σ, better by 20 than with a change of velocity.
     """
     found: list[PlaceStep] = []
+    sigmas = sigmas * _of_noise(x, sigmas)
     tried = [
         _Windows(x, sigmas, half, degree)
         for half in HALVES
@@ -124,6 +126,17 @@ def place_steps(x: Array, sigmas: Array) -> list[PlaceStep]:
                 if all(abs(one.row - other.row) > windows.half for other in found):
                     found.append(one)
     return found
+
+
+def _of_noise(x: Array, sigmas: Array) -> Array:
+    """What σ has to be multiplied by, at most 1, so that cubics through most windows leave what
+    they should: the scatter of a whole recording is larger where it is rougher somewhere.
+    """
+    half, degree = HALVES[0], DEGREES[-1]
+    if x.shape[1] <= 2 * half:
+        return np.ones(len(x))
+    left = np.median(_Windows(x, sigmas, half, degree).plain, axis=1)
+    return np.asarray(np.sqrt(np.clip(left / (2 * half - degree - 1), LEAST_NOISE, 1.0)))
 
 
 def _missing_frames(windows: _Windows) -> Iterator[PlaceStep]:
