@@ -30,6 +30,7 @@ NOMINAL = 0.004  # relative u of a frame rate as it is called
 # A class has motions of about a metre, sampled every 20 ms; log-normal, by factors of 4.5 and 4
 USUAL_LENGTH, LENGTH_SPREAD = 1.0, math.log(4.5)
 USUAL_STEP, STEP_SPREAD = 0.02, math.log(4.0)
+ONE_SECOND = 0.01  # by which the step of times that count frames may differ from 1 s
 SCALE_SPREAD = 0.15  # of the logarithm of a scale that was measured wrongly
 LARGEST_SCALE = math.log(2.2)  # above it, no scale is measured wrongly
 
@@ -92,7 +93,21 @@ def _times(factor: float) -> str:
     return f"{round(factor):,} times".replace(",", "\u202f")
 
 
-EXPLANATIONS = _explanations()
+def _frames_as_seconds() -> list[Explanation]:
+    """Frames that were taken for seconds, at the usual rates."""
+    return [
+        Explanation(
+            "time-unit",
+            -2.0 * math.log(rate),
+            1.0,
+            1.0 / rate,
+            f"as if frames were taken for seconds: at {rate} frames/s it is right",
+        )
+        for rate in sorted({*TAKEN, *SHOWN})
+    ]
+
+
+EXPLANATIONS, FRAMES = _explanations(), _frames_as_seconds()
 
 
 def _weight(one: Explanation, seen: float, u: float, length: float, step: float) -> float:
@@ -143,7 +158,8 @@ def _explained(case: Case, found: Measured, place: Place, off_z: float) -> Note:
     seen, u = math.log(found.ratio), found.u / found.ratio
     length = max(float(np.ptp(own.x)) for own in case.positions)
     step = case.trial.step()
-    weights = [(_weight(one, seen, u, length, step), one) for one in EXPLANATIONS]
+    frames = FRAMES if abs(step - 1.0) < ONE_SECOND else []
+    weights = [(_weight(one, seen, u, length, step), one) for one in (*EXPLANATIONS, *frames)]
     usual = -0.5 * (math.log(length / USUAL_LENGTH) / LENGTH_SPREAD) ** 2
     usual -= 0.5 * (math.log(step / USUAL_STEP) / STEP_SPREAD) ** 2
     plain = -0.5 * (seen / SCALE_SPREAD) ** 2 - math.log(SCALE_SPREAD) + usual

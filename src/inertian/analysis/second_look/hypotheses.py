@@ -30,6 +30,7 @@ SHARE = 0.8  # of the trials that it must explain
 # none
 CLEAR = 0.6
 AS_GOOD = 6.0  # by which the logarithm of an explanation may be less likely and still be told
+GAINED = 2.9  # |z| that energy from nowhere counts at most: it may come from somewhere
 CAPPED = 30.0  # |z| above which an account is just wrong
 USUAL_MASS, MASS_SPREAD = 1.0, math.log(8.0)  # kg, and the spread of its logarithm
 POWERS = (-3, -2, -1, 1, 2, 3)
@@ -66,7 +67,7 @@ def imbalances(accounts: Accounts | None) -> list[float] | None:
         elif ledger.law in (ENERGY, MECHANICAL) and accounts.event not in TAKES:
             left = ledger.unaccounted
             if left.u > 0.0 and left.value > 0.0:
-                found.append(min(abs(equivalent_z(left.value / left.u, left.dof)), CAPPED))
+                found.append(min(abs(equivalent_z(left.value / left.u, left.dof)), GAINED))
     return found if clear else None
 
 
@@ -135,8 +136,9 @@ class Tried:
 def balance(case: Case, others: Sequence[Case], tried: Tried) -> Iterator[Note]:
     """Accounts that should hold and are off by more than 4 u. Each hypothesis is put into all
     trials that share it (8 at most); it explains them if every account of 80 % of them is then
-    inside 3 u, and still clear. Of those that do, the likeliest is told, by what χ² is left and how
-    usual masses and forces would be that it leads to; if none does, *momentum-missing*.
+    inside 3 u, and still clear; kinetic energy that is gained counts against it. Of those that do,
+    the likeliest is told, by what χ² is left and how usual masses and forces would be that it leads
+    to; if none does, *momentum-missing*.
     """
     off = unbalanced(case)
     if not off:
