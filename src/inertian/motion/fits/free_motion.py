@@ -169,11 +169,11 @@ def fit_body(
     span: Span,
     model: FreeMotion,
     condensed: bool = True,
-    way: float = 0.0,
+    way: Mapping[str, float] | None = None,
 ) -> BodyFit:
     """Fit one body over one free span. Raises TooFewSamplesError.
 
-    `way` is the sign of its velocity along its only axis, where that is known from elsewhere.
+    `way` are the cosines of its velocity by axis, where they are known from elsewhere.
     `condensed` lets blocks stand for many samples; only fits over the same span may then be put
     together.
     """
@@ -190,8 +190,7 @@ def fit_body(
     curved = {a: own[-1] for a, own in all_fits.items()}
     noisy = [fit for a, fit in curved.items() if not trial.body(body).channel(a).constant]
     direction = _direction(fits, _scatter(trial, rows, noisy, condensed))
-    if way and len(fits) == 1:
-        direction = dict.fromkeys(fits, way)
+    direction = dict(way) if way else direction
     stray = any(fit.pattern(fit.residuals) > PATTERN_Z for fit in noisy)
     bend = {a: -0.5 * direction[a] * (f.scale * f.tau) ** 2 * f.root for a, f in fits.items()}
     lines = fits if degree == 1 else {a: fit_samples(samples, a, 1, body=body) for a in axes}
