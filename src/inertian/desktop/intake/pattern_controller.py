@@ -86,6 +86,7 @@ class PatternController(QObject):
         self.dialog: PatternDialog | None = None
         self._folder: Path | None = None
         self._trial = ""
+        self._waiting: list[Path] = []  # files of the folder that are not treated yet
         self._busy = False
         self._timer = QTimer(self)
         self._timer.setInterval(POLL_MS)
@@ -134,7 +135,13 @@ class PatternController(QObject):
 
     def treat(self, paths: Sequence[Path], trial: str) -> None:
         """Treat files, and the files of folders, like a trial; one edit, with progress."""
-        files = all_files(paths)
+        try:
+            files = all_files(paths)
+        except OSError as error:
+            self._say(words.FOLDER_GONE.format(folder=error.filename))
+            return
+        if self._busy:
+            self._say(words.TREAT_FILES_BUSY)
         if not files or self._busy:
             return
         name = self._document.committed.entry(trial).trial.name
@@ -156,9 +163,10 @@ class PatternController(QObject):
             self._busy = False
             if made is not None and made.before is not self._document.committed:
                 # Something was changed meanwhile: do it on top of that
-                if any(e.trial.id == trial for e in self._document.committed.entries):
+                if self._document.committed.find(trial) is not None:
                     self._run(files, trial, then)
-                return
+                    return
+                made = None  # the pattern is gone
             then(made)
 
         work = partial(
@@ -185,6 +193,8 @@ class PatternController(QObject):
         dialog = self.dialog
         if made is None or dialog is None:
             self._say(words.TREAT_FILES_STOPPED)
+            if dialog is not None:
+                dialog.accept()
             return
         doubtful = self._take_over(made)
         dialog.show_outcome(len(made.doubts), doubtful, made.refused)
@@ -220,7 +230,7 @@ class PatternController(QObject):
         there = {
             o.sha256 for e in entries for o in (e.trial.provenance, *e.trial.provenance.others)
         }
-        self._watch = FollowedFolder(folder, there=there)
+        self._watch, self._waiting = FollowedFolder(folder, there=there), []
         self._timer.start()
         self.followed.emit(words.FOLLOWING.format(folder=folder.name))
 
@@ -250,9 +260,13 @@ class PatternController(QObject):
             return
 
         def came(paths: list[Path]) -> None:
-            if paths and self._folder is folder and not self._busy:
+            if self._folder is not folder:
+                return
+            self._waiting += paths  # what is dropped meanwhile goes first
+            if self._waiting and not self._busy:
                 self._cancelled = Event()
-                self._run(paths, self._trial, self._came_in)
+                files, self._waiting = self._waiting, []
+                self._run(files, self._trial, self._came_in)
 
         self._watch_worker.run("folder", watch.new_files, came, self._failed)
 

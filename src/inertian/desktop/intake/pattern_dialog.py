@@ -62,7 +62,9 @@ class PatternDialog(QDialog):
         column.addLayout(row)
 
     def show_progress(self, done: int) -> None:
-        """Show how many files are read."""
+        """Show how many files are read; those of a folder that is followed are none of these."""
+        if self._done:
+            return
         self.bar.setValue(done)
         text = words.TREAT_FILES_READING.format(done=done, count=self._count)
         if done == self._count:
