@@ -145,7 +145,7 @@ def _treated_file(pattern: Pattern, path: Path) -> TreatedFile:
     if parsed.refused is not None:
         return TreatedFile(str(path), refused=Problem("unreadable", parsed.refused.why))
     if parsed.questions:
-        asked = "; ".join(q.text for q in parsed.questions)
+        asked = " ".join(q.text for q in parsed.questions)
         said = f"it leaves something open: {asked} Bring it in by itself"
         return TreatedFile(str(path), refused=Problem("needs-answers", said))
     general = [Problem(str(f.code), f.text) for f in parsed.findings if f.code in TOLD]

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QDialog,
     QHBoxLayout,
+    QListView,
     QListWidget,
     QListWidgetItem,
     QProgressBar,
@@ -47,6 +48,8 @@ class PatternDialog(QDialog):
         self.list = QListWidget()
         self.list.setObjectName("findList")
         self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)
         self.list.setAccessibleName(self.windowTitle())
         self.list.itemActivated.connect(self._take)
         self.list.itemDoubleClicked.connect(self._take)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
+    QDragLeaveEvent,
     QDragMoveEvent,
     QDropEvent,
     QResizeEvent,
@@ -412,6 +413,10 @@ class MainWindow(QMainWindow):
         name = self.document.committed.entry(pattern).trial.name if pattern else ""
         self.say(words.DROP_TREATED.format(name=name) if pattern else "")
 
+    def dragLeaveEvent(self, event: QDragLeaveEvent | None) -> None:
+        """Qt: nothing would be dropped any more."""
+        self.say("")
+
     def _pattern_under(self, place: QPoint) -> str:
         """The pattern of the series on the shelf at a place, or ""."""
         series = self.shelf.series_at(self.shelf.mapFrom(self, place))
@@ -420,6 +425,7 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent | None) -> None:
         """Qt: open what was dropped."""
         event.acceptProposedAction()
+        self.say("")
         files = dropped_files(event.mimeData())
         pattern = self._pattern_under(event.position().toPoint())
         if pattern and not any(file.suffix.casefold() == ".inertian" for file in files):
