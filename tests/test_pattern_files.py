@@ -17,7 +17,7 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from typer.testing import CliRunner
 
-from inertian.analysis.pattern_files import pattern_of, treated_file
+from inertian.analysis.pattern_files import pattern_of, treated_file, with_treated
 from inertian.cli import make_app
 from inertian.desktop.look import words
 from inertian.desktop.pages.notes_list import DismissDialog
@@ -306,3 +306,12 @@ def test_units_and_times_that_were_corrected_are_corrected_in_other_files(projec
     assert own.body("heavy").channel("x").sign == 1.0
     plain, _ = treated_file(pattern_of(project), files[0]).trials[0]
     assert plain.trial.body("heavy").channel("x").unit.symbol == "cm"
+
+
+def test_the_same_bytes_are_told_when_they_come_twice(project, files):
+    pattern = pattern_of(project)
+    file = treated_file(pattern, files[0])
+    once, first = with_treated(project, pattern, [file])
+    _, second = with_treated(once, pattern, [file, treated_file(pattern, files[1])])
+    codes = [[p.code for p in problems] for _, problems in (*first.values(), *second.values())]
+    assert codes == [[], ["twice"], []]

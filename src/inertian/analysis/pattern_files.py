@@ -191,8 +191,13 @@ def with_treated(
         project = project.with_series(settings)
     facts = [(key, f) for key, f in project.setup.items() if key.scope == settings.scope]
     taken = {s.name for s in project.series}
+    known = {_origin(e): e.trial.name for e in reversed(project.entries)}
     for file in files:
         for entry, problems in file.trials:
+            origin = _origin(entry)
+            if origin[0] and origin in known:
+                said = f"the same bytes are in the project already, as “{known[origin]}”"
+                problems = (*problems, Problem("twice", said))
             series = entry.series
             if each:
                 series = _free(f"{entry.series}: {entry.trial.name}", taken)
@@ -205,8 +210,14 @@ def with_treated(
             made = replace(entry, trial=new.trial, series=series)
             project = replace(project, entries=(*project.entries[:-1], made))
             project = with_setup(project, pattern.entry, made.trial.id)
+            known.setdefault(origin, made.trial.name)
             told[made.trial.id] = file.file, problems
     return project, told
+
+
+def _origin(entry: Entry) -> tuple[str, int]:
+    """What a trial was read from: the SHA-256 of its file, and which trial of it."""
+    return entry.trial.provenance.sha256, entry.trial.provenance.part
 
 
 def _free(name: str, taken: set[str]) -> str:
