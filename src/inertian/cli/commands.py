@@ -9,6 +9,7 @@ import typer
 
 from inertian.cli.pattern_commands import apply, look
 from inertian.cli.refusals import in_turn, refuse
+from inertian.cli.trend_commands import results, trend
 
 if TYPE_CHECKING:
     from inertian.files.interpretation.parsed_file import ParsedFile
@@ -235,6 +236,8 @@ def make_app(
     app.command()(derive)
     app.command()(apply)
     app.command()(look)
+    app.command()(results)
+    app.command()(trend)
 
     @app.callback(invoke_without_command=True)
     def window(context: typer.Context) -> None:

@@ -20,6 +20,7 @@ from inertian.motion.recording.trials import KIND_OF_AXIS, Body, Channel, Proven
 from inertian.physics.definitions.derived_quantities import DerivedQuantity, check_quantities
 from inertian.project.project import Entry, Project, Series
 from inertian.project.saved_marks import saved_marks, with_saved_marks
+from inertian.project.saved_trends import saved_trends, trends_of
 from inertian.project.schema import (
     VERSION,
     SavedAnalysis,
@@ -177,6 +178,7 @@ def analysis_of(project: Project) -> SavedAnalysis:
             SavedDerived(name=q.name, symbol=q.symbol, unit=q.unit, formula=q.text)
             for q in project.derived
         ],
+        trends=saved_trends(project.trends),
     )
 
 
@@ -287,7 +289,8 @@ def decode(file: str, piece: Callable[[str], bytes]) -> Project:
             file,
             "the project file is damaged and was not opened (its trials contradict each other).",
         )
-    return Project(analysis.name, entries, series, setup, recipes, own)
+    trends = trends_of(analysis.trends)
+    return Project(analysis.name, entries, series, setup, recipes, own, trends)
 
 
 def _short(error: Exception) -> str:

@@ -29,6 +29,7 @@ from inertian.physics.definitions.fact_names import ACCEPTED, SCALE, TIME_BASE, 
 from inertian.physics.definitions.formula_resolution import resolve
 from inertian.physics.definitions.reading_units import units_by_name
 from inertian.physics.definitions.requests import CurveRequest, NamedReading, Quantity, QuantityRef
+from inertian.project.trend_requests import Trends
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import unit_of
 
@@ -76,6 +77,9 @@ class Entry:
     dates: tuple[Date, ...] = ()
     typed: tuple[TypedEntry, ...] = ()  # entries of its accounts, by hand; in file time
     dismissed: tuple[Dismissal, ...] = ()
+    # What was set by hand, by name: a number with its ±, or a word
+    variables: tuple[tuple[str, Fact | str], ...] = ()
+    apart: str | None = None  # why it does not count among all trials; None: it does
 
     @property
     def prepared(self) -> PreparedTrial:
@@ -122,6 +126,7 @@ class Project:
     setup: Mapping[FactId, Fact] = field(default_factory=dict)
     recipes: tuple["Recipe", ...] = ()
     derived: tuple[DerivedQuantity, ...] = ()  # derived quantities, for all trials
+    trends: Trends = field(default_factory=Trends)
 
     def with_recipe(self, recipe: "Recipe") -> "Project":
         """Return this project with one recipe more, in place of an older one for the same

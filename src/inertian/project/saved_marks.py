@@ -12,6 +12,7 @@ from inertian.physics.accounts.statements import Date
 from inertian.physics.accounts.typed_entries import TypedEntry
 from inertian.physics.definitions.requests import CurveRequest, NamedReading, QuantityRef
 from inertian.project.project import Dismissal, Entry
+from inertian.project.saved_trends import saved_variable, variable_of
 from inertian.project.schema import (
     SavedAmount,
     SavedCurve,
@@ -42,6 +43,8 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
         "dismissed": [
             SavedDismissal(code=d.code, subject=d.subject, reason=d.reason) for d in entry.dismissed
         ],
+        "variables": [saved_variable(name, typed) for name, typed in entry.variables],
+        "apart": entry.apart,
     }
 
 
@@ -176,4 +179,6 @@ def with_saved_marks(entry: Entry, saved: SavedTrial) -> Entry:
         dates=_dates(saved),
         typed=_typed(saved),
         dismissed=tuple(Dismissal(d.code, d.subject, d.reason) for d in saved.dismissed),
+        variables=tuple(variable_of(one) for one in saved.variables),
+        apart=saved.apart,
     )

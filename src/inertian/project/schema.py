@@ -19,7 +19,7 @@ from inertian.physics.definitions.requests import (
 )
 from inertian.quantities.facts import Meaning
 
-VERSION = 4
+VERSION = 5
 RULES = {
     "reading": 1,
     "noise": 1,
@@ -204,6 +204,14 @@ class SavedDismissal(_Strict):
     reason: str = Field(default="", max_length=500)
 
 
+class SavedVariable(_Strict):
+    """What was set by hand: an amount, in a unit of its own where its kind is "number", or a word."""
+
+    name: str = Field(min_length=1, max_length=200)
+    text: str = Field(default="", max_length=200)
+    amount: SavedAmount | None = None
+
+
 class SavedTrial(_Strict):
     """A trial: its table `data`, what the columns are, and what was marked."""
 
@@ -224,6 +232,8 @@ class SavedTrial(_Strict):
     typed: list[SavedTyped] = Field(default=[], max_length=24)
     dismissed: list[SavedDismissal] = Field(default=[], max_length=1000)
     time_base: Number = Field(default=1.0, gt=0)
+    variables: list[SavedVariable] = Field(default=[], max_length=60)
+    apart: str | None = Field(default=None, max_length=200)
 
     @model_validator(mode="after")
     def _knows_its_bodies(self) -> "SavedTrial":
@@ -251,6 +261,39 @@ class SavedSeries(_Strict):
     pattern: str = ""
 
 
+class SavedColumn(_Strict):
+    """A column of the table of results: what it shows, title, unit, and its formula."""
+
+    name: str = Field(min_length=1, max_length=400)
+    title: str = Field(default="", max_length=400)
+    unit: str = Field(default="", max_length=40)
+    formula: str = Field(default="", max_length=1000)
+
+
+class SavedTrend(_Strict):
+    """One column against another."""
+
+    x: str = ""
+    y: str = ""
+    line: str = "straight"
+    formula: str = Field(default="", max_length=300)
+    expected: str = Field(default="", max_length=300)
+    series: list[str] = []
+    marks: str = ""
+    spread: bool = False
+    hand: tuple[Number, Number, Number, Number] | None = None
+
+
+class SavedTrends(_Strict):
+    """The table of results and the trend as they were chosen."""
+
+    columns: list[SavedColumn] = Field(default=[], max_length=200)
+    sorted_by: str = ""
+    descending: bool = False
+    contains: str = ""
+    request: SavedTrend = SavedTrend()
+
+
 class SavedAnalysis(_Strict):
     """analysis.json."""
 
@@ -263,3 +306,4 @@ class SavedAnalysis(_Strict):
     trials: list[SavedTrial]
     recipes: list[dict[str, Any]] = []
     quantities: list[SavedDerived] = []
+    trends: SavedTrends = SavedTrends()

@@ -288,6 +288,17 @@ class SourceCovariance:
 
 
 @dataclass(frozen=True, eq=False)
+class Origin:
+    """What correlated scalars of one trial were made of: so results of several laws, and of several
+    trials, can be set beside one another.
+    """
+
+    estimates: tuple[Estimate, ...]
+    noise: ClockNoise
+    shared: tuple[SharedPart, ...]
+
+
+@dataclass(frozen=True, eq=False)
 class JointScalars:
     """Correlated scalars: names, values and covariance, kept apart by source so that a budget can
     be read off.
@@ -297,6 +308,7 @@ class JointScalars:
     values: Array
     parts: tuple[SourceCovariance, ...]
     pools: Pools
+    origin: "Origin | None" = None
 
     @property
     def covariance(self) -> Array:
@@ -411,6 +423,6 @@ def joint_scalars(
             merged[piece.source] + piece.covariance if piece.source in merged else piece.covariance
         )
     values = locked([e.value for e in estimates])
-    return JointScalars(
-        tuple(named), values, tuple(SourceCovariance(s, m) for s, m in merged.items()), pools
-    )
+    kept = tuple(SourceCovariance(s, m) for s, m in merged.items())
+    origin = Origin(tuple(estimates), noise, tuple(shared))
+    return JointScalars(tuple(named), values, kept, pools, origin)

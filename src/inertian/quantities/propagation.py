@@ -6,7 +6,7 @@ complex numbers. First order takes exact derivatives by the complex step (Squire
 """
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,7 +14,15 @@ from numpy.typing import NDArray
 
 from inertian.quantities.complex_step import STEP
 from inertian.quantities.coverage import P68, P95, Scalar
-from inertian.quantities.estimates import Array, JointScalars, Name, Rows, SourceCovariance
+from inertian.quantities.estimates import (
+    Array,
+    Estimate,
+    JointScalars,
+    Name,
+    Rows,
+    SourceCovariance,
+    weighted_sum,
+)
 
 Inputs = Mapping[Name, NDArray[Any]]
 Law = Callable[[Inputs], Mapping[Name, NDArray[Any]]]
@@ -161,6 +169,15 @@ class Results(Mapping[Name, Scalar]):
     def value(self, name: Name) -> float:
         """Return the value of one result, without its uncertainty."""
         return float(self.first.joint.values[self.first.joint.index(name)])
+
+    def estimate(self, name: Name) -> Estimate:
+        """Return one result to first order, with the samples and facts behind its inputs."""
+        place, origin = self.first.joint.index(name), self._inputs.origin
+        if origin is None:
+            return Estimate(self.value(name))
+        terms = zip(self.first.gradient[place], origin.estimates, strict=True)
+        made = weighted_sum([(float(c), one) for c, one in terms if c != 0.0])
+        return replace(made, value=self.value(name))
 
     def __getitem__(self, name: Name) -> Scalar:
         if name not in self._known:

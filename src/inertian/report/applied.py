@@ -4,7 +4,6 @@ docs/schemas/apply-1.json describes the form.
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -17,18 +16,18 @@ from inertian.analysis.pattern_files import (
     with_treated,
 )
 from inertian.analysis.processes import Processes
+from inertian.analysis.results.trial_values import ColumnKind, trial_values
 from inertian.analysis.second_look.look import look_at
 from inertian.analysis.second_look.notes import Severity
 from inertian.analysis.series_results import SeriesResult
 from inertian.motion.spans.spans import Spans
-from inertian.physics.accounts.ledger import Accounts
 from inertian.project.project import Entry, Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError, unforeseen
 from inertian.report.ledgers import ledger_json, scalar_json, unit_name
+from inertian.report.tables import write_table
 
 SCHEMA = 1
-EPOCH = datetime(2000, 1, 1, tzinfo=UTC)  # of a workbook, so that equal results are equal bytes
 TOGETHER = 8  # trials whose accounts are drawn up together, whoever does it
 Progress = Callable[[str, int, int], None]  # what is done, how many, of how many
 
@@ -169,10 +168,9 @@ def _line(project: Project, entry: Entry, evaluator: Evaluator) -> dict[str, Any
         line = _empty(entry, Problem("", ""))
         line["problems"] = []
         line["ledgers"] = [ledger_json(ledger) for ledger in accounts.ledgers]
-    found = accounts if isinstance(accounts, Accounts) else None
     line["results"] = {
         name: _result_json(one, unit)
-        for name, (one, unit) in all_results(project, entry, evaluator, found).items()
+        for name, (one, unit) in _results(project, entry, evaluator).items()
     }
     line["problems"] += [
         {"code": note.code, "text": note.text}
@@ -180,6 +178,15 @@ def _line(project: Project, entry: Entry, evaluator: Evaluator) -> dict[str, Any
         if note.severity is not Severity.LOW
     ]
     return line
+
+
+def _results(project: Project, entry: Entry, evaluator: Evaluator) -> dict[str, tuple[Scalar, str]]:
+    return {
+        name: (one.scalar, one.unit)
+        for name, one in trial_values(project, entry, evaluator).items()
+        if one.kind in (ColumnKind.RESULT, ColumnKind.READING, ColumnKind.CURVE)
+        and one.scalar is not None
+    }
 
 
 def _result_json(one: Scalar, unit: str) -> dict[str, Any]:
@@ -190,27 +197,6 @@ def _result_json(one: Scalar, unit: str) -> dict[str, Any]:
         "unit": unit_name(unit),
         "dof": whole["dof"],
     }
-
-
-def all_results(
-    project: Project, entry: Entry, evaluator: Evaluator, accounts: Accounts | None
-) -> dict[str, tuple[Scalar, str]]:
-    """Return everything with a name that a trial gives, with units in SI: results of its accounts,
-    named readings, and parameters of curves, such as "slope of the line over “before” of A".
-    """
-    found = dict(accounts.results) if accounts is not None else {}
-    units = {n.name: n.shown.si for n in entry.named}
-    for name, value in evaluator.named(project, entry).items():
-        if not isinstance(value, InertianError):
-            found[name] = value, units.get(name, "")
-    for made in evaluator.curves(project, entry):
-        if isinstance(made, InertianError):
-            continue
-        asked = made.request
-        for symbol, scalar in made.parameters:
-            name = f"{symbol} of the {asked.shape} over “{asked.span}” of {asked.body}"
-            found.setdefault(name, (scalar, made.units.get(symbol, "")))
-    return found
 
 
 def applied_json(made: Applied) -> dict[str, Any]:
@@ -251,52 +237,4 @@ def write_results(made: Applied, out: Path) -> None:
     Raises OSError.
     """
     titles, rows = table(made)
-    writer = _write_workbook if out.suffix.casefold() == ".xlsx" else _write_csv
-    writer(out, titles, rows)
-
-
-def _write_csv(out: Path, titles: list[str], rows: list[list[Any]]) -> None:
-    import csv
-    import io
-
-    from inertian.project.saving import write_whole
-
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(titles)
-    writer.writerows([["" if v is None else safe(v) for v in row] for row in rows])
-    write_whole(out, text.getvalue().encode())
-
-
-def safe(value: Any) -> Any:
-    """Return a cell of a table; text that a spreadsheet would take for a formula is quoted."""
-    if isinstance(value, float):
-        return repr(value)
-    if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t"):
-        return f"'{value}"
-    return value
-
-
-def _write_workbook(out: Path, titles: list[str], rows: list[list[Any]]) -> None:
-    import io
-
-    import xlsxwriter
-
-    from inertian.project.saving import write_whole
-
-    content = io.BytesIO()
-    book = xlsxwriter.Workbook(content, {"in_memory": True, "strings_to_formulas": False})
-    book.set_properties({"created": EPOCH})
-    sheet = book.add_worksheet("results")
-    bold = book.add_format({"bold": True})
-    for column, title in enumerate(titles):
-        sheet.write_string(0, column, title, bold)
-    for number, row in enumerate(rows, 1):
-        for column, value in enumerate(row):
-            if isinstance(value, float):
-                sheet.write_number(number, column, value)
-            elif value is not None:
-                sheet.write_string(number, column, str(value))
-    sheet.freeze_panes(1, 2)
-    book.close()
-    write_whole(out, content.getvalue())
+    write_table(out, titles, rows)

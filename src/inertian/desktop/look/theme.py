@@ -1,6 +1,7 @@
 """From tokens to a palette, a style sheet and fonts."""
 
 from dataclasses import fields
+from importlib.resources import files
 from pathlib import Path
 from string import Template
 
@@ -12,13 +13,14 @@ from inertian.desktop.look import tokens
 from inertian.desktop.look.tokens import DARK, LIGHT, Theme
 
 FAMILY = "IBM Plex Sans"
+FONTS = Path(str(files("inertian.report.figures"))) / "fonts"
 _loaded: list[int] = []
 
 
 def load_fonts() -> None:
     """Make the shipped typeface known to Qt, once."""
     if not _loaded:
-        for path in sorted((Path(__file__).parent / "fonts").glob("*.ttf")):
+        for path in sorted(FONTS.glob("*.ttf")):
             _loaded.append(QFontDatabase.addApplicationFont(str(path)))
 
 

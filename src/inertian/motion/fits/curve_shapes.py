@@ -42,6 +42,11 @@ class Parameter:
     seconds: int = 0
 
 
+# What a formula is a function of
+VARIABLES = {
+    "t": "t, the time since the start of the span,",
+    "x": "x, what the figure shows across,",
+}
 OF_FORMULA = "parameter of the formula"  # that was typed: no more is known of it
 LEVEL = Parameter("y₀", "start")
 
@@ -201,26 +206,26 @@ def shape_definition(shape: CurveShape, formula: str = "") -> ShapeDefinition:
 
 
 @lru_cache(maxsize=64)
-def formula_shape(text: str) -> ShapeDefinition:
-    """Return the form of a formula in t and parameters. Raises FormulaError.
+def formula_shape(text: str, variable: str = "t") -> ShapeDefinition:
+    """Return the form of a formula in a variable and parameters. Raises FormulaError.
 
     Parameters it is linear in, jointly, are found by trying; the others are searched over orders of
     magnitude.
     """
     formula = parse_formula(text)
-    if "t" not in formula.names:
-        raise FormulaError(text, "t, the time since the start of the span, does not occur in it.")
-    names = tuple(n for n in formula.names if n != "t")
+    if variable not in formula.names:
+        raise FormulaError(text, f"{VARIABLES[variable]} does not occur in it.")
+    names = tuple(n for n in formula.names if n != variable)
     if not names:
         raise FormulaError(text, "there is nothing to fit: write a letter for each parameter.")
-    linear = _linear_in(formula, names)
+    linear = _linear_in(formula, names, variable)
     others = tuple(n for n in names if n not in linear)
 
     def at(tau: Any, linear_values: Any, searched: Any) -> Any:
         values = dict(zip(linear, linear_values, strict=True)) | dict(
             zip(others, searched, strict=True)
         )
-        return formula(t=tau, **values) + 0 * tau
+        return formula(**{variable: tau}, **values) + 0 * tau
 
     def columns(tau: Any, *searched: Any) -> list[Any]:
         return [
@@ -235,7 +240,7 @@ def formula_shape(text: str) -> ShapeDefinition:
     return ShapeDefinition(
         text,
         tuple(Parameter(n, OF_FORMULA, 1 if n in linear else 0) for n in names),
-        lambda tau, *p: formula(t=tau, **dict(zip(names, p, strict=True))),
+        lambda tau, *p: formula(**{variable: tau}, **dict(zip(names, p, strict=True))),
         columns,
         (lambda tau: _magnitudes(tau, len(others))) if others else nothing_searched,
         taken,
@@ -243,7 +248,7 @@ def formula_shape(text: str) -> ShapeDefinition:
     )
 
 
-def _linear_in(formula: Formula, names: Sequence[str]) -> tuple[str, ...]:
+def _linear_in(formula: Formula, names: Sequence[str], variable: str) -> tuple[str, ...]:
     """The parameters that the formula is linear in, all together."""
     rng = np.random.default_rng(1)
     tau = np.linspace(0.1, 1.3, 7)
@@ -256,8 +261,8 @@ def _linear_in(formula: Formula, names: Sequence[str]) -> tuple[str, ...]:
             ]
             points += [{**points[0], **{n: float(rng.uniform(0.5, 1.5)) for n in wanted}}]
             middle = {n: 0.5 * (points[0][n] + points[1][n]) for n in names}
-            ends = [np.asarray(formula(t=tau, **p) + 0 * tau) for p in points]
-            between = np.asarray(formula(t=tau, **middle) + 0 * tau)
+            ends = [np.asarray(formula(**{variable: tau}, **p) + 0 * tau) for p in points]
+            between = np.asarray(formula(**{variable: tau}, **middle) + 0 * tau)
         size = np.abs(ends[0]) + np.abs(ends[1])
         if np.all(np.abs(ends[0] + ends[1] - 2.0 * between) <= 1e-9 * size):
             found = wanted

@@ -149,7 +149,7 @@ def fit_curve(
         values = (
             np.array([first[s] for s in symbols])
             if first
-            else _first_values(form, problem.tau, y, held)
+            else first_values(form, problem.tau, y, held)
         )
         for k, symbol in enumerate(symbols):
             values[k] = held.get(symbol, values[k])
@@ -229,8 +229,10 @@ def _biweight(residuals: Array) -> Array:
     return np.asarray(np.clip(1.0 - (residuals / (BIWEIGHT * scale)) ** 2, 0.0, None) ** 2)
 
 
-def _first_values(form: ShapeDefinition, tau: Array, y: Array, held: Mapping[str, float]) -> Array:
-    """The best parameters on the grid of searched ones, on at most some hundreds of samples."""
+def first_values(form: ShapeDefinition, tau: Array, y: Array, held: Mapping[str, float]) -> Array:
+    """Return the best parameters on the grid of searched ones, on at most some hundreds of samples;
+    tau and y have shape (n,). Raises CurveError where no curve of the shape comes near.
+    """
     names = [p.symbol for p in form.parameters]
     grid = form.searched(tau)
     searched = (

@@ -3,7 +3,8 @@
 Sources: York, Evensen, López Martínez & De Basabe Delgado, Am. J. Phys. 72 (2004) 367-375: least
 squares and maximum likelihood give the same line and, taken at the adjusted points, the same
 standard errors. Boggs, Byrd & Schnabel, SIAM J. Sci. Stat. Comput. 8 (1987) 1052-1078: the same for
-curves, by orthogonal distances.
+curves, by orthogonal distances. Britt & Luecke, Technometrics 15 (1973) 233-247: steps to the
+maximum of the likelihood where the two errors of a point are correlated.
 """
 
 from collections.abc import Callable
@@ -17,6 +18,7 @@ from inertian.quantities.estimates import Array, Mask
 
 TO, ROUNDS = 1e-14, 200  # when the search for a curve ends
 STEPS, ENOUGH = 200, 1e-15
+LEAST_SHARE = 1e-5  # of the error along one axis in that along the other, where it is none at all
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,11 +72,72 @@ def fit_line_both_axes(
     return LineBothAxes(intercept, slope, covariance, squares, n - 2)
 
 
+@dataclass(frozen=True, eq=False)
+class _CurveThroughPoints:
+    """A curve, points with standard uncertainties and correlations, and which parameters are
+    sought.
+    """
+
+    curve: Callable[..., Any]
+    x: Array
+    y: Array
+    free: Mask
+    ux: Array
+    uy: Array
+    correlation: Array
+
+    def at(self, now: Array, beta: Array) -> Array:
+        """Return the curve at places `now`."""
+        return np.asarray(self.curve(now, *beta) + np.zeros_like(now))
+
+    def slopes(self, now: Array, beta: Array) -> Array:
+        """Return ∂curve/∂parameter, shape (parameters, n)."""
+        columns = []
+        for k in range(len(beta)):
+            moved = beta.astype(complex)
+            moved[k] += 1e-30j
+            columns.append(np.imag(self.curve(now, *moved) + 0j * now) / 1e-30)
+        return np.stack(columns)
+
+    def along(self, now: Array, beta: Array) -> Array:
+        """Return ∂curve/∂x."""
+        return np.asarray(np.imag(self.curve(now + 1e-30j, *beta) + 0j * now) / 1e-30)
+
+    def weights(self, along: Array) -> Array:
+        """Return 1 over the variance of y less the curve."""
+        both = self.correlation * self.ux * self.uy
+        return np.asarray(1.0 / (self.uy**2 - 2.0 * along * both + (along * self.ux) ** 2))
+
+    def stepped(self, beta: Array, there: Array) -> tuple[Array, Array]:
+        """Return parameters and adjusted places after steps that take correlations into account."""
+        both = self.correlation * self.ux * self.uy
+        for _ in range(STEPS):
+            along, matrix = self.along(there, beta), self.slopes(there, beta)[self.free].T
+            weights = self.weights(along)
+            root = np.sqrt(weights)
+            left = self.y - self.at(there, beta) - along * (self.x - there)
+            step = np.linalg.lstsq(matrix * root[:, None], left * root, rcond=None)[0]
+            left = left - matrix @ step
+            there = self.x + (along * self.ux**2 - both) * weights * left
+            beta = beta.copy()
+            beta[self.free] += step
+            if np.all(np.abs(step) <= ENOUGH * np.abs(beta[self.free])):
+                break
+        return beta, there
+
+
 def fit_curve_both_axes(
-    curve: Callable[..., Any], x: Array, y: Array, values: Array, free: Mask, ux: Array, uy: Array
+    curve: Callable[..., Any],
+    x: Array,
+    y: Array,
+    values: Array,
+    free: Mask,
+    ux: Array,
+    uy: Array,
+    correlation: Array | float = 0.0,
 ) -> tuple[Array, Array] | None:
-    """Fit a curve to points (x, y) with standard uncertainties ux and uy above zero, in the units
-    of x and y, all of shape (n,).
+    """Fit a curve to points (x, y) with standard uncertainties ux and uy in the units of x and y
+    and the correlation of the two, all of shape (n,); at each point one of the two may be zero.
 
     `values` are where to begin, `free` says which of them are sought. Returns the parameters and
     ∂parameters/∂y of the free ones at the adjusted points, shape (free, n); None where nothing was
@@ -82,31 +145,23 @@ def fit_curve_both_axes(
     """
     from odrpack import odr_fit
 
-    def at(now: Array, beta: Array) -> Array:
-        return np.asarray(curve(now, *beta) + np.zeros_like(now))
-
-    def slopes(now: Array, beta: Array) -> Array:
-        columns = []
-        for k in range(len(beta)):
-            moved = beta.astype(complex)
-            moved[k] += 1e-30j
-            columns.append(np.imag(curve(now, *moved) + 0j * now) / 1e-30)
-        return np.stack(columns)
-
-    def along(now: Array, beta: Array) -> Array:
-        return np.asarray(np.imag(curve(now + 1e-30j, *beta) + 0j * now) / 1e-30)
-
+    r = np.broadcast_to(np.asarray(correlation, dtype=float), (len(x),))
+    free = np.asarray(free, dtype=bool)
+    points = _CurveThroughPoints(curve, x, y, free, ux, uy, r)
+    steep = np.abs(points.along(x, values))
+    least_y = np.maximum(uy, LEAST_SHARE * steep * ux)
+    least_x = np.maximum(ux, LEAST_SHARE * uy / np.maximum(steep, np.finfo(float).tiny ** 0.5))
     try:
         found = odr_fit(
-            at,
+            points.at,
             x,
             y,
             values,
-            weight_x=ux**-2,
-            weight_y=uy**-2,
-            fix_beta=~np.asarray(free, dtype=bool),
-            jac_beta=slopes,
-            jac_x=along,
+            weight_x=least_x**-2,
+            weight_y=least_y**-2,
+            fix_beta=~free,
+            jac_beta=points.slopes,
+            jac_x=points.along,
             maxit=ROUNDS,
             sstol=TO,
             partol=TO,
@@ -114,8 +169,10 @@ def fit_curve_both_axes(
     except (ValueError, RuntimeError):
         return None
     beta, there = np.asarray(found.beta, dtype=float), x + np.asarray(found.delta, dtype=float)
-    root = 1.0 / np.sqrt(uy**2 + (ux * along(there, beta)) ** 2)
-    matrix = slopes(there, beta)[np.asarray(free, dtype=bool)].T * root[:, None]
+    if r.any():
+        beta, there = points.stepped(beta, there)
+    root = np.sqrt(points.weights(points.along(there, beta)))
+    matrix = points.slopes(there, beta)[free].T * root[:, None]
     if not (np.isfinite(beta).all() and np.isfinite(matrix).all()):
         return None
     return beta, np.asarray(np.linalg.pinv(matrix) * root)

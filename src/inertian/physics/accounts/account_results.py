@@ -17,11 +17,17 @@ from inertian.physics.accounts.account_inputs import (
     FactOf,
     Integral,
     MassOf,
+    RubbedInside,
     Through,
     Values,
 )
 from inertian.physics.accounts.along_track import MOMENTUM_ALONG
-from inertian.physics.accounts.encounters import Encounter, at_contact, contact_moment
+from inertian.physics.accounts.encounters import (
+    Encounter,
+    at_contact,
+    contact_moment,
+    velocities,
+)
 from inertian.physics.accounts.entries import (
     FRICTION,
     GAUGE,
@@ -49,10 +55,10 @@ from inertian.physics.accounts.ledger import (
     Ledger,
     momentum_law,
 )
+from inertian.physics.accounts.named_results import NamedResults
 from inertian.physics.accounts.statements import WHOLE, AmountOf, EntryOf, Unaccounted
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.estimates import JointScalars
-from inertian.quantities.facts import Fact
 from inertian.quantities.propagation import Results
 
 PREFIX = "impulse of the "
@@ -78,12 +84,16 @@ class ResultRule:
 
 
 def results_of(
-    event: Event, ledgers: Sequence[Ledger], inputs: JointScalars
-) -> dict[str, tuple[Scalar, str]]:
+    event: Event, ledgers: Sequence[Ledger], inputs: JointScalars, at: Encounter | None = None
+) -> NamedResults:
     """Return the results that an event has, by name, with their units; those that are not defined
-    are left out.
+    are left out. `at` is the contact, where there is one.
     """
-    rules = [*_speeds(ledgers, inputs), *_of_a_hit(event, ledgers, inputs)]
+    rules = [
+        *_speeds(ledgers, inputs),
+        *_at_contact(at, inputs),
+        *_of_a_hit(event, ledgers, inputs),
+    ]
     for key in inputs.names:  # coefficients of drag that were fitted
         if isinstance(key, FactOf) and key.symbol in DRAGS and key.body:
             rules.append(ResultRule(*DRAGS[key.symbol], itemgetter(key)))
@@ -97,43 +107,25 @@ def results_of(
         return {rule.name: rule.formula(q) for rule in rules}
 
     if not rules:
-        return {}
+        return NamedResults()
     with np.errstate(all="ignore"):
         made = Results(law, inputs)
         found = {rule.name: (made[rule.name], rule.unit) for rule in rules}
     if event.kind is EventKind.WALL and "mean force" in found:
         length = ledgers[0].closes_at - ledgers[0].opens_at
         found["mean force"] = _of_unsure_length(found["mean force"][0], length, event.step), "N"
-    return {
+    kept = {
         name: (one, unit)
         for name, (one, unit) in found.items()
         if np.isfinite(one.value) and np.isfinite(one.u)
     }
+    return NamedResults(kept, {name: (made, name) for name in kept})
 
 
 def _of_unsure_length(one: Scalar, length: float, step: float) -> Scalar:
     """A mean over a contact of which each end is known to a sample's step, as limits."""
     u = abs(one.value) * np.sqrt(2.0 / 3.0) * step / length
     return Scalar(one.value, float(np.hypot(one.u, u)), one.dof)
-
-
-def percent_errors(
-    results: Mapping[str, tuple[Scalar, str]], accepted: Mapping[str, Fact]
-) -> dict[str, tuple[Scalar, str]]:
-    """Return by how much results differ from accepted values, 100 (x − a)/a in %, by name; to first
-    order, with degrees of freedom by Welch and Satterthwaite (JCGM 100:2008, G.4.1).
-    """
-    found = {}
-    for name, fact in accepted.items():
-        if name not in results or fact.si == 0.0:
-            continue
-        one = results[name][0]
-        own, other = one.u / abs(fact.si), abs(one.value) * fact.u / fact.si**2
-        u = float(np.hypot(own, other))
-        dof = one.dof * (u / own) ** 4 if own > 0.0 else np.inf
-        error = Scalar(100.0 * (one.value - fact.si) / fact.si, 100.0 * u, dof)
-        found[f"percent error of {name}"] = error, "%"
-    return found
 
 
 def _speeds(ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]:
@@ -155,6 +147,48 @@ def _speeds(ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]
                 ResultRule(f"velocity {word} of {body} along {key.axis}", "m/s", itemgetter(key))
                 for key in keys
             ]
+    return rules
+
+
+def _at_contact(at: Encounter | None, inputs: JointScalars) -> list[ResultRule]:
+    """Velocities just before and just after a contact, and what it changes them by: carried to its
+    moment along the free motions, so that friction beside it has no part in them. Of an interaction
+    without touch, the change that friction had no part in.
+    """
+    rules: list[ResultRule] = []
+    if at is None:
+        return rules
+    for body in at.bodies:
+        for axis in at.axes:
+            if DateValue(1, body, axis, OPENING) in inputs.names:
+                rules += _changed(body, axis, at, inputs)
+    return rules
+
+
+def _changed(body: str, axis: str, at: Encounter, inputs: JointScalars) -> list[ResultRule]:
+    rubbed = RubbedInside(body, axis)
+
+    def beside(q: Values) -> tuple[Any, Any]:
+        return at_contact(q, at, contact_moment(q, at), body, axis)
+
+    def change(q: Values) -> Any:
+        if at.touching:
+            before, after = beside(q)
+        else:
+            before, after = velocities(q, body, axis)
+            after = after - q[rubbed] if rubbed in inputs.names else after
+        return after - before
+
+    rules = [ResultRule(f"change of velocity of {body} along {axis}", "m/s", change)]
+    if not at.touching:
+        return rules
+    for word, place in (("before", 0), ("after", 1)):
+        name = f"velocity just {word} contact of {body} along {axis}"
+
+        def one(q: Values, place: int = place) -> Any:
+            return beside(q)[place]
+
+        rules.append(ResultRule(name, "m/s", one))
     return rules
 
 

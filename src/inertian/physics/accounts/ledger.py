@@ -16,6 +16,7 @@ from inertian.physics.accounts.account_inputs import (
 from inertian.physics.accounts.collision_inputs import AccountError, CollisionInputs
 from inertian.physics.accounts.encounters import Impact, restitution
 from inertian.physics.accounts.entries import EntryRule
+from inertian.physics.accounts.named_results import NamedResults
 from inertian.physics.accounts.statements import (
     EXPECTED,
     WHOLE,
@@ -213,13 +214,13 @@ class Accounts:
     together: JointJudgement | None
     restitution: Scalar | None
     inputs: JointScalars
-    made_results: Callable[[], Mapping[str, tuple[Scalar, str]]] = dict
+    made_results: Callable[[], NamedResults] = NamedResults
     possible: tuple[str, ...] = ()  # laws of all accounts that could be drawn up
     # Which span each body was read from at each date; "" where it was local fits
     read_from: Mapping[tuple[str, int], str] = field(default_factory=dict)
 
     @cached_property
-    def results(self) -> Mapping[str, tuple[Scalar, str]]:
+    def results(self) -> NamedResults:
         """Named results with their units, worked out when they are first asked for."""
         return self.made_results()
 
@@ -289,6 +290,12 @@ def _pooled_dof(joint: JointScalars) -> float:
 
 
 @lru_cache(maxsize=4)
+def impact_of(collision: CollisionInputs) -> Results:
+    """Return restitution and speed of approach of a contact that has both."""
+    return Results(partial(restitution, at=collision.encounter), collision.inputs)
+
+
+@lru_cache(maxsize=4)
 def restitution_of(collision: CollisionInputs) -> Scalar | None:
     """Return the coefficient of restitution, or None where it is not defined; masses do not matter
     to it.
@@ -301,7 +308,7 @@ def restitution_of(collision: CollisionInputs) -> Scalar | None:
     if len(at.bodies) > 2 or at.timer is None:
         return None
     with np.errstate(all="ignore"):
-        found = Results(partial(restitution, at=at), collision.inputs)
+        found = impact_of(collision)
         approach = found[Impact.APPROACH]
         wide = WIDEST * approach.u
         if not approach.value > CLEAR_APPROACH * wide:  # else it is clear for any ν, without SciPy

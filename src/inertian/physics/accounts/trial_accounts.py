@@ -18,7 +18,7 @@ from inertian.physics.accounts.account_inputs import (
     MassOf,
     Through,
 )
-from inertian.physics.accounts.account_results import percent_errors, results_of
+from inertian.physics.accounts.account_results import results_of
 from inertian.physics.accounts.collision_inputs import (
     AccountError,
     CollisionFacts,
@@ -28,6 +28,7 @@ from inertian.physics.accounts.collision_inputs import (
 from inertian.physics.accounts.contact_statements import collision_statements
 from inertian.physics.accounts.date_readings import DateReader, FitOf
 from inertian.physics.accounts.drag_curves import DragCurve
+from inertian.physics.accounts.encounters import Impact
 from inertian.physics.accounts.entries import PUSHED_RATE, RECORDED, TURNED, Recorded
 from inertian.physics.accounts.event_statements import (
     Surroundings,
@@ -43,10 +44,12 @@ from inertian.physics.accounts.ledger import (
     Accounts,
     Ledger,
     drawn_up,
+    impact_of,
     joint_test,
     require_masses,
     restitution_of,
 )
+from inertian.physics.accounts.named_results import NamedResults, percent_errors
 from inertian.physics.accounts.push_edges import push_edges
 from inertian.physics.accounts.statements import Date, Statement, keys_of
 from inertian.physics.accounts.told_by_motion import sources_of, told_by_motion
@@ -106,7 +109,7 @@ def accounts_of_contact(
     statements = choices.drawn(possible, usual)
     found = restitution_of(collision)
     kind = _named(event.kind, collision, found)
-    made = _drawn(replace(event, kind=kind), statements, inputs, found, choices)
+    made = _drawn(replace(event, kind=kind), statements, inputs, choices, collision)
     known = tuple(one.law for one in possible)
     return replace(made, read_from=collision.read_from, possible=known)
 
@@ -151,7 +154,7 @@ def accounts_between(
         bodies = [body.name for body in context.trial.followed]
         beside += [Through(Integral.PATH, body, "", k) for body in bodies for k in periods]
     inputs = reader.inputs(dict.fromkeys([*keys_of(statements), *beside]))
-    made = _drawn(event, statements, inputs, None, choices)
+    made = _drawn(event, statements, inputs, choices)
     return replace(made, read_from=reader.by, possible=tuple(one.law for one in possible))
 
 
@@ -237,16 +240,21 @@ def _drawn(
     event: Event,
     statements: list[Statement],
     inputs: JointScalars,
-    restitution: Scalar | None,
     choices: Choices,
+    collision: CollisionInputs | None = None,
 ) -> Accounts:
+    """Accounts of statements; `collision` are the inputs of a contact."""
+    restitution = None if collision is None else restitution_of(collision)
+    at = None if collision is None else collision.encounter
     ledgers: tuple[Ledger, ...] = tuple(drawn_up(one, inputs) for one in statements)
 
-    def results() -> dict[str, tuple[Scalar, str]]:
-        found = results_of(event, ledgers, inputs)
-        if restitution is not None:
-            found = {"restitution": (restitution, ""), **found}
-        return found | percent_errors(found, choices.accepted)
+    def results() -> NamedResults:
+        found = results_of(event, ledgers, inputs, at)
+        if collision is not None and restitution is not None:
+            law = impact_of(collision), Impact.RESTITUTION
+            named = {"restitution": (restitution, "")}
+            found = NamedResults(named, {"restitution": law}, (found,))
+        return NamedResults(others=(found, percent_errors(found, choices.accepted)))
 
     together = joint_test(ledgers, inputs)
     return Accounts(str(event.kind), ledgers, together, restitution, inputs, results)

@@ -10,3 +10,4 @@ from inertian.desktop.look.words.ledger_words import *
 from inertian.desktop.look.words.note_words import *
 from inertian.desktop.look.words.page_words import *
 from inertian.desktop.look.words.program_words import *
+from inertian.desktop.look.words.trend_words import *
