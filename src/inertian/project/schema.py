@@ -205,7 +205,7 @@ class SavedDismissal(_Strict):
 
 
 class SavedVariable(_Strict):
-    """What was set by hand: an amount, in a unit of its own where its kind is "number", or a word."""
+    """What was set by hand: an amount, maybe in a unit of its own, or a word."""
 
     name: str = Field(min_length=1, max_length=200)
     text: str = Field(default="", max_length=200)

@@ -5,6 +5,7 @@ from decimal import ROUND_HALF_EVEN, Decimal
 
 MINUS = "\N{MINUS SIGN}"
 _RAISED = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
+LEAST_CHANCE = 0.001  # a smaller probability is the same to a reader
 FINEST = 1e-15  # relative step of a number in the computer, nearly
 # Numbers from 10^−3 on, and below 10^6, are written without a power of ten
 PLAIN = range(-3, 6)
@@ -59,6 +60,11 @@ def split_pm(value: float, u: float) -> tuple[str, str]:
     """
     place = last_place(u)
     return _plain(_at(_decimal(value), place), place), _plain(_at(_decimal(u), place), place)
+
+
+def chance_words(p: float) -> str:
+    """Return a probability with its sign: "= 0.31", or "< 0.001"."""
+    return f"= {p:.2g}" if p >= LEAST_CHANCE else f"< {LEAST_CHANCE:g}"
 
 
 def write_estimate(value: float | None, u: float | None, unit: str = "", mark: str = ".") -> str:

@@ -19,7 +19,7 @@ from inertian.analysis.trends.trend_lines import (
 from inertian.analysis.trends.trend_result import TrendResult
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.dimensions import NUMBER
-from inertian.quantities.rounding import write_estimate
+from inertian.quantities.rounding import chance_words, write_estimate
 from inertian.report.ledgers import finite, unit_name
 
 SCHEMA = 1
@@ -132,6 +132,9 @@ def remark_words(one: ResidualRemark, names: dict[str, str]) -> str:
         Remark.SCATTER: "the points scatter as their ± say",
         Remark.MORE: f"the points scatter {size} times as much as their ± say: something changed "
         "between the trials, or a ± is too small",
+        Remark.WIDENED: f"the points scatter {size} times as much as their ± say, so that the ± of "
+        "the line are widened to the scatter: something changed between the trials, or a ± is too "
+        "small",
         Remark.LESS: f"the points lie {size} times as far from the line as their ± say: these may "
         "be too large",
         Remark.BENT: "the points bend away from the line: another line may suit them",
@@ -176,7 +179,7 @@ def trend_text(made: TrendResult) -> list[str]:
     lines += [f"  {line}" for line in parameter_lines(made)]
     fit = made.fit
     if fit is not None and fit.chi_squared is not None:
-        p = "" if fit.p is None else f", p = {fit.p:.2g}"
+        p = "" if fit.p is None else f", p {chance_words(fit.p)}"
         lines.append(f"  χ² {fit.chi_squared:.2f} for {fit.dof} degrees of freedom{p}")
     expected, compared = made.expected, made.agreement
     for name in expected.parameters if expected is not None else ():

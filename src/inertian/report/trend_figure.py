@@ -12,7 +12,7 @@ from inertian.analysis.trends.line_fit import LineFit
 from inertian.analysis.trends.repeats import setting_of
 from inertian.analysis.trends.trend_result import TrendResult
 from inertian.quantities.estimates import Array
-from inertian.quantities.rounding import write_estimate
+from inertian.quantities.rounding import chance_words, write_estimate
 from inertian.report.figures.description import (
     GREY,
     INK,
@@ -92,7 +92,7 @@ def caption_of(made: TrendResult) -> str:
     if fit.scatter:
         said.append("The ± come from the scatter about the line.")
     elif fit.chi_squared is not None:
-        p = "" if fit.p is None else f" (p = {fit.p:.2g})"
+        p = "" if fit.p is None else f" (p {chance_words(fit.p)})"
         said.append(f"χ² = {fit.chi_squared:.1f} for {fit.dof} degrees of freedom{p}.")
     if made.between is not None:
         spread = write_estimate(made.between.value, made.between.u, si_unit(made.units[1]))

@@ -227,6 +227,7 @@ TELLING = (
     "mechanical energy unaccounted",
 )
 USUAL = 7  # columns that are shown unless others are chosen
+COMMON = 0.5  # of the trials: columns that fewer have stand behind the others
 OWN = (ColumnKind.VARIABLE, ColumnKind.READING, ColumnKind.CURVE)
 
 
@@ -236,11 +237,13 @@ def usual_columns(table: ResultsTable) -> tuple[Column, ...]:
     """
     names = [name for name, one in table.offered.items() if one.kind in OWN][: 2 * USUAL]
     results = (ColumnKind.RESULT, ColumnKind.AMOUNT)
+    counts = {name: sum(name in row.values for row in table.rows) for name in table.offered}
     telling = [
         name
         for start in TELLING
         for name, one in table.offered.items()
         if one.kind in results and name.startswith(start)
     ]
+    telling.sort(key=lambda name: counts[name] < COMMON * len(table.rows))
     names += [n for n in telling if n not in names][: max(USUAL - len(names), 0)]
     return tuple(Column(name) for name in names)

@@ -114,9 +114,10 @@ def _by_scatter(fit: LineFit, spread: float) -> LineFit:
     """The same line with a ± that the scatter about it tells, with as many degrees of freedom; not
     below what the points say.
     """
+    plain = fit.own / fit.widened**2
     ratio = max(float(np.sum((fit.residuals / fit.u) ** 2)) / fit.dof, 1.0)
     freedom = np.full(len(fit.values), float(fit.dof))
-    return replace(fit, own=ratio * fit.own, spread=spread, dof_own=freedom)
+    return replace(fit, own=ratio * plain, spread=spread, dof_own=freedom, widened=1.0)
 
 
 def of_points(residuals: Array, u: Array, dof: int) -> float:

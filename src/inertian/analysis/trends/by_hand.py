@@ -13,7 +13,7 @@ from inertian.quantities.estimates import Array
 @dataclass(frozen=True)
 class SlopeByHand:
     """A slope as it is had by hand, in SI, with the ± that this way gives it, None where it gives
-    none; `ends` are slopes and intercepts of the lines behind it.
+    none; `ends` are slopes and intercepts of the lines behind it, the flattest first.
     """
 
     value: float
@@ -58,9 +58,10 @@ def steepest_and_flattest(points: Points, whole: bool = True) -> SlopeByHand | N
                 lines.append((float(found.x[0]) * scale, float(found.x[1])))
     if not lines:
         return None
-    flattest, steepest = min(lines), max(lines)
-    middle = 0.5 * (flattest[0] + steepest[0])
-    return SlopeByHand(middle, 0.5 * (steepest[0] - flattest[0]), (flattest, steepest))
+    low, high = min(lines), max(lines)
+    middle = 0.5 * (low[0] + high[0])
+    ends = (high, low) if middle < 0.0 else (low, high)
+    return SlopeByHand(middle, 0.5 * (high[0] - low[0]), ends)
 
 
 def bars(points: Points) -> tuple[Array, Array]:

@@ -5,6 +5,7 @@ zero, to the fraction of a sample; their mean with its band, and the one that li
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from itertools import pairwise
 
 import numpy as np
 
@@ -18,7 +19,7 @@ from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array
 
 PLACES = 400  # of the mean curve
-SHARE = 0.5  # of the trials, that have to reach where a mean is drawn
+SHARE = 0.5  # of the trials, that have to reach where a mean is drawn, if all reach nowhere
 CLEAR = 3.0  # times its u: a velocity that is surely not zero
 FIRST_SAMPLES = 8  # after a rest, that tell when it ended
 APART = 4.5  # robust standard deviations, beyond which a trial lies apart from the others
@@ -123,7 +124,9 @@ def _with_mean(curves: Sequence[LaidCurve], missing: tuple[str, ...]) -> LaidOve
     t = np.linspace(low, high, PLACES)
     whole = np.array([_at(c, t) for c in curves])
     count = np.isfinite(whole).sum(axis=0)
-    enough = count >= max(SHARE * len(curves), 1)
+    # Where a trial begins or ends, a mean over those that are left would jump
+    all_reach = count == len(curves)
+    enough = all_reach if all_reach.any() else count >= max(SHARE * len(curves), 1)
     with np.errstate(all="ignore"):
         total = np.where(np.isfinite(whole), whole, 0.0)
         mean = np.where(enough, total.sum(axis=0) / np.maximum(count, 1), np.nan)
@@ -136,14 +139,14 @@ def _at(curve: LaidCurve, t: Array) -> Array:
     """A curve at other times: straight between neighbouring samples, nothing across what is
     missing, or beyond its ends.
     """
-    good = np.isfinite(curve.values)
-    if good.sum() < 2:
+    if len(curve.t) < 2:
         return np.full(len(t), np.nan)
-    x, y = curve.t[good], curve.values[good]
-    found = np.interp(t, x, y, left=np.nan, right=np.nan)
-    step = float(np.median(np.diff(x)))
-    after = np.clip(np.searchsorted(x, t), 1, len(x) - 1)
-    return np.asarray(np.where(x[after] - x[after - 1] > 3.0 * step, np.nan, found))
+    after = np.clip(np.searchsorted(curve.t, t), 1, len(curve.t) - 1)
+    before = after - 1
+    share = (t - curve.t[before]) / (curve.t[after] - curve.t[before])
+    inside = (share >= 0.0) & (share <= 1.0)
+    found = (1.0 - share) * curve.values[before] + share * curve.values[after]
+    return np.asarray(np.where(inside, found, np.nan))
 
 
 def _told_apart(curves: Sequence[LaidCurve], whole: Array) -> tuple[LaidCurve, ...]:
@@ -207,9 +210,7 @@ def _turn(entry: Entry, body: str, v: Array, u: Array) -> float | None:
         return None
     t, near = entry.used_trial.t, 0.5 * (spans[0].start + spans[0].stop)
     good = np.flatnonzero(np.isfinite(v))
-    crossed = [
-        (i, j) for i, j in zip(good[:-1], good[1:], strict=True) if v[i] * v[j] <= 0.0 != v[j]
-    ]
+    crossed = [(i, j) for i, j in pairwise(good) if v[i] * v[j] <= 0.0 != v[j]]
     if not crossed:
         return near
     i, j = min(crossed, key=lambda pair: abs(0.5 * (t[pair[0]] + t[pair[1]]) - near))

@@ -6,7 +6,7 @@ Points are weighed by what each errs by itself, along both axes (York et al., Am
 average out. Where no point has a ± of its own, the scatter about the line tells it.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -20,6 +20,7 @@ from inertian.analysis.trends.trend_lines import (
 from inertian.motion.fits.curve_shapes import nothing_searched
 from inertian.motion.fits.curves import CurveError, first_values
 from inertian.motion.fits.errors_in_variables import fit_curve_both_axes, fit_line_both_axes
+from inertian.motion.noise.stated_noise import contradicted
 from inertian.motion.numerics.least_squares import refined_parameters
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import Refusal
@@ -54,6 +55,7 @@ class LineFit:
     scatter: bool
     spread: float = 0.0
     dof_own: Array | None = None  # where these are not those of the points
+    widened: float = 1.0  # what own ± were multiplied by, as points scatter more than these say
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -222,6 +224,19 @@ def _check(points: Points, definition: LineDefinition) -> None:
         )
 
 
+def _widened(made: LineFit) -> LineFit:
+    """A line with the ± of its parameters widened to the scatter of the points, where that is
+    clearly larger than these say (Birge, Phys. Rev. 40 (1932) 207-227).
+    """
+    ratio = float(np.sum((made.residuals / made.u) ** 2)) / made.dof
+    known = pooled_dof(made.u**2, made.points)
+    freedom = 1.0 / (1.0 / made.dof + 1.0 / known)
+    if not contradicted(ratio, freedom):
+        return made
+    dof = np.full(len(made.values), float(made.dof))
+    return replace(made, own=ratio * made.own, widened=float(np.sqrt(ratio)), dof_own=dof)
+
+
 def points_without_u(points: Points) -> Array:
     """Return which points err neither along x nor along y by themselves, as flags of shape (n,)."""
     x, y = points.ux, points.uy
@@ -292,7 +307,8 @@ def made_line(
     if told:
         u = np.sqrt(_variance(points.own, along))
         own = np.einsum("pni,nij,qnj->pq", operator, points.own, operator)
-        return LineFit(definition, points, values, operator, own, left, u, False)
+        made = LineFit(definition, points, values, operator, own, left, u, False)
+        return _widened(made)
     spread = float(np.sqrt(left @ left / dof))
     own = spread**2 * gains @ gains.T
     freedom = np.full(len(values), float(dof))

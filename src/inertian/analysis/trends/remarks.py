@@ -21,6 +21,7 @@ class Remark(StrEnum):
 
     SCATTER = "scatter"  # as their ± say
     MORE = "more"  # than these
+    WIDENED = "widened"  # so clearly more that the ± of the line are widened
     LESS = "less"
     BENT = "bent"
     PATTERN = "pattern"
@@ -60,7 +61,9 @@ def residual_remarks(fit: LineFit) -> tuple[ResidualRemark, ...]:
         return (*found, ResidualRemark(Remark.NO_U))
     times = float(np.sqrt((fit.chi_squared or 0.0) / fit.dof))
     p = fit.p if fit.p is not None else 1.0
-    if p < SURPRISE:
+    if fit.widened > 1.0:
+        found.append(ResidualRemark(Remark.WIDENED, times))
+    elif p < SURPRISE:
         found.append(ResidualRemark(Remark.MORE, times))
     elif p > CLOSE:
         found.append(ResidualRemark(Remark.LESS, times))

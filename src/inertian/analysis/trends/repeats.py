@@ -26,6 +26,7 @@ class Repeats:
     """Trials with equal settings: how many, their mean with its u in own and shared part, their
     spread s and standard error s/√n, the u of one trial, χ² of the trials about the mean with p.
 
+    Where the trials clearly scatter more than their ± say, the mean is the plain one, with s/√n.
     `median` is the robust alternative, with 1.25 times the robust standard error.
     """
 
@@ -61,11 +62,15 @@ def pooled(setting: str, points: Points) -> Repeats:
         own = float(points.uy[0])
         return Repeats(setting, 1, one, own, common, None, None, known, None, None, median)
     fit = fit_line(points, TrendLine.CONSTANT)
+    mean, own = fit.parameter(VALUE), fit.u_own(VALUE)
+    if fit.widened > 1.0 and error is not None:  # then no trial deserves more weight than another
+        mean = Scalar(float(y.mean()), float(np.hypot(error, common)), float(n - 1))
+        own = error
     return Repeats(
         setting,
         n,
-        fit.parameter(VALUE),
-        fit.u_own(VALUE),
+        mean,
+        own,
         fit.u_shared(VALUE),
         spread,
         error,

@@ -7,7 +7,13 @@ import re
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import decimal_mark
 from inertian.quantities.coverage import Scalar
-from inertian.quantities.rounding import last_place, raised, write_estimate, write_number
+from inertian.quantities.rounding import (
+    chance_words,
+    last_place,
+    raised,
+    write_estimate,
+    write_number,
+)
 
 _POWER = re.compile(r"10([⁻⁰¹²³⁴⁵⁶⁷⁸⁹]+)")
 _BEFORE_UNIT = re.compile(r" (?=[^\W\d]|[%°Ω])")
@@ -57,6 +63,11 @@ def format_number(value: float, figures: int = 3) -> str:
     it has a power of ten.
     """
     return _with_powers(write_number(value, figures, decimal_mark()))
+
+
+def chance(p: float) -> str:
+    """Return a probability with its sign: "= 0.31", or "< 0.001"."""
+    return chance_words(p).replace(".", decimal_mark())
 
 
 def intervals_said(scalar: Scalar, unit: str) -> str:

@@ -40,6 +40,7 @@ class Actions(QObject):
         self._view_menu()
         self._intake_menu()
         self._bench_menu()
+        self._trends_menu()
         self._help_menu()
         document = window.document
         for signal in (document.changed, document.selected, document.saved):
@@ -87,6 +88,7 @@ class Actions(QObject):
         self._add(menu, words.INTAKE, "Alt+1", lambda: window.show_stage(words.INTAKE))
         self._add(menu, words.BENCH, "Alt+2", lambda: window.show_stage(words.BENCH))
         self._add(menu, words.LEDGER, "Alt+3", lambda: window.show_stage(words.LEDGER))
+        self._add(menu, words.TRENDS, "Alt+4", lambda: window.show_stage(words.TRENDS))
         menu.addSeparator()
         self._add(menu, words.NEXT_TRIAL, "Ctrl+PgDown", lambda: window.shelf.step(1))
         self._add(menu, words.PREVIOUS_TRIAL, "Ctrl+PgUp", lambda: window.shelf.step(-1))
@@ -207,6 +209,37 @@ class Actions(QObject):
                 partial(window.show_page, name),
             )
 
+    def _trends_menu(self) -> None:
+        menu, stage = self._window.menuBar().addMenu(words.MENU_TRENDS), self._window.trends
+        table = stage.table
+        self._on_table(menu, words.COLUMNS_ACTION, "", stage.ask_columns)
+        self._on_table(menu, words.ADD_VARIABLE_ACTION, "", stage.ask_variable)
+        self._on_table(menu, words.ADD_FORMULA_ACTION, "", stage.ask_formula)
+        menu.addSeparator()
+        self._on_table(menu, words.COPY_TABLE, "Ctrl+C", table.copy)
+        self._on_table(menu, words.PASTE_CELLS, "Ctrl+V", table.paste)
+        self._on_table(menu, words.FILL_DOWN, "Ctrl+D", table.fill_down)
+        self._on_table(menu, words.SET_TRIALS_ASIDE, "Ctrl+Shift+X", table.set_aside)
+        self._on_table(menu, words.COUNT_TRIALS, "Ctrl+Shift+C", table.count_again)
+        menu.addSeparator()
+        self._on_table(menu, words.WRITE_TABLE, "", stage.write_table)
+        self._on_table(menu, words.PRESENT_ACTION, "Ctrl+P", stage.present)
+
+    def _on_table(self, menu: QMenu, text: str, key: str, then: Callable[[], object]) -> None:
+        """An action whose key works while the table has the focus; by menu, the stage comes in
+        front first.
+        """
+
+        def do() -> None:
+            if not self._window.trends.isVisible():
+                self._window.show_stage(words.TRENDS)
+            then()
+
+        action = self._add(menu, text, key, do)
+        if key and key != "Ctrl+P":
+            action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            self._window.trends.table.addAction(action)
+
     def _type_formula(self) -> None:
         self._window.show_page(words.PAGE_READINGS)
         self._window.readings.fits.type_formula()
@@ -250,8 +283,10 @@ class Actions(QObject):
 
     def _next_pane(self) -> None:
         window = self._window
-        panes = [window.shelf, window.bench.rail, window.ledger, window.pages.page]
+        panes = [window.shelf, window.bench.rail, window.ledger, window.trends.table]
+        panes += [window.trends.views, window.pages.page, window.trend_margin]
         inner_panes = [window.margin, window.tidy, window.readings, window.ledger]
+        inner_panes.append(window.trend_margin)
         if window.import_controller.built:
             panes[1:1] = [
                 window.import_controller.stage.view,

@@ -52,7 +52,10 @@ from inertian.desktop.shell.project_files import ProjectFiles
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.second_looks import SecondLooks
 from inertian.desktop.state.timers import once_after
+from inertian.desktop.state.trends_state import TrendsState
 from inertian.desktop.state.worker import Worker
+from inertian.desktop.trends.trend_margin import TrendMargin
+from inertian.desktop.trends.trends_stage import TrendsStage
 from inertian.physics.accounts.verdicts import Verdict
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
@@ -64,8 +67,8 @@ if TYPE_CHECKING:
 STATUS_MARGIN = 40  # px, between what is said and the line of the file
 NARROW = 880  # px; below, the stage would have no room beside shelf and margin
 FIRST_PICTURE_MS = 30  # until the first picture is painted; then results are worked out
-# Alt numbers; 4 to 6 are kept for stages to come
-STAGE_KEYS = {words.INTAKE: 1, words.BENCH: 2, words.LEDGER: 3}
+# Alt numbers; 5 and 6 are kept for stages to come
+STAGE_KEYS = {words.INTAKE: 1, words.BENCH: 2, words.LEDGER: 3, words.TRENDS: 4}
 
 
 class MainWindow(QMainWindow):
@@ -126,6 +129,14 @@ class MainWindow(QMainWindow):
         self.verdicts = VerdictLines(document)
         self.verdicts.chosen.connect(self.show_account)
         self.pages = MarginColumn(self.verdicts, pages)
+        self.trends_state = TrendsState(document)
+        self.trends = TrendsStage(document, theme, self.trends_state)
+        self.trend_margin = TrendMargin(document, theme, self.trends_state)
+        self.trend_margin.present_wanted.connect(self.trends.present)
+        self.trend_margin.aside_wanted.connect(self.trends.set_trial_aside)
+        self.trends.trial_wanted.connect(self.show_trial)
+        self.trends.bench_wanted.connect(lambda: self.show_stage(words.BENCH))
+        self.trends.recordings_wanted.connect(lambda: self.import_controller.ask_open())
         self.bench_actions = BenchActions(
             document, self.bench, self.worker, lambda: self.show_stage(words.BENCH)
         )
@@ -147,6 +158,7 @@ class MainWindow(QMainWindow):
         self.bench.mark_spans.connect(self.bench_actions.mark_spans)
         self.bench.spoken.connect(self.say)
         self.ledger.spoken.connect(self.say)
+        self.trends.spoken.connect(self.say)
         for signal in (document.changed, document.selected, document.saved):
             signal.connect(self._follow)
         document.changed.connect(self._verdict_pause.start)
@@ -179,6 +191,7 @@ class MainWindow(QMainWindow):
         self.stages.addWidget(self.bench)
         self.stages.addWidget(self.ledger)
         self.stages.addWidget(self._empty_stage())
+        self.stages.addWidget(self.trends)
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(strip)
@@ -190,6 +203,7 @@ class MainWindow(QMainWindow):
         columns.addWidget(self.shelf)
         columns.addLayout(middle, 1)
         columns.addWidget(self.pages)
+        columns.addWidget(self.trend_margin)
         self._columns = columns
         self.setCentralWidget(whole)
         self._stage = words.BENCH
@@ -229,6 +243,11 @@ class MainWindow(QMainWindow):
         self.show_stage(words.BENCH)
         self.pages.show_page(name)
 
+    def show_trial(self, trial: str) -> None:
+        """Take a trial in hand and put the bench in front."""
+        self.document.select(trial)
+        self.show_stage(words.BENCH)
+
     def show_account(self, law: str) -> None:
         """Put the ledger in front, with the budget of one account."""
         self.show_stage(words.LEDGER)
@@ -254,11 +273,18 @@ class MainWindow(QMainWindow):
         if intake:
             self._show_intake()
         else:
-            stage = {words.BENCH: self.bench, words.LEDGER: self.ledger}[self._stage]
+            stage: QWidget = {
+                words.BENCH: self.bench,
+                words.LEDGER: self.ledger,
+                words.TRENDS: self.trends,
+            }[self._stage]
             self.stages.setCurrentWidget(stage if entry else self.stages.widget(2))
         self.stage_buttons[self._stage].setChecked(True)
         self.shelf.setVisible("shelf" in self._panes)
-        self.pages.setVisible(not intake and entry is not None and "margin" in self._panes)
+        trends = self._stage == words.TRENDS
+        beside = not intake and entry is not None and "margin" in self._panes
+        self.pages.setVisible(beside and not trends)
+        self.trend_margin.setVisible(beside and trends)
         self.pages.strip.setVisible(self._stage == words.BENCH)
         if self._stage != words.BENCH:
             self.pages.show_page(words.PAGE_ACCOUNT)
@@ -441,6 +467,7 @@ class MainWindow(QMainWindow):
         self.import_controller.leave()
         self.pattern_controller.leave()
         self.looks.leave()
+        self.trends_state.leave()
         self.project_files.leave()
         self.error_reports.leave()
         event.accept()
@@ -451,6 +478,7 @@ class MainWindow(QMainWindow):
         apply_theme(cast(QApplication, QApplication.instance()), self.theme)
         self.bench.restyle()
         self.ledger.refresh()
+        self.trends.restyle()
         if self.import_controller.built:
             self.import_controller.stage.restyle()
             self.import_controller.margin.refresh()

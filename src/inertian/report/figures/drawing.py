@@ -67,7 +67,7 @@ def _ready() -> None:
             font_manager.fontManager.addfont(str(path))
 
 
-def _settings() -> dict[str, Any]:
+def _settings() -> Any:
     return {
         "font.family": FAMILY,
         "font.size": TEXT,
@@ -108,12 +108,12 @@ def drawn(figure: FigureDescription, kind: str = "png", dpi: float = DPI) -> Dra
         made.canvas.draw()
         places = {name: _place(made, text) for name, text in texts.items()}
         out = io.BytesIO()
-        metadata: dict[str, Any] = {
+        kinds_of: dict[str, dict[str, Any]] = {
             "png": {"Software": "Inertian"},
             "svg": {"Date": None, "Creator": "Inertian"},
             "pdf": {"CreationDate": None, "Producer": None, "Creator": "Inertian"},
-        }[kind]
-        made.savefig(out, format=kind, dpi=dpi, metadata=metadata, facecolor="white")
+        }
+        made.savefig(out, format=kind, dpi=dpi, metadata=kinds_of[kind], facecolor="white")
     return DrawnFigure(out.getvalue(), places)
 
 

@@ -111,7 +111,7 @@ PARTS_SCATTER = "± by the scatter about the line"
 SHARES_TIP = "What all trials share does not average out:\n{lines}"
 SHARE_LINE = "{name}: ± {u}"
 CHI = "χ² = {chi} for {dof} degrees of freedom{p}"
-P_SAID = ", p = {p}"
+P_SAID = ", p {p}"
 R_SQUARED = "R² = {r}; it says nothing of whether the line is right"
 NUMBER_DOF = "{name}: {dof} effective degrees of freedom"
 ADD_SPREAD = "Add a spread between trials"
@@ -124,8 +124,10 @@ REMARKS = {
     "scatter": "The points scatter as their ± say.",
     "more": "The points scatter {size} times as much as their ± say: something changed between the "
     "trials, or a ± is too small.",
-    "less": "The points lie only {size} times as far from the line as their ± say: these may be too "
-    "large.",
+    "widened": "The points scatter {size} times as much as their ± say, so the ± of the line are "
+    "widened to the scatter: something changed between the trials, or a ± is too small.",
+    "less": "The points lie only {size} times as far from the line as their ± say: these may be "
+    "too large.",
     "bent": "The points bend away from the line; another line may suit them.",
     "pattern": "Neighbouring points lie on the same side: something is missing in the line.",
     "apart": "{trial} lies apart, by {size} of its ±.",
@@ -150,11 +152,11 @@ PERCENT_ERROR = "Percent error 100 (found − expected)/expected: {value}"
 HAND_LINE, HAND_LINE_TIP = "Draw a line by eye", "Drag its two ends over the points"
 HAND_TWO = "two points of your line, (y₂ − y₁)/(x₂ − x₁): {value}"
 HAND_STEEP = (
-    "steepest {steep} and flattest {flat} line through all bars: {value}, their mean ± half their "
-    "difference"
+    "steepest line through all bars {steep}, flattest {flat}; their mean ± half their difference: "
+    "{value}"
 )
 HAND_NO_LINE = "no line passes through the bars of all points"
-HAND_RATIOS = "mean of all y/x: {value}, ± standard deviation/√n"
+HAND_RATIOS = "mean of all y/x, ± standard deviation/√n: {value}"
 SERIES_SHOWN, MARKS_BY, MARKS_SERIES = "Series", "Marks by", "series"
 
 # -- repeats and laid over
@@ -183,9 +185,9 @@ REPEATS_TIPS = (
     "how the scatter compares with the ± of one trial",
     "robust: trials far off say little",
 )
-SCATTER_AS = "as ± say (p = {p})"
-SCATTER_MORE = "more than ± say (p = {p})"
-SCATTER_LESS = "less than ± say (p = {p})"
+SCATTER_AS = "as ± say (p {p})"
+SCATTER_MORE = "more than ± say (p {p})"
+SCATTER_LESS = "less than ± say (p {p})"
 SCATTER_NONE = "—"
 LAID_QUANTITY, LAID_BODY, LAID_ZERO, LAID_SCALED = "", "of", "zero at", "scaled"
 LAID_ANCHORS = {
