@@ -6,6 +6,8 @@ import numpy as np
 from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 
 from inertian.desktop.bench.bench_parts import BenchInterface, StripInterface
+from inertian.desktop.bench.strip_figure import strip_figure
+from inertian.desktop.figures.present_dialog import PresentDialog
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.state.document import Document
@@ -82,6 +84,7 @@ def strip_menu(bench: BenchInterface, document: Document, strip: StripInterface)
     gone.setEnabled(len(shown) > 1)
     gone.triggered.connect(lambda: view.choose_strips([s for s in shown if s != strip.shown]))
     menu.addSeparator()
+    menu.addAction(words.PRESENT_STRIP).triggered.connect(lambda: present(bench, document, strip))
     menu.addAction(words.STRIP_PICTURE).triggered.connect(lambda: copy_picture(bench, strip))
     menu.addAction(words.STRIP_NUMBERS).triggered.connect(lambda: copy_numbers(bench, strip))
     return menu
@@ -90,6 +93,27 @@ def strip_menu(bench: BenchInterface, document: Document, strip: StripInterface)
 def _moved(shown: list[QuantityRef], place: int, to: int) -> list[QuantityRef]:
     left = [s for k, s in enumerate(shown) if k != place]
     return [*left[:to], shown[place], *left[to:]]
+
+
+def present(bench: BenchInterface, document: Document, strip: StripInterface) -> None:
+    """Make a strip, as far as it is seen, ready to show."""
+    dialog = presented(bench, document, strip)
+    if dialog is not None:
+        dialog.exec()
+
+
+def presented(
+    bench: BenchInterface, document: Document, strip: StripInterface
+) -> PresentDialog | None:
+    """Return the window in which a strip is made ready to show; None where it shows nothing."""
+    entry = document.entry
+    if entry is None or not strip.traces:
+        bench.say(words.PRESENT_NOTHING)
+        return None
+    unit = bench.view.unit(strip.shown.unit)
+    title = words.strip_title(strip.shown)
+    figure = strip_figure(entry, title, unit, strip.traces, strip.seen)
+    return PresentDialog(cast(QWidget, bench), strip.theme, figure)
 
 
 def copy_picture(bench: BenchInterface, strip: StripInterface) -> None:

@@ -6,6 +6,7 @@ from PyQt6.QtGui import QPixmap
 
 from inertian.desktop.bench.gestures import Handle
 from inertian.desktop.bench.traces import Trace
+from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.view_state import ViewState
 from inertian.physics.definitions.requests import QuantityRef
 
@@ -58,6 +59,11 @@ class StripInterface(Protocol):
     traces: list[Trace]
     shown: QuantityRef
     residuals: bool
+    theme: Theme
+
+    @property
+    def seen(self) -> tuple[float, float]:
+        """The stretch of time that is seen, in s of the file."""
 
     def grab(self) -> QPixmap:
         """Return a picture of the strip."""

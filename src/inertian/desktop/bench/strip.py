@@ -30,7 +30,7 @@ class Strip(QWidget):
         residuals: bool = False,
     ) -> None:
         super().__init__()
-        self._theme, self.bench, self.shown, self.residuals = theme, bench, shown, residuals
+        self.theme, self.bench, self.shown, self.residuals = theme, bench, shown, residuals
         self.traces: list[Trace] = []
         self.plot = StripPlot(document, theme, self)
         self.setMinimumHeight(STRIP_LEAST)
@@ -67,6 +67,12 @@ class Strip(QWidget):
         self._drawn: list[DrawnTrace] = []
         self.show_unit()
 
+    @property
+    def seen(self) -> tuple[float, float]:
+        """The stretch of time that is seen, in s of the file."""
+        low, high = self.plot.getPlotItem().vb.viewRange()[0]
+        return float(low), float(high)
+
     def show_unit(self) -> None:
         """Say the unit the values are in."""
         self.unit.setText(words.STRIP_UNIT.format(unit=self.bench.view.unit(self.shown.unit)))
@@ -78,7 +84,7 @@ class Strip(QWidget):
         self.why.setVisible(bool(why))
         if [t.key for t in traces] != [d.key for d in self._drawn]:
             self.clear()
-            self._drawn = [DrawnTrace(self.plot, self._theme, trace) for trace in traces]
+            self._drawn = [DrawnTrace(self.plot, self.theme, trace) for trace in traces]
             self._draw_legend(traces)
         for drawn, trace in zip(self._drawn, traces, strict=True):
             drawn.follow(trace)
@@ -122,7 +128,7 @@ class Strip(QWidget):
         while self.legend.count():
             self.legend.takeAt(0).widget().deleteLater()
         for trace in traces:
-            name = BodyLabel(self._theme, trace.place, trace.body)
+            name = BodyLabel(self.theme, trace.place, trace.body)
             name.shorten(LEGEND_WIDTH)
             self.legend.addWidget(name)
 

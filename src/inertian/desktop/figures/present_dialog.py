@@ -32,7 +32,7 @@ from inertian.report.figures.description import LEAST_MM, MOST_MM, FigureDescrip
 from inertian.report.figures.drawing import DrawnFigure, drawn
 from inertian.report.figures.writing import write_figure
 
-PREVIEW_DPI, PAUSE_MS = 110.0, 150
+PREVIEW_DPI, PAUSE_MS = 170.0, 150
 DRAG_FROM = 8  # px, that the mouse moves before a picture is dragged
 PICTURES = {"png": "image/png", "svg": "image/svg+xml", "pdf": "application/pdf"}
 LINE_HEIGHT = 24  # px, of a field over a text

@@ -1,5 +1,7 @@
 """Energy in time: the forms on top of one another, and what is no longer there."""
 
+from dataclasses import dataclass
+
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -32,6 +34,15 @@ PATTERNS = (
 SHADE = 70  # of 255, of spans behind the energies
 
 
+@dataclass(frozen=True, eq=False)
+class ShownEnergies:
+    """What is drawn: times in s and amounts by form, (n,), on top of one another or as lines."""
+
+    t: Array
+    amounts: dict[str, Array]
+    stacked: bool
+
+
 class EnergyPicture(QWidget):
     """Stacked areas of the forms; lines where one of them is negative. The total has its ± u, where
     that is known; dates are marked. A click puts the plumb line of the bench there: `clicked`
@@ -52,6 +63,7 @@ class EnergyPicture(QWidget):
         item.setMouseEnabled(x=True, y=False)
         self.plot.scene().sigMouseClicked.connect(self._click)
         self.line = pg.InfiniteLine(angle=90)
+        self.shown: ShownEnergies | None = None
         self.reason = label("", "soft")
         self.reason.setContentsMargins(16, 10, 16, 10)
         self.legend = QHBoxLayout()
@@ -99,6 +111,7 @@ class EnergyPicture(QWidget):
         empty_layout(self.legend)
         self.plot.clear()
         self._wear()
+        self.shown = None
         if not told:
             return
         names = [n for n in FORM_ORDER if n in amounts]
@@ -110,6 +123,7 @@ class EnergyPicture(QWidget):
         times = t[rows]
         stacked = all(np.nanmin(amounts[n][rows]) > -0.01 * _largest(amounts, rows) for n in names)
         below = np.zeros(len(rows))
+        self.shown = ShownEnergies(times, {n: amounts[n][rows] for n in names}, stacked)
         for place, name in enumerate(names):
             self._add(name, place, times, below, amounts[name][rows], stacked)
             below = below + amounts[name][rows]

@@ -14,11 +14,13 @@ from PyQt6.QtWidgets import (
 from inertian.desktop.ledger.energy_picture import EnergyPicture
 from inertian.desktop.ledger.how_computed import HowComputed
 from inertian.desktop.ledger.ledger_pictures import Budget
+from inertian.desktop.ledger.panel_figures import budget_figure, energy_figure
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.tokens import Theme
 from inertian.physics.accounts.ledger import Accounts, Ledger
+from inertian.report.figures.description import FigureDescription
 
 PANELS = (words.PANEL_BUDGET, words.PANEL_IN_TIME, words.PANEL_HOW)
 
@@ -54,6 +56,7 @@ class LedgerPanel(QWidget):
     """
 
     turned = pyqtSignal()
+    present_wanted = pyqtSignal()
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -74,6 +77,12 @@ class LedgerPanel(QWidget):
             self.buttons[name] = button
             head.addWidget(button)
         head.addStretch(1)
+        self.present = QToolButton()
+        self.present.setText(words.PRESENT)
+        self.present.setToolTip(words.PRESENT_TIP)
+        self.present.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.present.clicked.connect(self.present_wanted)
+        head.addWidget(self.present)
         self.buttons[words.PANEL_BUDGET].setChecked(True)
         self.budgets: dict[str, BudgetPart] = {}
         self._budget_page = QWidget()
@@ -105,12 +114,22 @@ class LedgerPanel(QWidget):
 
     def _turn(self, place: int) -> None:
         self.pages.setCurrentIndex(place)
+        self.present.setVisible(PANELS[place] != words.PANEL_HOW)
         # The view in front alone says how high the panel is
         for k in range(self.pages.count()):
             policy = QSizePolicy.Policy.Preferred if k == place else QSizePolicy.Policy.Ignored
             self.pages.widget(k).setSizePolicy(QSizePolicy.Policy.Preferred, policy)
         self.pages.adjustSize()
         self.turned.emit()
+
+    def figure(self, trial: str, ledger: Ledger) -> FigureDescription | None:
+        """Return the view in front as a figure; None where it shows nothing."""
+        if self.shown == words.PANEL_BUDGET:
+            return budget_figure(trial, ledger)
+        shown = self.energy.shown
+        if shown is None:
+            return None
+        return energy_figure(trial, ledger, shown.t, shown.amounts, shown.stacked)
 
     def build(self, accounts: Accounts) -> None:
         """Make a budget for each account."""

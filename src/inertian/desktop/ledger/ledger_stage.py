@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from inertian.desktop.figures.present_dialog import PresentDialog
 from inertian.desktop.ledger.account import Account, read_restitution
 from inertian.desktop.ledger.account_facts import AccountFacts
 from inertian.desktop.ledger.account_table import COLUMN_WIDTH, NAME_WIDTH, shape_of
@@ -87,6 +88,7 @@ class LedgerStage(QScrollArea):
             kept.setParent(self)
             kept.hide()
         self.panel.turned.connect(self.refresh)
+        self.panel.present_wanted.connect(self._present)
         self.panel.energy.clicked.connect(view.move_line)
         view.line_moved.connect(lambda: self.panel.energy.move_line(view.line))
         document.changed.connect(self.refresh)
@@ -297,6 +299,24 @@ class LedgerStage(QScrollArea):
 
     def _ask_accounts(self) -> None:
         self.accounts_menu().exec(self.choice.mapToGlobal(self.choice.rect().bottomLeft()))
+
+    def presented(self) -> PresentDialog | None:
+        """Return the window in which the panel is made ready to show; None where it shows
+        nothing.
+        """
+        entry = self._document.entry
+        found = entry and self._document.evaluator.accounts(self._document.project, entry.trial.id)
+        if not isinstance(found, Accounts) or entry is None:
+            return None
+        figure = self.panel.figure(entry.trial.name, found.ledger(self._law))
+        return None if figure is None else PresentDialog(self, self._theme, figure)
+
+    def _present(self) -> None:
+        dialog = self.presented()
+        if dialog is None:
+            self.spoken.emit(words.PRESENT_NOTHING)
+        else:
+            dialog.exec()
 
     def _ask_dates(self) -> None:
         self.dates_menu().exec(self.dates.mapToGlobal(self.dates.rect().bottomLeft()))

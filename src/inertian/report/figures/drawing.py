@@ -38,6 +38,7 @@ HATCHES = ("", "////", "\\\\\\\\", "....", "xxxx", "----")
 TEXT, SMALL, TITLE = 8.0, 7.0, 9.5  # points
 MARK, LINE, THIN, BAR = 4.0, 1.1, 0.6, 0.8
 DASHES = {"": "solid", "dashed": (0, (5, 3)), "dotted": (0, (1, 2))}
+EVERY = (0.06, 0.12)  # of the length of a line: where it has a marker
 MARGIN_MM = 2.0
 LEADING = 1.35  # of lines of text
 LEAST_PLOT = 0.35  # of the height, however long a caption is
@@ -229,12 +230,17 @@ def _draw_points(plot: "Axes", mark: PointMarks) -> None:
 
 
 def _draw_curve(plot: "Axes", mark: CurveMark) -> None:
+    # Bodies differ by their markers, so that print without colour tells them apart
+    of_body = mark.colour >= 0
     plot.plot(
         mark.x,
         mark.y,
         color=_colour(mark.colour),
         linewidth=LINE,
         linestyle=DASHES[mark.dashes],
+        marker=MARKERS[mark.colour % len(MARKERS)] if of_body else None,
+        markersize=MARK,
+        markevery=EVERY if of_body else None,
         label=mark.label or None,
         zorder=2,
     )
