@@ -4,9 +4,18 @@ anybody's, with the facts as weighed and measured, and a task.
 
 from dataclasses import dataclass, replace
 
-from inertian.project.project import Project, with_trials
+from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.physics.definitions.requests import (
+    NamedReading,
+    Quantity,
+    QuantityRef,
+    ReadingKind,
+)
+from inertian.project.project import Entry, Project, with_trials
+from inertian.project.trend_edits import with_variable_of_all
 from inertian.project.typed_facts import with_typed_fact
 
+DRIVEN = "Disc at twelve settings"
 IN_LINE, GLANCING = "Stones in line", "Glancing stones"
 OF_STONES = {
     IN_LINE: (
@@ -55,4 +64,19 @@ def ready_project(name: str) -> ReadyProject:
         project = with_trials(project, trials_of(read_bytes(file, content)), name)
     for text in made.facts:
         project = with_typed_fact(project, text)
+    for variable, values in made.variables:
+        project = with_variable_of_all(project, f"{variable} = {'; '.join(values)}")
+    if name == DRIVEN:
+        for entry in project.entries:
+            project = project.with_entry(_with_angular_speed(entry))
     return ReadyProject(project, made.task)
+
+
+def _with_angular_speed(entry: Entry) -> Entry:
+    """A trial of a turning disc with its mean angular speed as a reading."""
+    t = entry.trial.t
+    whole = Span("turning", SpanKind.FREE, float(t[0]), float(t[-1]))
+    shown = QuantityRef(Quantity.ANGULAR_SPEED)
+    body = entry.trial.bodies[0].name
+    reading = NamedReading("ω", ReadingKind.MEAN, shown, body, span=whole.name)
+    return replace(entry, spans=Spans([whole]), named=(reading,))

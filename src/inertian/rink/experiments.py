@@ -26,6 +26,8 @@ class Experiment:
     files: tuple[tuple[str, bytes], ...]
     facts: tuple[str, ...]
     truths: tuple[Truth, ...] = field(repr=False)
+    # What was set by hand for each file, by name, as it is typed
+    variables: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
 def _lines(columns: Sequence[Array], decimals: Sequence[int], mark: str, comma: bool) -> str:
@@ -201,6 +203,44 @@ def spinning(seed: int = SEED) -> Experiment:
     )
 
 
+SETTINGS = 12
+PER_STEP, LEAST_TURN = 0.36, 0.05  # rad/s, of one step of the drive, and at step 0
+
+
+def driven(seed: int = SEED) -> Experiment:
+    """A disc that a motor turns at twelve settings of its drive; a mark on it is followed: a file
+    for each, seconds and millimetres.
+    """
+    rng, files, truths = np.random.default_rng(seed + 5), [], []
+    for setting in range(1, SETTINGS + 1):
+        rate, r, start = LEAST_TURN + PER_STEP * setting, 0.21, rng.uniform(0, 2 * np.pi)
+        rate *= 1.0 + rng.normal(0.0, 0.0015)  # of the motor, from go to go
+
+        def motion(
+            at: float, rate: float = rate, r: float = r, start: float = start
+        ) -> tuple[Array, Array]:
+            a = start + rate * at
+            return r * np.array([np.cos(a), np.sin(a)]), r * rate * np.array(
+                [-np.sin(a), np.cos(a)]
+            )
+
+        t = np.arange(0.0, 4.0, 1 / 30)
+        places = np.array([motion(one)[0] for one in t]).T + rng.normal(0, 9e-4, (2, len(t)))
+        text = f"drive at {setting}\ntime (s)\tmark x (mm)\tmark y (mm)\n"
+        text += _lines((t, 1e3 * places[0], 1e3 * places[1]), (3, 1, 1), "\t", False)
+        files.append((f"Drive {setting:02d}.txt", text.encode()))
+        truths.append(motion)
+    return Experiment(
+        "Disc at twelve settings",
+        "A motor turns a disc at twelve settings of its drive; a mark on it was followed. How does "
+        "the angular speed ω follow the setting, and does it start at zero?",
+        tuple(files),
+        ("centre x = 0.0 ± 0.5 mm", "centre y = 0.0 ± 0.5 mm"),
+        tuple(truths),
+        (("setting", tuple(str(k) for k in range(1, SETTINGS + 1))),),
+    )
+
+
 def towed(seed: int = SEED) -> Experiment:
     """A sled is towed from rest with an accelerometer aboard and a gauge in the rope."""
     rng, t = np.random.default_rng(seed + 4), np.arange(0.0, 5.0, 0.02)
@@ -231,4 +271,5 @@ EXPERIMENTS: dict[str, Callable[[], Experiment]] = {
     "Hopping puck": hopping,
     "Spinning disc": spinning,
     "Towed sled": towed,
+    "Disc at twelve settings": driven,
 }

@@ -12,7 +12,7 @@ import numpy as np
 
 from inertian.analysis.evaluation import Evaluator
 from inertian.physics.accounts.ledger import Accounts, Ledger
-from inertian.physics.accounts.statements import WHOLE, AmountOf, Unaccounted
+from inertian.physics.accounts.statements import EXPECTED, WHOLE, AmountOf, Unaccounted
 from inertian.physics.definitions.fact_names import ACCEPTED
 from inertian.physics.definitions.reading_units import unit_of_reading
 from inertian.physics.readings.budgets import estimate_of
@@ -123,10 +123,10 @@ def _readings(project: Project, entry: Entry, evaluator: Evaluator) -> Iterator[
 
 
 def _amounts(ledger: Ledger) -> Iterator[tuple[str, Value]]:
-    """The totals of an account at its ends, and what is left."""
+    """The totals of an account at its ends, what should be there at the last, and what is left."""
     last, unit = len(ledger.dates) - 1, ledger.unit
-    whole = AmountOf(0), AmountOf(last), Unaccounted(WHOLE)
-    for word, key in zip(("before", "after", "unaccounted"), whole, strict=True):
+    whole = AmountOf(0), AmountOf(last), EXPECTED, Unaccounted(WHOLE)
+    for word, key in zip(("before", "after", "expected", "unaccounted"), whole, strict=True):
         if key in ledger.amounts:
             hangs = partial(ledger.amounts.estimate, key)
             yield (

@@ -71,7 +71,7 @@ THEORIES = (
         "velocity just after contact of {1}",
     ),
     ReadyTheory(
-        "Momentum is kept: as much after as before", "x", "momentum x before", "momentum x after"
+        "Momentum is kept: as much as expected", "x", "momentum x expected", "momentum x after"
     ),
     ReadyTheory("On an incline: g sin θ", "g sin(x)", "incline", ""),
     ReadyTheory("Falling weight that pulls a body: g m/(M + m)", "g x/(m_1 + x)", "", ""),

@@ -28,6 +28,7 @@ from inertian.quantities.estimates import Array, ErrorShape
 
 LEAST_SHARE_OF_U = 1e-9  # of the largest u: a point that has less than that has no ± at all
 ROUNDS = 4  # of weights that hang on the slope, before errors along both axes are adjusted
+MOST_MOVED = 24  # shared errors; of more, what they move is taken to first order
 STEP = 1e-30
 
 
@@ -93,8 +94,26 @@ class LineFit:
 
     @cached_property
     def moved(self) -> Array:
-        """What one unit of each shared error moves each parameter by, (p, k)."""
-        return self.points.shared.moved(self.operator)
+        """What one unit of each shared error moves each parameter by, (p, k): as the same line does
+        through points that are moved by the u of each error to either side.
+        """
+        shared = self.points.shared
+        found = shared.moved(self.operator)
+        us = np.sqrt(np.diag(shared.covariance))
+        for k in np.flatnonzero(us > 0.0) if len(us) <= MOST_MOVED else ():
+            ends = [self._through(self.points.moved_by(int(k), w * us[k])) for w in (1.0, -1.0)]
+            if ends[0] is not None and ends[1] is not None:
+                found[:, k] = (ends[0] - ends[1]) / (2.0 * us[k])
+        return found
+
+    def _through(self, points: Points) -> Array | None:
+        """The values of the same line through other points; None where there are none."""
+        with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
+            try:
+                values, _ = _solved(self.definition, points, not self.scatter)
+            except (TrendError, np.linalg.LinAlgError):
+                return None
+        return values if np.isfinite(values).all() else None
 
     @cached_property
     def shared(self) -> Array:
@@ -193,13 +212,17 @@ def fit_line(points: Points, line: TrendLine, formula: str = "") -> LineFit:
     ux, uy = points.ux, points.uy
     told = bool((ux > 0.0).any() or (uy > 0.0).any())
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
-        if line is TrendLine.STRAIGHT and told and (ux > 0.0).any():
-            values, gains = _straight(definition, points)
-        else:
-            values, gains = _any_line(definition, points, told)
+        values, gains = _solved(definition, points, told)
     if not (np.isfinite(values).all() and np.isfinite(gains).all()):
         raise TrendError(f"No {line} line comes near these points; choose another.")
     return made_line(definition, points, values, gains, told)
+
+
+def _solved(definition: LineDefinition, points: Points, told: bool) -> tuple[Array, Array]:
+    """Values of a line, and ∂parameter/∂y, (p, n); `told` where points have a ± of their own."""
+    if definition.line is TrendLine.STRAIGHT and told and (points.ux > 0.0).any():
+        return _straight(definition, points)
+    return _any_line(definition, points, told)
 
 
 def _check(points: Points, definition: LineDefinition) -> None:

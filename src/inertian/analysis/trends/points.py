@@ -88,6 +88,11 @@ class Points:
             tuple(self.trials[k] for k in places) if self.trials else (),
         )
 
+    def moved_by(self, error: int, amount: float) -> "Points":
+        """Return them where one of the shared errors is so large."""
+        x = self.x + amount * self.shared.x[:, error]
+        return replace(self, x=x, y=self.y + amount * self.shared.y[:, error])
+
     def with_exact_x(self) -> "Points":
         """Return them as a line sees them that does not hang on x."""
         own = self.own.copy()
