@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QMimeData, QPoint, QRect, QSize, Qt, QUrl, pyqtSignal
-from PyQt6.QtGui import QDrag, QImage, QMouseEvent, QPainter, QPaintEvent, QPixmap
+from PyQt6.QtGui import QDrag, QImage, QMouseEvent, QPainter, QPaintEvent, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QCheckBox,
@@ -163,9 +163,8 @@ class PresentDialog(QDialog):
         self.close_button.setDefault(True)
         self._lay_out()
         self._pause = once_after(self, PAUSE_MS, self._draw)
-        self._folder = tempfile.TemporaryDirectory(prefix="inertian-figure-")
-        self.finished.connect(lambda _code: self._worker.stop())
-        self._draw()
+        self._folder: tempfile.TemporaryDirectory[str] | None = None  # of what is dragged
+        self.finished.connect(self._leave)
 
     def _size(self, value: float) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
@@ -210,6 +209,17 @@ class PresentDialog(QDialog):
 
     def _resized(self) -> None:
         self._become(width=self.width_mm.value(), height=self.height_mm.value())
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Qt: draw the figure."""
+        super().showEvent(event)
+        self._draw()
+
+    def _leave(self) -> None:
+        self._worker.stop()
+        if self._folder is not None:
+            self._folder.cleanup()
+        self.deleteLater()
 
     def _draw(self) -> None:
         figure = self.figure
@@ -288,6 +298,8 @@ class PresentDialog(QDialog):
         """Return what is dragged: a file of the chosen kind, and its bytes."""
         kind = self.kind.currentData()
         data = self.mime_data((kind,))
+        if self._folder is None:
+            self._folder = tempfile.TemporaryDirectory(prefix="inertian-figure-")
         path = Path(self._folder.name) / f"{file_name(self.figure.name)}.{kind}"
         write_figure(self.figure, path)
         data.setUrls([QUrl.fromLocalFile(str(path))])
