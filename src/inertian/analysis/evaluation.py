@@ -48,6 +48,7 @@ from inertian.quantities.memo import Memo, Recent, room
 # Results that are remembered, and samples they may rest on together: fewer of long recordings, but
 # always a few, so that undo and redo find theirs
 MOST_REMEMBERED, REMEMBERED_SAMPLES, LEAST_REMEMBERED = 256, 20_000_000, 4
+SERIES_AT_HAND = 8  # results of series that are found without looking at their trials
 REMEMBERED_FOR_ONE_SERIES = 8  # results of trials that are remembered for each one of a series
 
 # What hangs on positions and the frame alone
@@ -84,6 +85,8 @@ class Evaluator:
     def __init__(self) -> None:
         self._of_trials = Memo()
         self._series: Recent[SeriesResult] = Recent()
+        # The same by project and name: what a result hangs on is long where trials are many
+        self._of_project: Recent[SeriesResult] = Recent()
         self._results: Recent[object] = Recent()
         self._size = 0  # samples behind one series result
 
@@ -149,6 +152,10 @@ class Evaluator:
 
     def series(self, project: Project, name: str) -> SeriesResult:
         """Return what the trials of one series tell together."""
+        place = (weakref.ref(project), name)
+        return self._of_project.get(place, lambda: self._found(project, name), SERIES_AT_HAND)
+
+    def _found(self, project: Project, name: str) -> SeriesResult:
         entries, settings = project.entries_of(name), project.series_named(name)
         given, near, key = self._of_series(project, name)
 
@@ -157,12 +164,17 @@ class Evaluator:
 
         return self._series.get(key, compute, self._series_kept())
 
+    def series_in_drag(self, project: Project, name: str, known: SeriesResult) -> None:
+        """Take over what a series tells while a gesture is under way, for this very project."""
+        self._of_project.get((weakref.ref(project), name), lambda: known, SERIES_AT_HAND)
+
     def know_series(self, project: Project, name: str, known: SeriesResult) -> None:
         """Take over what the trials of a series tell together with others, for a project that
         holds only some of them.
         """
         key = self._of_series(project, name)[2]
         self._series.get(key, lambda: known, self._series_kept())
+        self._of_project.get((weakref.ref(project), name), lambda: known, SERIES_AT_HAND)
 
     def _series_kept(self) -> int:
         return max(self._room(self._size) // REMEMBERED_FOR_ONE_SERIES, 2)

@@ -2,7 +2,7 @@
 
 from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 import numpy as np
 
@@ -28,6 +28,7 @@ from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Pools
 
+Result = TypeVar("Result")
 Groups = list[tuple[BodyFit, ...]]
 
 
@@ -115,6 +116,30 @@ def series_result(
     glide = shared_decelerations(groups, tuple(values), noise, scope, tails)
     after = {t: _until_rest(own, glide.values, noise, tails) for t, own in after.items()}
     return SeriesResult(before, after, noise, glide, refused, frozenset(tails))
+
+
+def with_trial_changed(
+    known: RememberedTrials, series: SeriesResult, entry: Entry, model: FreeMotion
+) -> SeriesResult:
+    """Return what a series tells while the spans of one of its trials are dragged: noise and
+    decelerations, which hang on all trials, as they were.
+    """
+    before, after, refused = _fits(known, [entry], model)
+    trial = entry.trial.id
+    tails = dict.fromkeys(series.bent, True)
+    after = {
+        t: _until_rest(own, series.glide.values, series.noise, tails) for t, own in after.items()
+    }
+    return replace(
+        series,
+        before={**_without(series.before, trial), **before},
+        after={**_without(series.after, trial), **after},
+        refused={**_without(series.refused, trial), **refused},
+    )
+
+
+def _without(found: Mapping[str, Result], trial: str) -> dict[str, Result]:
+    return {key: one for key, one in found.items() if key != trial}
 
 
 def _fits(

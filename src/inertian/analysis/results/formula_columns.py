@@ -26,6 +26,7 @@ from inertian.quantities.propagation import Results
 PLACE = "column_{}_"  # stands for a column in what is parsed
 
 
+@lru_cache(maxsize=1000)
 def unit_size(unit: str) -> tuple[float, Dimension]:
     """Return the size of a unit in SI and its dimension; one that the program does not know counts
     as a plain number.

@@ -45,6 +45,7 @@ class ResultRow:
     made_of: tuple[object, ...]
     # Covariances that were asked for, by names
     known: dict[tuple[str, ...], RowCovariance] = field(default_factory=dict)
+    points: dict[tuple[str, str], object] = field(default_factory=dict)  # of figures, likewise
 
     @property
     def trial(self) -> str:
@@ -169,7 +170,10 @@ class ResultsTable:
 
     def with_row(self, new: ResultRow) -> "ResultsTable":
         """Return the same table with one row exchanged."""
-        return ResultsTable(tuple(new if r.trial == new.trial else r for r in self.rows))
+        made = ResultsTable(tuple(new if r.trial == new.trial else r for r in self.rows))
+        if all(name in self.offered for name in new.values):
+            made.__dict__["offered"] = self.offered  # no need to go through all rows again
+        return made
 
 
 def results_table(

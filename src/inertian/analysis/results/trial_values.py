@@ -6,18 +6,19 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import partial
+from functools import lru_cache, partial
 
 import numpy as np
 
 from inertian.analysis.evaluation import Evaluator
+from inertian.motion.recording.frame import CENTRE
 from inertian.physics.accounts.ledger import Accounts, Ledger
 from inertian.physics.accounts.statements import EXPECTED, WHOLE, AmountOf, Unaccounted
-from inertian.physics.definitions.fact_names import ACCEPTED
+from inertian.physics.definitions.derived_quantities import ACCOUNT_FACTS, SETUP_FACTS
+from inertian.physics.definitions.fact_names import ACCEPTED, SCALE, TIME_BASE, mass_key
 from inertian.physics.definitions.reading_units import unit_of_reading
 from inertian.physics.readings.budgets import estimate_of
-from inertian.project.project import GRAVITY, READING_NOISE, Entry, Project
-from inertian.project.typed_facts import fact_kinds
+from inertian.project.project import GRAVITY, RESTITUTION, Entry, Project, setup_key
 from inertian.project.variables import si_unit_of
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
@@ -158,15 +159,24 @@ def _same(estimate: Estimate | None) -> Estimate | None:
 def known_facts(project: Project, entry: Entry) -> dict[str, tuple[FactId, Fact]]:
     """Return the facts that hold for a trial, by name."""
     found = {}
-    for name in fact_kinds(project):
-        if name == READING_NOISE or name.startswith(ACCEPTED):
-            continue
+    bodies = tuple(b.name for b in entry.trial.bodies)
+    for name in _fact_names(bodies, entry.trial.in_pixels):
         fact = project.fact(name, entry)
         if fact is None and name == GRAVITY_NAME:
             fact = FactId(name), GRAVITY
         if fact is not None:
             found[name] = fact
     return found
+
+
+@lru_cache(maxsize=256)
+def _fact_names(bodies: tuple[str, ...], in_pixels: bool) -> tuple[str, ...]:
+    """The names of all facts that a trial of some bodies may use."""
+    found = [mass_key(body) for body in bodies]
+    for known in (*SETUP_FACTS, *ACCOUNT_FACTS):
+        found += [setup_key(known.name, body) for body in (bodies if known.of_bodies else ("",))]
+    found += [RESTITUTION, TIME_BASE, *CENTRE.values()]
+    return (*found, SCALE) if in_pixels else tuple(found)
 
 
 def _facts(project: Project, entry: Entry) -> Iterator[tuple[str, Value]]:

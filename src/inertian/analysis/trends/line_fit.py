@@ -28,7 +28,9 @@ from inertian.quantities.estimates import Array, ErrorShape
 
 LEAST_SHARE_OF_U = 1e-9  # of the largest u: a point that has less than that has no ± at all
 ROUNDS = 4  # of weights that hang on the slope, before errors along both axes are adjusted
-MOST_MOVED = 24  # shared errors; of more, what they move is taken to first order
+# Shared errors, and points, up to which both are moved; of more, first order does: their residuals
+# are small against the whole
+MOST_MOVED, MOST_POINTS_MOVED = 24, 100
 STEP = 1e-30
 
 
@@ -100,7 +102,9 @@ class LineFit:
         shared = self.points.shared
         found = shared.moved(self.operator)
         us = np.sqrt(np.diag(shared.covariance))
-        for k in np.flatnonzero(us > 0.0) if len(us) <= MOST_MOVED else ():
+        if len(us) > MOST_MOVED or len(self.points) > MOST_POINTS_MOVED:
+            return found
+        for k in np.flatnonzero(us > 0.0):
             ends = [self._through(self.points.moved_by(int(k), w * us[k])) for w in (1.0, -1.0)]
             if ends[0] is not None and ends[1] is not None:
                 found[:, k] = (ends[0] - ends[1]) / (2.0 * us[k])

@@ -65,6 +65,8 @@ class Margin(QScrollArea):
     def refresh(self) -> None:
         """Show the trial in hand as it is now."""
         entry = self._document.entry
+        if self._document.previewing and not self.isVisible():
+            return  # it is shown anew when the gesture is over
         if entry is None:
             self._built = ()
             self.setWidget(QWidget())

@@ -87,7 +87,9 @@ class VerdictLines(QWidget):
 
     def refresh(self) -> None:
         """Show the accounts of the trial in hand as they are now, or why there are none."""
-        entry = self._document.entry
+        entry, column = self._document.entry, self.parentWidget()
+        if self._document.previewing and column is not None and not column.isVisible():
+            return  # it is shown anew when the gesture is over
         self.setVisible(entry is not None and bool(entry.trial.axes))
         if entry is None or not entry.trial.axes or not self.results_ready:
             return

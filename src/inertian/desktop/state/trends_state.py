@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from inertian.analysis.evaluation import Evaluator
+from inertian.analysis.series_results import SeriesResult, with_trial_changed
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
-from inertian.project.project import Project
+from inertian.project.project import Entry, Project
 from inertian.project.trend_requests import TrendRequest
 from inertian.quantities.errors import InertianError
 
@@ -49,6 +50,7 @@ class TrendsState(QObject):
         self._stopped = Event()
         self._pause = once_after(self, PAUSE_MS, self._ask)
         self.shown = False  # whether somebody looks
+        self._dragged: tuple[Project, Evaluator, SeriesResult] | None = None
         document.changed.connect(self.ask)
         document.previewed.connect(self._follow_drag)
 
@@ -114,15 +116,30 @@ class TrendsState(QObject):
         if entry is None or table is None or not self.shown:
             return
         if not self._document.previewing:
+            self._dragged = None
             self._ask()
             return
         if entry.trial.id not in table.by_trial:
             return
-        row = made_row(self._document.project, entry, self._document.evaluator)
+        row = made_row(self._document.project, entry, self._in_drag(entry))
         self.table = table.with_row(row)
         _, self.trend, self.refused = worked_out(self.table, self.request)
         self.row_changed.emit(entry.trial.id)
         self.trend_changed.emit()
+
+    def _in_drag(self, entry: Entry) -> Evaluator:
+        """An evaluator for the gesture under way, that knows what the other trials of the series
+        tell: hundreds of them are not gone through at every move.
+        """
+        document, name = self._document, entry.series
+        if self._dragged is None or self._dragged[0] is not document.committed:
+            before = document.evaluator.series(document.committed, name)
+            self._dragged = document.committed, document.evaluator.fork(), before
+        _, evaluator, series = self._dragged
+        model = document.project.series_named(name).motion
+        now = with_trial_changed(evaluator, series, entry, model)
+        evaluator.series_in_drag(document.project, name, now)
+        return evaluator
 
     def lay_over(
         self,
