@@ -85,7 +85,7 @@ class ResultsModel(QAbstractTableModel):
         wanted = trends.contains.casefold().split()
         groups: dict[str, list[ResultRow]] = {}
         for row in table.rows:
-            if all(part in self._searched(row) for part in wanted):
+            if not wanted or all(part in self._searched(row) for part in wanted):
                 groups.setdefault(row.entry.series, []).append(row)
         lines: list[Line] = []
         for name, own in groups.items():

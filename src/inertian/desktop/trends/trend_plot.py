@@ -198,13 +198,13 @@ class TrendPlot(QWidget):
         made = self._made
         assert made is not None
         across, up = self._factors
-        wide = 1.5 if len(made.points) <= FEW else 1.0
-        pen = pg.mkPen(markers.colour(self._theme, colour), width=wide)
+        thick = 1.5 if len(made.points) <= FEW else 1.0
+        pen = pg.mkPen(markers.colour(self._theme, colour), width=thick)
         kept = list(places)
         x, y = made.points.x[kept] * across, y[kept] * up
-        if ux is not None and ux[kept].any():
-            plot.addItem(pg.ErrorBarItem(x=x, y=y, width=2.0 * ux[kept] * abs(across), pen=pen))
-        plot.addItem(pg.ErrorBarItem(x=x, y=y, height=2.0 * uy[kept] * abs(up), pen=pen))
+        wide = None if ux is None or not ux[kept].any() else 2.0 * ux[kept] * abs(across)
+        high = 2.0 * uy[kept] * abs(up)
+        plot.addItem(pg.ErrorBarItem(x=x, y=y, width=wide, height=high, pen=pen))
 
     def _scatter(self, plot: pg.PlotItem, colour: int, places: Sequence[int], y: Array) -> None:
         made = self._made

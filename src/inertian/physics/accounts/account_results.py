@@ -89,11 +89,8 @@ def results_of(
     """Return the results that an event has, by name, with their units; those that are not defined
     are left out. `at` is the contact, where there is one.
     """
-    rules = [
-        *_speeds(ledgers, inputs),
-        *_at_contact(at, inputs),
-        *_of_a_hit(event, ledgers, inputs),
-    ]
+    beside = _at_contact(at, inputs)
+    rules = [*_speeds(ledgers, inputs), *_of_a_hit(event, ledgers, inputs)]
     for key in inputs.names:  # coefficients of drag that were fitted
         if isinstance(key, FactOf) and key.symbol in DRAGS and key.body:
             rules.append(ResultRule(*DRAGS[key.symbol], itemgetter(key)))
@@ -104,13 +101,14 @@ def results_of(
             rules += _of_momentum(event, ledger, inputs)
 
     def law(q: Values) -> dict[Any, Any]:
-        return {rule.name: rule.formula(q) for rule in rules}
+        return {**{rule.name: rule.formula(q) for rule in rules}, **beside(q)}
 
     if not rules:
         return NamedResults()
     with np.errstate(all="ignore"):
         made = Results(law, inputs)
-        found = {rule.name: (made[rule.name], rule.unit) for rule in rules}
+        units = {rule.name: rule.unit for rule in rules}
+        found = {name: (made[name], units.get(name, "m/s")) for name in made}
     if event.kind is EventKind.WALL and "mean force" in found:
         length = ledgers[0].closes_at - ledgers[0].opens_at
         found["mean force"] = _of_unsure_length(found["mean force"][0], length, event.step), "N"
@@ -150,46 +148,34 @@ def _speeds(ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]
     return rules
 
 
-def _at_contact(at: Encounter | None, inputs: JointScalars) -> list[ResultRule]:
-    """Velocities just before and just after a contact, and what it changes them by: carried to its
-    moment along the free motions, so that friction beside it has no part in them. Of an interaction
-    without touch, the change that friction had no part in.
+def _at_contact(at: Encounter | None, inputs: JointScalars) -> Formula:
+    """Velocities just before and just after a contact in m/s, and what it changes them by: carried
+    to its moment along the free motions, so that friction beside it has no part in them. Of an
+    interaction without touch, the change that friction had no part in. All by name.
     """
-    rules: list[ResultRule] = []
     if at is None:
-        return rules
-    for body in at.bodies:
-        for axis in at.axes:
-            if DateValue(1, body, axis, OPENING) in inputs.names:
-                rules += _changed(body, axis, at, inputs)
-    return rules
+        return lambda _q: {}
+    pairs = [(b, a) for b in at.bodies for a in at.axes if DateValue(1, b, a, 0) in inputs.names]
 
+    def touching(q: Values) -> dict[str, Any]:
+        moment, found = contact_moment(q, at), {}
+        for body, axis in pairs:
+            before, after = at_contact(q, at, moment, body, axis)
+            found[f"change of velocity of {body} along {axis}"] = after - before
+            found[f"velocity just before contact of {body} along {axis}"] = before
+            found[f"velocity just after contact of {body} along {axis}"] = after
+        return found
 
-def _changed(body: str, axis: str, at: Encounter, inputs: JointScalars) -> list[ResultRule]:
-    rubbed = RubbedInside(body, axis)
-
-    def beside(q: Values) -> tuple[Any, Any]:
-        return at_contact(q, at, contact_moment(q, at), body, axis)
-
-    def change(q: Values) -> Any:
-        if at.touching:
-            before, after = beside(q)
-        else:
+    def apart(q: Values) -> dict[str, Any]:
+        found = {}
+        for body, axis in pairs:
             before, after = velocities(q, body, axis)
+            rubbed = RubbedInside(body, axis)
             after = after - q[rubbed] if rubbed in inputs.names else after
-        return after - before
+            found[f"change of velocity of {body} along {axis}"] = after - before
+        return found
 
-    rules = [ResultRule(f"change of velocity of {body} along {axis}", "m/s", change)]
-    if not at.touching:
-        return rules
-    for word, place in (("before", 0), ("after", 1)):
-        name = f"velocity just {word} contact of {body} along {axis}"
-
-        def one(q: Values, place: int = place) -> Any:
-            return beside(q)[place]
-
-        rules.append(ResultRule(name, "m/s", one))
-    return rules
+    return touching if at.touching else apart
 
 
 def _of_a_hit(event: Event, ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]:
