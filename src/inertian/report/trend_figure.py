@@ -22,6 +22,7 @@ from inertian.report.figures.description import (
     Mark,
     Panel,
     PointMarks,
+    capital,
 )
 from inertian.report.trend import parameter_unit, si_unit, verdict_words
 
@@ -53,11 +54,6 @@ def axis_title(name: str, unit: str) -> str:
     """Return the title of an axis with its unit."""
     unit = si_unit(unit)
     return f"{name} ({unit})" if unit else name
-
-
-def capital(text: str) -> str:
-    """Return a text with a capital letter at its beginning; a symbol of one letter stays."""
-    return text[:1].upper() + text[1:] if text[1:2].isalpha() else text
 
 
 def groups_of(rows: Sequence[ResultRow], marks: str) -> dict[str, list[int]]:

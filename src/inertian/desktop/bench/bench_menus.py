@@ -1,13 +1,11 @@
 """The menus of a strip and of a span."""
 
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 import numpy as np
 from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 
 from inertian.desktop.bench.bench_parts import BenchInterface, StripInterface
-from inertian.desktop.bench.strip_figure import strip_figure
-from inertian.desktop.figures.present_dialog import PresentDialog
 from inertian.desktop.look import words
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.state.document import Document
@@ -22,6 +20,9 @@ from inertian.physics.definitions.requests import QuantityRef
 from inertian.project.marking_edits import span_copied, span_kind_set, span_removed, span_split
 from inertian.quantities.estimates import Array
 from inertian.quantities.units import symbols, unit_of
+
+if TYPE_CHECKING:
+    from inertian.desktop.figures.present_dialog import PresentDialog
 
 KINDS = {"m": "length", "m/s": "speed", "m/s²": "acceleration", "N": "force", "rad": "angle"}
 OFFERED = (
@@ -104,8 +105,11 @@ def present(bench: BenchInterface, document: Document, strip: StripInterface) ->
 
 def presented(
     bench: BenchInterface, document: Document, strip: StripInterface
-) -> PresentDialog | None:
+) -> "PresentDialog | None":
     """Return the window in which a strip is made ready to show; None where it shows nothing."""
+    from inertian.desktop.bench.strip_figure import strip_figure
+    from inertian.desktop.figures.present_dialog import PresentDialog
+
     entry = document.entry
     if entry is None or not strip.traces:
         bench.say(words.PRESENT_NOTHING)

@@ -15,8 +15,8 @@ from inertian.report.figures.description import (
     Mark,
     Panel,
     PointMarks,
+    capital,
 )
-from inertian.report.trend_figure import capital
 
 MOST = 4000  # points of a body that a figure on paper can tell apart
 MOST_MARKS = 400  # samples that are drawn as marks; more as a line

@@ -1,5 +1,7 @@
 """The panel below the accounts: where the ± comes from, energy in time, or how it was computed."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -14,13 +16,14 @@ from PyQt6.QtWidgets import (
 from inertian.desktop.ledger.energy_picture import EnergyPicture
 from inertian.desktop.ledger.how_computed import HowComputed
 from inertian.desktop.ledger.ledger_pictures import Budget
-from inertian.desktop.ledger.panel_figures import budget_figure, energy_figure
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.tokens import Theme
 from inertian.physics.accounts.ledger import Accounts, Ledger
-from inertian.report.figures.description import FigureDescription
+
+if TYPE_CHECKING:
+    from inertian.report.figures.description import FigureDescription
 
 PANELS = (words.PANEL_BUDGET, words.PANEL_IN_TIME, words.PANEL_HOW)
 
@@ -122,8 +125,10 @@ class LedgerPanel(QWidget):
         self.pages.adjustSize()
         self.turned.emit()
 
-    def figure(self, trial: str, ledger: Ledger) -> FigureDescription | None:
+    def figure(self, trial: str, ledger: Ledger) -> "FigureDescription | None":
         """Return the view in front as a figure; None where it shows nothing."""
+        from inertian.desktop.ledger.panel_figures import budget_figure, energy_figure
+
         if self.shown == words.PANEL_BUDGET:
             return budget_figure(trial, ledger)
         shown = self.energy.shown

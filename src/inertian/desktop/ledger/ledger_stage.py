@@ -2,6 +2,8 @@
 the facts behind them, and a panel below.
 """
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
@@ -13,7 +15,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from inertian.desktop.figures.present_dialog import PresentDialog
 from inertian.desktop.ledger.account import Account, read_restitution
 from inertian.desktop.ledger.account_facts import AccountFacts
 from inertian.desktop.ledger.account_table import COLUMN_WIDTH, NAME_WIDTH, shape_of
@@ -48,6 +49,9 @@ from inertian.project.project import RESTITUTION, Entry
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array
 from inertian.quantities.facts import Fact, FactId, Meaning
+
+if TYPE_CHECKING:
+    from inertian.desktop.figures.present_dialog import PresentDialog
 
 BOTH_AXES = (momentum_law("x"), momentum_law("y"))
 # Ready-made quantities that are the whole energy, by what is stored
@@ -300,10 +304,12 @@ class LedgerStage(QScrollArea):
     def _ask_accounts(self) -> None:
         self.accounts_menu().exec(self.choice.mapToGlobal(self.choice.rect().bottomLeft()))
 
-    def presented(self) -> PresentDialog | None:
+    def presented(self) -> "PresentDialog | None":
         """Return the window in which the panel is made ready to show; None where it shows
         nothing.
         """
+        from inertian.desktop.figures.present_dialog import PresentDialog
+
         entry = self._document.entry
         found = entry and self._document.evaluator.accounts(self._document.project, entry.trial.id)
         if not isinstance(found, Accounts) or entry is None:

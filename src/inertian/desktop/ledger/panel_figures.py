@@ -14,9 +14,9 @@ from inertian.report.figures.description import (
     FigureDescription,
     Mark,
     Panel,
+    capital,
 )
 from inertian.report.figures.drawing import hatch_of
-from inertian.report.trend_figure import capital
 
 BAR_MM, BESIDE_MM = 7.0, 38.0  # of a bar, and of what stands around the bars
 LEAST_SHARE = 1e-3  # of a variance, below which a source has no bar

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
+from typing import cast
 
 from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtGui import QAction, QActionGroup, QKeyEvent, QKeySequence
@@ -13,7 +14,9 @@ from PyQt6.QtWidgets import (
     QListWidgetItem,
     QMenu,
     QMessageBox,
+    QScrollArea,
     QVBoxLayout,
+    QWidget,
 )
 
 from inertian import __version__
@@ -89,6 +92,7 @@ class Actions(QObject):
         self._add(menu, words.BENCH, "Alt+2", lambda: window.show_stage(words.BENCH))
         self._add(menu, words.LEDGER, "Alt+3", lambda: window.show_stage(words.LEDGER))
         self._add(menu, words.TRENDS, "Alt+4", lambda: window.show_stage(words.TRENDS))
+        window.stage_shown.connect(self._give_keys_to_table)
         menu.addSeparator()
         self._add(menu, words.NEXT_TRIAL, "Ctrl+PgDown", lambda: window.shelf.step(1))
         self._add(menu, words.PREVIOUS_TRIAL, "Ctrl+PgUp", lambda: window.shelf.step(-1))
@@ -210,20 +214,23 @@ class Actions(QObject):
             )
 
     def _trends_menu(self) -> None:
-        menu, stage = self._window.menuBar().addMenu(words.MENU_TRENDS), self._window.trends
-        table = stage.table
-        self._on_table(menu, words.COLUMNS_ACTION, "", stage.ask_columns)
-        self._on_table(menu, words.ADD_VARIABLE_ACTION, "", stage.ask_variable)
-        self._on_table(menu, words.ADD_FORMULA_ACTION, "", stage.ask_formula)
+        menu, window = self._window.menuBar().addMenu(words.MENU_TRENDS), self._window
+        self._for_table: list[QAction] = []
+        self._on_table(menu, words.COLUMNS_ACTION, "", lambda: window.trends.ask_columns())
+        self._on_table(menu, words.ADD_VARIABLE_ACTION, "", lambda: window.trends.ask_variable())
+        self._on_table(menu, words.ADD_FORMULA_ACTION, "", lambda: window.trends.ask_formula())
         menu.addSeparator()
-        self._on_table(menu, words.COPY_TABLE, "Ctrl+C", table.copy)
-        self._on_table(menu, words.PASTE_CELLS, "Ctrl+V", table.paste)
-        self._on_table(menu, words.FILL_DOWN, "Ctrl+D", table.fill_down)
-        self._on_table(menu, words.SET_TRIALS_ASIDE, "Ctrl+Shift+X", table.set_aside)
-        self._on_table(menu, words.COUNT_TRIALS, "Ctrl+Shift+C", table.count_again)
+        for text, key, then in (
+            (words.COPY_TABLE, "Ctrl+C", lambda: window.trends.table.copy()),
+            (words.PASTE_CELLS, "Ctrl+V", lambda: window.trends.table.paste()),
+            (words.FILL_DOWN, "Ctrl+D", lambda: window.trends.table.fill_down()),
+            (words.SET_TRIALS_ASIDE, "Ctrl+Shift+X", lambda: window.trends.table.set_aside()),
+            (words.COUNT_TRIALS, "Ctrl+Shift+C", lambda: window.trends.table.count_again()),
+        ):
+            self._on_table(menu, text, key, then)
         menu.addSeparator()
-        self._on_table(menu, words.WRITE_TABLE, "", stage.write_table)
-        self._on_table(menu, words.PRESENT_ACTION, "Ctrl+P", stage.present)
+        self._on_table(menu, words.WRITE_TABLE, "", lambda: window.trends.write_table())
+        self._on_table(menu, words.PRESENT_ACTION, "Ctrl+P", lambda: window.trends.present())
 
     def _on_table(self, menu: QMenu, text: str, key: str, then: Callable[[], object]) -> None:
         """An action whose key works while the table has the focus; by menu, the stage comes in
@@ -238,7 +245,13 @@ class Actions(QObject):
         action = self._add(menu, text, key, do)
         if key and key != "Ctrl+P":
             action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            self._window.trends.table.addAction(action)
+            self._for_table.append(action)
+
+    def _give_keys_to_table(self) -> None:
+        """Keys work in the table once it is there."""
+        if self._for_table and self._window.trends_controller.built:
+            self._window.trends.table.addActions(self._for_table)
+            self._for_table = []
 
     def _type_formula(self) -> None:
         self._window.show_page(words.PAGE_READINGS)
@@ -283,10 +296,11 @@ class Actions(QObject):
 
     def _next_pane(self) -> None:
         window = self._window
-        panes = [window.shelf, window.bench.rail, window.ledger, window.trends.table]
-        panes += [window.trends.views, window.pages.page, window.trend_margin]
-        inner_panes = [window.margin, window.tidy, window.readings, window.ledger]
-        inner_panes.append(window.trend_margin)
+        panes: list[QWidget] = [window.shelf, window.bench.rail, window.ledger, window.pages.page]
+        inner_panes: list[QWidget] = [window.margin, window.tidy, window.readings, window.ledger]
+        if window.trends_controller.built:
+            panes += [window.trends.table, window.trends.views, window.trend_margin]
+            inner_panes.append(window.trend_margin)
         if window.import_controller.built:
             panes[1:1] = [
                 window.import_controller.stage.view,
@@ -301,7 +315,7 @@ class Actions(QObject):
         )
         target = panes[(here + 1) % len(panes)]
         if target in inner_panes:
-            inner = target.widget()
+            inner = cast(QScrollArea, target).widget()
             first = inner.nextInFocusChain() if inner else target
             while first is not None and first is not inner:
                 if (

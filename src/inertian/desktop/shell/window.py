@@ -52,16 +52,17 @@ from inertian.desktop.shell.project_files import ProjectFiles
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.second_looks import SecondLooks
 from inertian.desktop.state.timers import once_after
-from inertian.desktop.state.trends_state import TrendsState
 from inertian.desktop.state.worker import Worker
-from inertian.desktop.trends.trend_margin import TrendMargin
-from inertian.desktop.trends.trends_stage import TrendsStage
+from inertian.desktop.trends.trends_controller import TrendsController
 from inertian.physics.accounts.verdicts import Verdict
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
 
 if TYPE_CHECKING:
     from inertian.analysis.second_look.notes import Note
+    from inertian.desktop.state.trends_state import TrendsState
+    from inertian.desktop.trends.trend_margin import TrendMargin
+    from inertian.desktop.trends.trends_stage import TrendsStage
     from inertian.files.interpretation.parsed_file import ParsedFile
 
 STATUS_MARGIN = 40  # px, between what is said and the line of the file
@@ -75,6 +76,7 @@ class MainWindow(QMainWindow):
     """One window on one document."""
 
     panes_changed = pyqtSignal(set)
+    stage_shown = pyqtSignal()
 
     def __init__(
         self, document: Document, theme: ActiveTheme, recovery_root: Path | None = None
@@ -129,14 +131,7 @@ class MainWindow(QMainWindow):
         self.verdicts = VerdictLines(document)
         self.verdicts.chosen.connect(self.show_account)
         self.pages = MarginColumn(self.verdicts, pages)
-        self.trends_state = TrendsState(document)
-        self.trends = TrendsStage(document, theme, self.trends_state)
-        self.trend_margin = TrendMargin(document, theme, self.trends_state)
-        self.trend_margin.present_wanted.connect(self.trends.present)
-        self.trend_margin.aside_wanted.connect(self.trends.set_trial_aside)
-        self.trends.trial_wanted.connect(self.show_trial)
-        self.trends.bench_wanted.connect(lambda: self.show_stage(words.BENCH))
-        self.trends.recordings_wanted.connect(lambda: self.import_controller.ask_open())
+        self.trends_controller = TrendsController(document, theme)
         self.bench_actions = BenchActions(
             document, self.bench, self.worker, lambda: self.show_stage(words.BENCH)
         )
@@ -158,7 +153,6 @@ class MainWindow(QMainWindow):
         self.bench.mark_spans.connect(self.bench_actions.mark_spans)
         self.bench.spoken.connect(self.say)
         self.ledger.spoken.connect(self.say)
-        self.trends.spoken.connect(self.say)
         for signal in (document.changed, document.selected, document.saved):
             signal.connect(self._follow)
         document.changed.connect(self._verdict_pause.start)
@@ -191,7 +185,6 @@ class MainWindow(QMainWindow):
         self.stages.addWidget(self.bench)
         self.stages.addWidget(self.ledger)
         self.stages.addWidget(self._empty_stage())
-        self.stages.addWidget(self.trends)
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(strip)
@@ -203,7 +196,6 @@ class MainWindow(QMainWindow):
         columns.addWidget(self.shelf)
         columns.addLayout(middle, 1)
         columns.addWidget(self.pages)
-        columns.addWidget(self.trend_margin)
         self._columns = columns
         self.setCentralWidget(whole)
         self._stage = words.BENCH
@@ -237,11 +229,36 @@ class MainWindow(QMainWindow):
         self._stage = name
         self.stage_buttons[name].setChecked(True)
         self._follow()
+        self.stage_shown.emit()
 
     def show_page(self, name: str) -> None:
         """Put the bench in front, with one page of the margin."""
         self.show_stage(words.BENCH)
         self.pages.show_page(name)
+
+    @property
+    def trends(self) -> "TrendsStage":
+        """The trends stage; it is made when it is first needed."""
+        controller = self.trends_controller
+        if not controller.built:
+            stage = controller.stage
+            self.stages.addWidget(stage)
+            self._columns.addWidget(controller.margin)
+            stage.trial_wanted.connect(self.show_trial)
+            stage.bench_wanted.connect(lambda: self.show_stage(words.BENCH))
+            stage.recordings_wanted.connect(lambda: self.import_controller.ask_open())
+            stage.spoken.connect(self.say)
+        return controller.stage
+
+    @property
+    def trend_margin(self) -> "TrendMargin":
+        """The margin beside the trends."""
+        return self.trends_controller.margin
+
+    @property
+    def trends_state(self) -> "TrendsState":
+        """The table and the trend as they are known."""
+        return self.trends_controller.state
 
     def show_trial(self, trial: str) -> None:
         """Take a trial in hand and put the bench in front."""
@@ -273,18 +290,18 @@ class MainWindow(QMainWindow):
         if intake:
             self._show_intake()
         else:
-            stage: QWidget = {
-                words.BENCH: self.bench,
-                words.LEDGER: self.ledger,
-                words.TRENDS: self.trends,
-            }[self._stage]
+            if self._stage == words.TRENDS:
+                stage: QWidget = self.trends
+            else:
+                stage = {words.BENCH: self.bench, words.LEDGER: self.ledger}[self._stage]
             self.stages.setCurrentWidget(stage if entry else self.stages.widget(2))
         self.stage_buttons[self._stage].setChecked(True)
         self.shelf.setVisible("shelf" in self._panes)
         trends = self._stage == words.TRENDS
         beside = not intake and entry is not None and "margin" in self._panes
         self.pages.setVisible(beside and not trends)
-        self.trend_margin.setVisible(beside and trends)
+        if self.trends_controller.built:
+            self.trend_margin.setVisible(beside and trends)
         self.pages.strip.setVisible(self._stage == words.BENCH)
         if self._stage != words.BENCH:
             self.pages.show_page(words.PAGE_ACCOUNT)
@@ -467,7 +484,7 @@ class MainWindow(QMainWindow):
         self.import_controller.leave()
         self.pattern_controller.leave()
         self.looks.leave()
-        self.trends_state.leave()
+        self.trends_controller.leave()
         self.project_files.leave()
         self.error_reports.leave()
         event.accept()
@@ -478,7 +495,8 @@ class MainWindow(QMainWindow):
         apply_theme(cast(QApplication, QApplication.instance()), self.theme)
         self.bench.restyle()
         self.ledger.refresh()
-        self.trends.restyle()
+        if self.trends_controller.built:
+            self.trends.restyle()
         if self.import_controller.built:
             self.import_controller.stage.restyle()
             self.import_controller.margin.refresh()

@@ -42,6 +42,7 @@ from inertian.project.trend_edits import (
 from inertian.project.trend_requests import Column
 from inertian.project.variables import checked_name
 from inertian.quantities.errors import InertianError
+from inertian.report.figures.description import capital
 from inertian.report.results import (
     results_json,
     results_text,
@@ -49,7 +50,7 @@ from inertian.report.results import (
     write_results,
 )
 from inertian.report.trend import si_unit
-from inertian.report.trend_figure import capital, trend_figure
+from inertian.report.trend_figure import trend_figure
 
 WIDE = 1100  # px, from which table and figure stand side by side
 TABLE_SHARE, FIGURE_SHARE = 42, 58

@@ -93,6 +93,11 @@ class FigureDescription:
         return found | {"caption": self.caption}
 
 
+def capital(text: str) -> str:
+    """Return a text with a capital letter at its beginning; a symbol of one letter stays."""
+    return text[:1].upper() + text[1:] if text[1:2].isalpha() else text
+
+
 def labelled(marks: Sequence[Mark]) -> bool:
     """Return whether several marks have a label, so that a legend tells them apart."""
     return len([m for m in marks if not isinstance(m, BarMarks) and m.label]) > 1
