@@ -255,6 +255,22 @@ def test_twelve_files_by_drive_setting_give_the_angular_speed_in_one_go():
     assert set(trend.points.shared.names) == {"centre x", "centre y"}
 
 
+@pytest.mark.parametrize(
+    ("name", "across", "up"),
+    [
+        ("Sled and bumpers", "change of momentum", "impulse of the gauge"),
+        ("Sled up the bank", "mechanical energy before", "mechanical energy after"),
+    ],
+)
+def test_the_first_sight_of_other_projects_means_something(name, across, up):
+    own = made(ready_project(name).project)
+    trend = trend_result(own, usual_request(own, TrendRequest()))
+    assert (trend.request.x, trend.request.y) == (across, up)
+    if trend.expected is not None:  # the impulse is the change of momentum
+        assert trend.expected.parameter("slope").value == pytest.approx(1.0)
+        assert trend.agreement.verdict == "agree"
+
+
 def test_expected_formulas_say_what_is_missing(table):
     request = TrendRequest(HEAVY, LIGHT, "origin")
 

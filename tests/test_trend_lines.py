@@ -249,6 +249,19 @@ def test_residuals_are_put_into_words():
     assert told(odd)[0].trial == "6"
 
 
+def test_a_column_against_one_that_is_made_of_it_is_a_line_all_the_same():
+    """Perfectly correlated errors: the points lie on the line whatever their errors are."""
+    x = np.array([1.0, 1.4, 2.0, 3.1])
+    for sign in (1.0, -1.0):
+        points = plain_points(x, sign * 2.0 * x, 0.1, 0.2)
+        points.own[:, 0, 1] = points.own[:, 1, 0] = sign * 0.1 * 0.2
+        again = Points(points.x, points.y, points.own, points.shared, points.dof, points.pools)
+        for line in (TrendLine.STRAIGHT, TrendLine.ORIGIN, TrendLine.POWER):
+            fit = fit_line(again, line)
+            assert fit.line(x) == pytest.approx(sign * 2.0 * x, rel=1e-9)
+            assert fit.p > 0.01
+
+
 def test_what_cannot_be_fitted_is_refused_in_a_sentence():
     def refused(points, line):
         with pytest.raises(TrendError) as error:

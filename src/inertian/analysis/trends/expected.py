@@ -48,34 +48,33 @@ _GIVEN = re.compile(r"^\s*([a-z]+)\s*=\s*(.+)$", re.DOTALL)
 @dataclass(frozen=True)
 class ReadyTheory:
     """A line that theory gives: what it is about, its formula, and how the names of x and y begin
-    where it is likely meant.
+    where it is likely meant; {0} and {1} are two bodies.
     """
 
     name: str
     formula: str
-    x: str
-    y: str
+    pairs: tuple[tuple[str, str], ...] = ()
 
 
 THEORIES = (
     ReadyTheory(
         "Hit, changes of velocity: −m₁/m₂",
         "-m_1/m_2 x",
-        "change of velocity of {0}",
-        "change of velocity of {1}",
+        (("change of velocity of {0}", "change of velocity of {1}"),),
     ),
     ReadyTheory(
         "Hit on a resting body: m₁(1+e)/(m₁+m₂)",
         "m_1 (1+e)/(m_1+m_2) x",
-        "velocity just before contact of {0}",
-        "velocity just after contact of {1}",
+        (("velocity just before contact of {0}", "velocity just after contact of {1}"),),
     ),
     ReadyTheory(
-        "Momentum is kept: as much as expected", "x", "momentum x expected", "momentum x after"
+        "Equal, such as impulse and change of momentum",
+        "x",
+        (("change of momentum", "impulse of"), ("momentum x expected", "momentum x after")),
     ),
-    ReadyTheory("On an incline: g sin θ", "g sin(x)", "incline", ""),
-    ReadyTheory("Falling weight that pulls a body: g m/(M + m)", "g x/(m_1 + x)", "", ""),
-    ReadyTheory("Falls from a height: √(2 g h)", "sqrt(2 g x)", "", ""),
+    ReadyTheory("On an incline: g sin θ", "g sin(x)", (("incline", ""),)),
+    ReadyTheory("Falling weight that pulls a body: g m/(M + m)", "g x/(m_1 + x)"),
+    ReadyTheory("Speed of a fall from a height: √(2 g h)", "sqrt(2 g x)"),
 )
 
 
@@ -383,13 +382,13 @@ def likely_formula(x: str, y: str, bodies: Sequence[str]) -> str:
     `bodies` in their order.
     """
     for theory in THEORIES:
-        for turned in (False, True) if len(bodies) == 2 else (False,):
-            names = tuple(reversed(bodies)) if turned else tuple(bodies)
-            if not theory.x or ("{0}" in theory.x and len(names) < 2):
-                continue
-            starts = theory.x.format(*names), theory.y.format(*names)
-            if x.startswith(starts[0]) and y.startswith(starts[1]):
-                return _turned(theory.formula) if turned else theory.formula
+        for across, up in theory.pairs:
+            for turned in (False, True):
+                names = tuple(reversed(bodies)) if turned else tuple(bodies)
+                if len(names) != 2 and "{0}" in across:
+                    continue
+                if x.startswith(across.format(*names)) and y.startswith(up.format(*names)):
+                    return _turned(theory.formula) if turned else theory.formula
     return ""
 
 

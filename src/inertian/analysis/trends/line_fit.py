@@ -215,10 +215,14 @@ def fit_line(points: Points, line: TrendLine, formula: str = "") -> LineFit:
     _check(points, definition)
     ux, uy = points.ux, points.uy
     told = bool((ux > 0.0).any() or (uy > 0.0).any())
+    nowhere = f"No {line} line comes near these points; choose another."
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
-        values, gains = _solved(definition, points, told)
+        try:
+            values, gains = _solved(definition, points, told)
+        except np.linalg.LinAlgError:
+            raise TrendError(nowhere) from None
     if not (np.isfinite(values).all() and np.isfinite(gains).all()):
-        raise TrendError(f"No {line} line comes near these points; choose another.")
+        raise TrendError(nowhere)
     return made_line(definition, points, values, gains, told)
 
 

@@ -7,6 +7,9 @@ import numpy as np
 
 from inertian.quantities.estimates import Array, Mask
 
+# Correlation of x and y of a point, at most: one that is made of the other would weigh infinitely
+MOST = 1.0 - 1e-8
+
 
 @dataclass(frozen=True, eq=False)
 class SharedErrors:
@@ -55,6 +58,11 @@ class Points:
     pools: tuple[str, ...]
     trials: tuple[str, ...] = ()  # ids
 
+    def __post_init__(self) -> None:
+        """Bound correlations, so that every point has a finite weight."""
+        both = MOST * np.sqrt(self.own[:, 0, 0] * self.own[:, 1, 1])
+        self.own[:, 0, 1] = self.own[:, 1, 0] = np.clip(self.own[:, 0, 1], -both, both)
+
     def __len__(self) -> int:
         return len(self.x)
 
@@ -73,7 +81,8 @@ class Points:
         """The correlation of what x and y of each point err by themselves."""
         product = self.ux * self.uy
         safe = np.where(product > 0.0, product, 1.0)
-        return np.asarray(np.clip(np.where(product > 0.0, self.own[:, 0, 1] / safe, 0.0), -1, 1))
+        found = np.where(product > 0.0, self.own[:, 0, 1] / safe, 0.0)
+        return np.asarray(np.clip(found, -MOST, MOST))
 
     def of(self, kept: Mask) -> "Points":
         """Return some of the points; `kept` has shape (n,)."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from inertian.analysis.results.results_table import ResultRow, ResultsTable
+from inertian.analysis.results.trial_values import IN_NAME
 from inertian.analysis.trends.between_trials import BetweenTrials, with_spread_between_trials
 from inertian.analysis.trends.expected import (
     Agreement,
@@ -26,6 +27,14 @@ from inertian.quantities.errors import InertianError
 
 JUST = "velocity just {word} contact of {rest}"
 WALL = "velocity {word} of "
+# What says most where nothing was set by hand: across and up, by the beginnings of their names
+PAIRS = (
+    ("change of momentum", "impulse of"),
+    ("velocity just before contact", "velocity just after contact"),
+    ("mechanical energy before", "mechanical energy after"),
+    ("momentum x expected", "momentum x after"),
+    ("speed before", "speed after"),
+)
 HALF = 0.5  # of the points, for which something has to be true to be told
 
 
@@ -89,14 +98,16 @@ def _telling(rows: Sequence[ResultRow]) -> tuple[str, str] | None:
         return own[0], (named or changes)[0]
     if len(changes) > 1:
         return changes[0], changes[1]
-    speeds = [n for n in varied if n.startswith(("velocity just", "speed before", "velocity"))]
-    results = [n for n in varied if n not in own and "number" not in n]
+    for x, y in PAIRS:
+        across = [n for n in varied if n.startswith(x)]
+        up = [n for n in varied if n.startswith(y) and n not in across[:1]]
+        if across and up and not own:
+            return across[0], up[0]
+    results = [n for n in varied if n not in own and n != IN_NAME]
     if own and results:
         return own[0], results[0]
     if len(named) > 1:
         return named[0], named[1]
-    if len(speeds) > 1:
-        return speeds[0], speeds[1]
     return (results[0], results[1]) if len(results) > 1 else None
 
 

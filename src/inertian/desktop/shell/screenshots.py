@@ -34,7 +34,9 @@ THIN = 6
 
 
 def _has_verdicts(window: MainWindow) -> bool:
-    return bool(window.shelf.trials.verdicts)
+    """Whether all that is worked out beside the window is there; some trials have no accounts."""
+    told = window.trends_controller.built and window.trends_state.known_for is not None
+    return told or bool(window.shelf.trials.verdicts)
 
 
 def _is_past(moment: float) -> bool:
@@ -167,6 +169,18 @@ def _look_again(window: MainWindow) -> None:
     settle(window, lambda: window.looks.known_for is window.document.committed)
 
 
+def _trends_known(window: MainWindow) -> None:
+    """Wait until table and trend are there."""
+    settle(window, lambda: window.trends_state.known_for is window.document.committed)
+
+
+def _lay_over(window: MainWindow) -> None:
+    """The trials of the series laid over one another."""
+    _trends_known(window)
+    window.trends.show_view(words.LAID_VIEW)
+    settle(window, lambda: window.trends.laid.laid is not None)
+
+
 def take_shots(folder: Path) -> list[Path]:
     """Write one PNG of each main view and return the paths. Raises OSError if the folder cannot be
     made.
@@ -180,6 +194,7 @@ def take_shots(folder: Path) -> list[Path]:
         ready_project(name).project
         for name in ("Sled up the bank", "Sled and bumpers", "Hopping puck")
     )
+    driven = ready_project("Disc at twelve settings").project
     views: list[tuple[str, Theme, str, Project, int, Callable[[MainWindow], None] | None]] = [
         ("intake-light", LIGHT, words.INTAKE, project, 0, None),
         ("intake-dark", DARK, words.INTAKE, project, 10, None),
@@ -196,6 +211,9 @@ def take_shots(folder: Path) -> list[Path]:
         ("ledger-bumper-dark", DARK, words.LEDGER, bumpers, 0, _turn_to(words.PANEL_HOW)),
         ("ledger-hops-light", LIGHT, words.LEDGER, hops, 0, _turn_to(words.PANEL_HOW)),
         ("second-look-light", LIGHT, words.BENCH, _mistaken(project), 0, _look_again),
+        ("trends-light", LIGHT, words.TRENDS, project, 0, _trends_known),
+        ("trends-settings-dark", DARK, words.TRENDS, driven, 3, _trends_known),
+        ("trends-laid-over-light", LIGHT, words.TRENDS, bank, 1, _lay_over),
     ]
     written = []
     with tempfile.TemporaryDirectory() as recovery:

@@ -90,6 +90,7 @@ class TrendMargin(QScrollArea):
         column.addWidget(self.present, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addStretch(1)
         self.setWidget(body)
+        body.hide()  # until there is something to say
         state.trend_changed.connect(self.refresh)
 
     # -- building ----------------------------------------------------------------------------------
@@ -174,6 +175,7 @@ class TrendMargin(QScrollArea):
         """Show the trend as it is now."""
         state, made = self._state, self._state.trend
         request = state.request
+        self.widget().setVisible(state.table is not None)
         self.line.setCurrentIndex(self.line.findData(request.line))
         self.formula.setVisible(request.line == TrendLine.FORMULA)
         if not self.formula.hasFocus():

@@ -8,19 +8,20 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QPen
-from PyQt6.QtWidgets import QToolTip, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QToolTip, QVBoxLayout, QWidget
 from pyqtgraph.GraphicsScene.mouseEvents import MouseClickEvent
 
 from inertian.analysis.trends.by_hand import bars
 from inertian.analysis.trends.expected import ExpectedLine
 from inertian.analysis.trends.line_fit import LineFit
 from inertian.analysis.trends.trend_result import TrendResult
-from inertian.desktop.look import markers
+from inertian.desktop.look import markers, words
+from inertian.desktop.look.labels import BodyLabel, empty_layout, label
 from inertian.desktop.look.number_format import format_estimate, format_tick, without_markup
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import AXIS_WIDTH, SMALL, Theme
 from inertian.quantities.estimates import Array
-from inertian.report.trend_figure import groups_of, reach_of
+from inertian.report.trend_figure import groups_of, hidden_bars, reach_of
 
 MARK, CHOSEN_MARK, FEW = 8, 13, 300  # px; points up to which pens are wider
 NEAR = 12  # px, within which a point is meant
@@ -66,7 +67,12 @@ class TrendPlot(QWidget):
         self.main.getAxis("bottom").setStyle(showValues=False)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.area)
+        self.legend = QHBoxLayout()
+        self.legend.setContentsMargins(AXIS_WIDTH + 26, 2, 12, 0)
+        self.legend.setSpacing(16)
+        self.hidden = label(words.BARS_HIDDEN, "small")
+        column.addLayout(self.legend)
+        column.addWidget(self.area, 1)
         self.area.scene().sigMouseClicked.connect(self._clicked)
         self.area.scene().sigMouseMoved.connect(self._hovered)
         self.hand: pg.LineSegmentROI | None = None
@@ -112,6 +118,7 @@ class TrendPlot(QWidget):
             return
         self._draw_lines(made)
         self._draw_points(made)
+        self._draw_legend(made)
         self._draw_residuals(made)
         for plot, side, text in (
             (self.residuals, "bottom", titles[0]),
@@ -185,6 +192,20 @@ class TrendPlot(QWidget):
         for colour, places in enumerate(groups.values()):
             self._bars(self.main, colour, places, made.points.y, ux, uy)
             self._scatter(self.main, colour, places, made.points.y)
+
+    def _draw_legend(self, made: TrendResult) -> None:
+        """Which marks are which, where there are several kinds; and that bars are too short to be
+        seen.
+        """
+        self.legend.removeWidget(self.hidden)
+        self.hidden.setParent(self)
+        empty_layout(self.legend)
+        groups = groups_of(made.rows, made.request.marks)
+        for colour, name in enumerate(groups if len(groups) > 1 else ()):
+            self.legend.addWidget(BodyLabel(self._theme, colour, name))
+        self.legend.addStretch(1)
+        self.legend.addWidget(self.hidden)
+        self.hidden.setVisible(hidden_bars(made))
 
     def _bars(
         self,
