@@ -184,15 +184,15 @@ def test_shared_errors_move_parameters_as_moved_points_do(n, line, correlation, 
     points = plain_points(x, y, 0.01, 0.02)
     points.own[:, 0, 1] = points.own[:, 1, 0] = 0.9 * correlation * 0.01 * 0.02
     sx, sy = rng.normal(size=(n, 1)), rng.normal(size=(n, 1))
-    fit = fit_line(with_shared(points, sx, sy, [1e-5]), line)
-    step = 1e-6
+    fit = fit_line(with_shared(points, sx, sy, [1e-3]), line)
+    step = 1e-3
     ends = []
     for way in (1.0, -1.0):
         moved = plain_points(x + way * step * sx[:, 0], y + way * step * sy[:, 0], 0.01, 0.02)
         moved.own[:] = points.own
         ends.append(fit_line(moved, line).values)
     slope = (ends[0] - ends[1]) / (2 * step)
-    assert fit.moved[:, 0] == pytest.approx(slope, rel=1e-3, abs=1e-3 * np.abs(slope).max())
+    assert fit.moved[:, 0] == pytest.approx(slope, rel=1e-2, abs=1e-2 * np.abs(slope).max())
 
 
 @settings(max_examples=40)

@@ -3,8 +3,8 @@
 Sources: York, Evensen, López Martínez & De Basabe Delgado, Am. J. Phys. 72 (2004) 367-375: least
 squares and maximum likelihood give the same line and, taken at the adjusted points, the same
 standard errors. Boggs, Byrd & Schnabel, SIAM J. Sci. Stat. Comput. 8 (1987) 1052-1078: the same for
-curves, by orthogonal distances. Britt & Luecke, Technometrics 15 (1973) 233-247: steps to the
-maximum of the likelihood where the two errors of a point are correlated.
+curves, by orthogonal distances. Britt & Luecke, Technometrics 15 (1973) 233-247: the largest
+likelihood where the two errors of a point are correlated.
 """
 
 from collections.abc import Callable
@@ -18,6 +18,7 @@ from inertian.quantities.estimates import Array, Mask
 
 TO, ROUNDS = 1e-14, 200  # when the search for a curve ends
 STEPS, ENOUGH = 200, 1e-15
+TANGENTS, SETTLED = 30, 1e-11  # rounds with tangents, and the change of parameters that ends them
 LEAST_SHARE = 1e-5  # of the error along one axis in that along the other, where it is none at all
 
 
@@ -108,22 +109,37 @@ class _CurveThroughPoints:
         both = self.correlation * self.ux * self.uy
         return np.asarray(1.0 / (self.uy**2 - 2.0 * along * both + (along * self.ux) ** 2))
 
-    def stepped(self, beta: Array, there: Array) -> tuple[Array, Array]:
-        """Return parameters and adjusted places after steps that take correlations into account."""
+    def correlated(self, beta: Array, there: Array) -> tuple[Array, Array]:
+        """Return parameters and adjusted places of the largest likelihood with the correlations
+        taken into account: the curve as its tangent at each adjusted place, in turn.
+        """
+        from scipy.optimize import least_squares
+
         both = self.correlation * self.ux * self.uy
-        for _ in range(STEPS):
-            along, matrix = self.along(there, beta), self.slopes(there, beta)[self.free].T
-            weights = self.weights(along)
-            root = np.sqrt(weights)
-            left = self.y - self.at(there, beta) - along * (self.x - there)
-            step = np.linalg.lstsq(matrix * root[:, None], left * root, rcond=None)[0]
-            left = left - matrix @ step
-            there = self.x + (along * self.ux**2 - both) * weights * left
-            beta = beta.copy()
-            beta[self.free] += step
-            if np.all(np.abs(step) <= ENOUGH * np.abs(beta[self.free])):
+        for _ in range(TANGENTS):
+
+            def left(at: Array, known: Array = there, held: Array = beta) -> Array:
+                now = self.with_free(held, at)
+                along = self.along(known, now)
+                distance = self.y - self.at(known, now) - along * (self.x - known)
+                return np.asarray(np.nan_to_num(distance * np.sqrt(self.weights(along)), nan=1e30))
+
+            found = least_squares(
+                left, beta[self.free], "3-point", x_scale="jac", xtol=TO, ftol=TO, gtol=TO
+            )
+            before, beta = beta, self.with_free(beta, found.x)
+            along = self.along(there, beta)
+            distance = self.y - self.at(there, beta) - along * (self.x - there)
+            there = self.x + (along * self.ux**2 - both) * self.weights(along) * distance
+            if np.all(np.abs(beta - before) <= SETTLED * np.abs(beta)):
                 break
         return beta, there
+
+    def with_free(self, beta: Array, at: Array) -> Array:
+        """Return all parameters, those that are sought put in."""
+        now = beta.copy()
+        now[self.free] = at
+        return now
 
 
 def fit_curve_both_axes(
@@ -170,7 +186,7 @@ def fit_curve_both_axes(
         return None
     beta, there = np.asarray(found.beta, dtype=float), x + np.asarray(found.delta, dtype=float)
     if r.any():
-        beta, there = points.stepped(beta, there)
+        beta, there = points.correlated(beta, there)
     root = np.sqrt(points.weights(points.along(there, beta)))
     matrix = points.slopes(there, beta)[free].T * root[:, None]
     if not (np.isfinite(beta).all() and np.isfinite(matrix).all()):
