@@ -23,7 +23,7 @@ from inertian.analysis.trends.line_fit import TrendError, fit_line
 from inertian.analysis.trends.repeats import repeats_of
 from inertian.analysis.trends.trend import points_of, rows_of_trend
 from inertian.analysis.trends.trend_lines import TrendLine
-from inertian.analysis.trends.trend_result import trend_result, usual_request
+from inertian.analysis.trends.trend_result import at_contact_name, trend_result, usual_request
 from inertian.cli import make_app
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.edits import scale_set
@@ -37,6 +37,7 @@ from inertian.project.variables import parse_variable, trials_apart, variables_s
 from inertian.quantities.errors import Refusal
 from inertian.quantities.expressions import FormulaError
 from inertian.quantities.facts import Fact, Meaning
+from inertian.report.trend import trend_notes
 
 HEAVY, LIGHT = "change of velocity of heavy along x", "change of velocity of light along x"
 
@@ -433,3 +434,19 @@ def test_what_scales_all_trials_tilts_the_line(demo):
     moved = np.abs(points.shared.y[:, k]) * 0.02
     assert moved == pytest.approx(0.02 * np.abs(points.y), rel=0.02)
     assert mean.u_shared("value") > 0.9 * 0.02 * abs(mean.parameter("value").value)
+
+
+def test_velocities_at_the_edges_of_a_contact_are_told_apart_from_those_at_it(demo, table):
+    """Friction between edge and contact is not in the law of a hit."""
+    edge = TrendRequest(
+        "velocity before of heavy along x", "velocity after of heavy along x", series=("in line",)
+    )
+    told = trend_result(table, edge)
+    assert told.beside_contact > 0.001
+    assert any("just after contact" in note for note in trend_notes(told))
+    x, y = (at_contact_name(name) for name in (edge.x, edge.y))
+    assert (x, y) == (
+        "velocity just before contact of heavy along x",
+        "velocity just after contact of heavy along x",
+    )
+    assert trend_result(table, replace(edge, x=x, y=y)).beside_contact == 0.0

@@ -98,7 +98,7 @@ def variables_set(project: Project, name: str, typed: Mapping[str, str]) -> Edit
 
 
 def with_variable(entry: Entry, name: str, new: Fact | str | None) -> Entry:
-    """Return an entry with one variable set, or taken away."""
+    """Return an entry with one variable set, or taken away. Raises Refusal for too many."""
     known = dict(entry.variables)
     if new is None:
         known.pop(name, None)

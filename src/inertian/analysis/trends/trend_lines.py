@@ -69,7 +69,7 @@ TREND_LINES: Mapping[TrendLine, ShapeDefinition] = {
     ),
     TrendLine.CONSTANT: shape_definition(CurveShape.CONSTANT),
     TrendLine.POWER: ShapeDefinition(
-        "factor · xⁿ",
+        "factor · x^exponent",
         (Parameter(FACTOR, "factor"), Parameter(EXPONENT, "exponent", 0)),
         lambda x, a, n: a * _raised(x, n),
         lambda x, n: [_raised(x, n)],

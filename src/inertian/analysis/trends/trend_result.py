@@ -146,23 +146,29 @@ def trend_result(table: ResultsTable, request: TrendRequest) -> TrendResult:
     return made
 
 
+def at_contact_name(name: str) -> str:
+    """Return the name of a velocity at a contact itself, from that at the edge of its span; other
+    names as they are.
+    """
+    for word in ("before", "after"):
+        start = WALL.format(word=word)
+        if name.startswith(start):
+            return JUST.format(word=word, rest=name.removeprefix(start))
+    return name
+
+
 def _beside_contact(rows: Sequence[ResultRow], request: TrendRequest) -> float:
     """By how much velocities at the edges of contacts differ from those just beside them, where
     that is more than what most points err by; else 0.
     """
     largest = 0.0
     for name in (request.x, request.y):
-        for word in ("before", "after"):
-            start = WALL.format(word=word)
-            if not name.startswith(start):
-                continue
-            other = JUST.format(word=word, rest=name.removeprefix(start))
-            pairs = [
-                (r.values[name].scalar, r.values[other].scalar) for r in rows if other in r.values
-            ]
-            away = [
-                (abs(a.value - b.value), a.u) for a, b in pairs if a is not None and b is not None
-            ]
-            if sum(d > u for d, u in away) > HALF * len(rows):
-                largest = max(largest, *(d for d, _ in away))
+        other = at_contact_name(name)
+        if other == name:
+            continue
+        have = [r.values for r in rows if other in r.values]
+        pairs = [(own[name].scalar, own[other].scalar) for own in have]
+        away = [(abs(a.value - b.value), a.u) for a, b in pairs if a is not None and b is not None]
+        if sum(d > u for d, u in away) > HALF * len(rows):
+            largest = max(largest, *(d for d, _ in away))
     return largest

@@ -27,7 +27,7 @@ from inertian.analysis.trends.expected import THEORIES, Comparison
 from inertian.analysis.trends.line_fit import LineFit
 from inertian.analysis.trends.remarks import Remark, ResidualRemark
 from inertian.analysis.trends.trend_lines import TrendLine
-from inertian.analysis.trends.trend_result import TrendResult
+from inertian.analysis.trends.trend_result import TrendResult, at_contact_name
 from inertian.desktop.look import words
 from inertian.desktop.look.folding import Fold
 from inertian.desktop.look.labels import DropDown, empty_layout, label, rule
@@ -207,6 +207,9 @@ class TrendMargin(QScrollArea):
             self._show_remark(one, names)
         if made.beside_contact:
             self._remark(words.BESIDE_CONTACT.format(size=format_number(made.beside_contact, 2)))
+            button = QPushButton(words.AT_CONTACT)
+            button.clicked.connect(self._choose_at_contact)
+            self.remarks.addWidget(button, alignment=Qt.AlignmentFlag.AlignLeft)
         if made.between is not None:
             unit, between = si_unit(made.units[1]), made.between
             low, high = (f"{format_number(e, 2)} {unit}".strip() for e in between.interval95)
@@ -409,6 +412,10 @@ class TrendMargin(QScrollArea):
             self.refresh()
             return
         self._ask(words.SERIES_SHOWN, series=chosen)
+
+    def _choose_at_contact(self) -> None:
+        request = self._state.request
+        self._ask(words.AT_CONTACT, x=at_contact_name(request.x), y=at_contact_name(request.y))
 
     def _choose_marks(self) -> None:
         self._ask(words.MARKS_BY, marks=self.marks.currentData())

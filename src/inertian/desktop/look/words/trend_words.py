@@ -100,7 +100,7 @@ LINE_FORMULAS = {
     "straight": "y = intercept + slope · x",
     "origin": "y = slope · x",
     "constant": "y = value",
-    "power": "y = factor · xⁿ, n the exponent",
+    "power": "y = factor · x^exponent",
     "exponential": "y = factor · e^(rate · x)",
 }
 LINE_FORMULA_HINT = "a + b x^2"
@@ -138,6 +138,7 @@ BESIDE_CONTACT = (
     "Velocities at the edges of contacts differ by up to {size} m/s from those at the contact, by "
     "friction. A law of hits holds for “velocity just after contact”."
 )
+AT_CONTACT = "Show velocities at the contact"
 EXPECTED_NONE, EXPECTED_OWN = "nothing", "formula of your own"
 EXPECTED_HINT = "m_1 (1+e)/(m_1+m_2) x"
 EXPECTED_TIP = "In x and facts: m_1, m_2 or m_heavy, g, θ, e; or one number: slope = m_1/m_2"
