@@ -104,8 +104,9 @@ def main() -> None:
             slope = straight.fit.parameter("slope")
             held[k, 3] += abs(slope.value - true) <= slope.k95 * slope.u
     for (x, y, _), row, z in zip(CASES, held / many, zs, strict=True):
+        rms = np.sqrt(np.mean(np.square(z)))
         print(f"{y} / {x}: origin {row[0]:.2f} {row[1]:.2f}, |z| ≤ 2 {row[2]:.2f}, "
-              f"straight {row[3]:.2f}, mean z {np.mean(z):+.2f}, rms z {np.sqrt(np.mean(np.square(z))):.2f}")  # fmt: skip
+              f"straight {row[3]:.2f}, mean z {np.mean(z):+.2f}, rms z {rms:.2f}")  # fmt: skip
 
 
 if __name__ == "__main__":

@@ -7,6 +7,14 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from inertian.cli.opened_trials import (
+    FactOption,
+    JsonOption,
+    RecipeOption,
+    Recordings,
+    TogetherOption,
+    project_of_recordings,
+)
 from inertian.cli.pattern_commands import apply, look
 from inertian.cli.refusals import in_turn, refuse
 from inertian.cli.trend_commands import results, trend
@@ -17,9 +25,7 @@ if TYPE_CHECKING:
 
 def ledger(
     project: Annotated[Path, typer.Argument(help="A project file, NAME.inertian")],
-    as_json: Annotated[
-        bool, typer.Option("--json", help="Print JSON, SI at full precision")
-    ] = False,
+    as_json: JsonOption = False,
 ) -> None:
     """Print every ledger of every trial."""
     from inertian.project.saving import load
@@ -41,35 +47,21 @@ def ledger(
 
 
 def account(
-    files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
-    recipe: Annotated[
-        Path | None, typer.Option(help="A recipe, as exported from the window")
-    ] = None,
-    fact: Annotated[
-        list[str] | None, typer.Option(help='"mass of A = 1.30 ± 0.01 kg"; may be repeated')
-    ] = None,
-    together: Annotated[
-        bool, typer.Option("--together", help="Trials of one series: they share noise and friction")
-    ] = False,
+    files: Recordings,
+    recipe: RecipeOption = None,
+    fact: FactOption = None,
+    together: TogetherOption = False,
     save: Annotated[Path | None, typer.Option(help="Keep them as a project file")] = None,
-    as_json: Annotated[
-        bool, typer.Option("--json", help="Print JSON, SI at full precision")
-    ] = False,
+    as_json: JsonOption = False,
 ) -> None:
     """Draw up the accounts of recordings: spans found, the event recognised, ledgers and
     results.
     """
-    from inertian.files.cells.recipes import load_recipe
     from inertian.quantities.errors import InertianError
-    from inertian.report.accounted_files import project_of_files
     from inertian.report.ledgers import ledgers_json, ledgers_text
 
-    parsed_files: list[tuple[str, ParsedFile]] = []
     try:
-        chosen = load_recipe(recipe) if recipe is not None else None
-        refusals = in_turn(files, chosen, lambda path, one: parsed_files.append((path, one)))
-        made, paths, refused = project_of_files(parsed_files, fact or [], together)
-        refusals += refused
+        made, paths, refusals = project_of_recordings(files, recipe, fact or [], together)
         if save is not None:
             from inertian.project.saving import save as save_project
 
@@ -87,13 +79,9 @@ def account(
 
 
 def inspect(
-    files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
-    recipe: Annotated[
-        Path | None, typer.Option(help="A recipe, as exported from the window")
-    ] = None,
-    as_json: Annotated[
-        bool, typer.Option("--json", help="Print JSON, SI at full precision")
-    ] = False,
+    files: Recordings,
+    recipe: RecipeOption = None,
+    as_json: JsonOption = False,
 ) -> None:
     """Say how each file is understood: format, columns, units, time base, trials, bodies, unusable
     lines, warnings.
@@ -125,10 +113,8 @@ def inspect(
 
 
 def spans(
-    files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
-    recipe: Annotated[
-        Path | None, typer.Option(help="A recipe, as exported from the window")
-    ] = None,
+    files: Recordings,
+    recipe: RecipeOption = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON, times in s")] = False,
 ) -> None:
     """Say what happens in each trial and when: rest, steady motion, contacts, turning points, with
@@ -161,7 +147,7 @@ def spans(
 
 
 def derive(
-    files: Annotated[list[Path], typer.Argument(help="Recordings of any kind")],
+    files: Recordings,
     out: Annotated[Path, typer.Option(help="The table to write, as CSV")],
     method: Annotated[str, typer.Option(help="local, central or two-point")] = "local",
     window: Annotated[
@@ -170,9 +156,7 @@ def derive(
     noise: Annotated[
         str, typer.Option(help='σ of a reading: "0.5 mm", resolution, column or estimated')
     ] = "",
-    recipe: Annotated[
-        Path | None, typer.Option(help="A recipe, as exported from the window")
-    ] = None,
+    recipe: RecipeOption = None,
     as_json: Annotated[
         bool, typer.Option("--json", help="Print method, windows and noise as JSON")
     ] = False,

@@ -11,16 +11,22 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inertian.cli.refusals import in_turn, refuse
+from inertian.cli.opened_trials import (
+    FactOption,
+    JsonOption,
+    ProjectOrRecordings,
+    RecipeOption,
+    TogetherOption,
+    opened,
+)
+from inertian.cli.refusals import refuse
 
 if TYPE_CHECKING:
     from inertian.analysis.pattern_files import TreatedFile
-    from inertian.files.interpretation.parsed_file import ParsedFile
     from inertian.report.applied import Applied
 
 MOST_JOBS = 64
 POLL = 1.0  # s between two looks at a folder that is followed
-PROJECT_ENDING = ".inertian"
 
 
 def apply(
@@ -31,9 +37,7 @@ def apply(
     pattern: Annotated[
         str, typer.Option(help="The trial that is the pattern, by name; else the project's own")
     ] = "",
-    as_json: Annotated[
-        bool, typer.Option("--json", help="Print JSON, SI at full precision")
-    ] = False,
+    as_json: JsonOption = False,
     out: Annotated[
         Path | None, typer.Option(help="Write the table of results, NAME.csv or NAME.xlsx")
     ] = None,
@@ -174,40 +178,18 @@ def _print_text(made: "Applied") -> None:
 
 
 def look(
-    files: Annotated[list[Path], typer.Argument(help="A project file, or recordings of any kind")],
-    recipe: Annotated[
-        Path | None, typer.Option(help="A recipe, as exported from the window")
-    ] = None,
-    fact: Annotated[
-        list[str] | None, typer.Option(help='"mass of A = 1.30 ± 0.01 kg"; may be repeated')
-    ] = None,
-    together: Annotated[
-        bool, typer.Option("--together", help="Trials of one series: they are compared")
-    ] = False,
-    as_json: Annotated[
-        bool, typer.Option("--json", help="Print JSON, SI at full precision")
-    ] = False,
+    files: ProjectOrRecordings,
+    recipe: RecipeOption = None,
+    fact: FactOption = None,
+    together: TogetherOption = False,
+    as_json: JsonOption = False,
 ) -> None:
     """Say what is likely wrong with trials, the gravest first, with the evidence."""
-    from inertian.files.cells.recipes import load_recipe
-    from inertian.project.saving import load
-    from inertian.project.typed_facts import with_typed_fact
     from inertian.quantities.errors import InertianError
-    from inertian.report.accounted_files import project_of_files
     from inertian.report.noted import notes_json, notes_text
 
-    parsed_files: list[tuple[str, ParsedFile]] = []
-    refusals: list[str] = []
     try:
-        if len(files) == 1 and files[0].suffix.casefold() == PROJECT_ENDING:
-            project = load(files[0])
-            for text in fact or []:
-                project = with_typed_fact(project, text)
-        else:
-            chosen = load_recipe(recipe) if recipe is not None else None
-            refusals = in_turn(files, chosen, lambda path, one: parsed_files.append((path, one)))
-            project, _, refused = project_of_files(parsed_files, fact or [], together, tidy=False)
-            refusals += refused
+        project, refusals = opened(files, recipe, fact or [], together, tidy=False)
     except InertianError as error:
         refuse([str(error)])
         return
