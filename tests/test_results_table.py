@@ -284,6 +284,9 @@ def test_expected_formulas_say_what_is_missing(table):
     assert "one number" in why("slope = x")
     one = trend_result(table, replace(request, expected="slope = -m_1/m_2"))
     assert one.agreement.parameter == "slope"
+    typed = trend_result(table, replace(request, expected="slope = -1.69 ± 0.03"))
+    assert typed.expected.parameter("slope").u == pytest.approx(0.03 / np.sqrt(3))
+    assert typed.agreement.verdict == "agree"
     bent = trend_result(table, replace(request, expected="-1.69 x + 0.001 x^2"))
     assert bent.agreement.parameter == "mean distance"
 

@@ -36,12 +36,15 @@ from inertian.quantities.complex_step import STEP
 from inertian.quantities.coverage import Scalar, detectable, equivalent_z
 from inertian.quantities.estimates import Array
 from inertian.quantities.expressions import Formula, parse_formula
-from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.facts import Fact, FactId, parse_fact
+from inertian.quantities.units import unit_of
 
 # An expected line of the wrong kind bends by more than that share of its size
 STRAIGHT_TO = 1e-9
 OF_RESTITUTION = "e_"  # what e is called inside a formula
 _BARE_E = re.compile(r"(?<![\w.])e(?!\w)")
+_DIGITS = r"\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?"
+_WITH_PM = re.compile(rf"(?<![\w.,]){_DIGITS}\s*±\s*{_DIGITS}")
 _GIVEN = re.compile(r"^\s*([a-z]+)\s*=\s*(.+)$", re.DOTALL)
 
 
@@ -171,20 +174,22 @@ def expected_line(text: str, rows: Sequence[ResultRow], line: TrendLine, at: Arr
     """
     match = _GIVEN.match(text)
     wanted, written = (match[1], match[2]) if match else ("", text)
-    facts = facts_for_formulas(rows[0])
+    written, typed = _typed_numbers(written)
+    facts = {**facts_for_formulas(rows[0]), **typed}
     formula = _parsed(written, set(facts))
     used = {name: facts[name] for name in formula.names if name in facts}
     unknown = [n for n in formula.names if n != "x" and n not in facts]
     if unknown:
-        has = ", ".join(n.removesuffix("_") for n in facts)
+        has = ", ".join(n.removesuffix("_") for n in facts if n not in typed)
         raise TrendError(
             f"“{written.strip()}”: {unknown[0]} is no fact of the setup. There are: x, {has}."
         )
     named = [key.name for key in rows[0].project.setup]
-    alone = all(named.count(key.name) < 2 for key, _ in used.values())
+    of_setup = {name: fact for name, fact in used.items() if name not in typed}
+    alone = all(named.count(key.name) < 2 for key, _ in of_setup.values())
     same_setup = all(row.project.setup is rows[0].project.setup for row in rows)
     for row in () if alone and same_setup else rows[1:]:
-        differs = [name for name, fact in used.items() if not _holds(row, *fact)]
+        differs = [name for name, fact in of_setup.items() if not _holds(row, *fact)]
         if differs:
             raise TrendError(
                 f"{differs[0]} is not the same in all trials, so that theory gives no single "
@@ -198,6 +203,19 @@ def expected_line(text: str, rows: Sequence[ResultRow], line: TrendLine, at: Arr
     if not whole:
         made = ExpectedLine(text, _as_line(written, line, wanted, set(facts)), used, {}, {}, False)
     return ExpectedLine(text, made.formula, used, parameters, slopes, whole)
+
+
+def _typed_numbers(text: str) -> tuple[str, dict[str, tuple[FactId, Fact]]]:
+    """A formula with names in place of numbers that have a ±, as "0.36 ± 0.01", and these."""
+    found: dict[str, tuple[FactId, Fact]] = {}
+
+    def named(match: re.Match[str]) -> str:
+        name = f"typed_{len(found)}_"
+        fact = parse_fact(match[0], "number", unit_of("number", ""))
+        found[name] = FactId(match[0], "typed"), fact
+        return f" {name} "
+
+    return _WITH_PM.sub(named, text), found
 
 
 def _holds(row: ResultRow, key: FactId, fact: Fact) -> bool:

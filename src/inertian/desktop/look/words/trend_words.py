@@ -141,7 +141,7 @@ BESIDE_CONTACT = (
 AT_CONTACT = "Show velocities at the contact"
 EXPECTED_NONE, EXPECTED_OWN = "nothing", "formula of your own"
 EXPECTED_HINT = "m_1 (1+e)/(m_1+m_2) x"
-EXPECTED_TIP = "In x and facts: m_1, m_2 or m_heavy, g, θ, e; or one number: slope = m_1/m_2"
+EXPECTED_TIP = "In x and facts: m_1, m_2 or m_heavy, g, θ, e; or one number: slope = 0.36 ± 0.01"
 EXPECTED_VALUE = "expected {name} {value}"
 AGREES = "Agrees"
 DOUBTFUL = "Doubtful"
