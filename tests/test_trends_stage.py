@@ -389,9 +389,9 @@ def test_the_table_is_copied_as_text_and_as_a_table_and_written(at_trends, demo,
     assert len(lines) == 12
     assert data.html().count("<tr>") == 12
     for ending in ("csv", "xlsx", "json"):
-        window.trends.write_table_to(tmp_path / f"table.{ending}")
+        window.trends.table_actions.write_table_to(tmp_path / f"table.{ending}")
         assert (tmp_path / f"table.{ending}").stat().st_size > 500
-    window.trends.write_table_to(tmp_path / "table.odd")
+    window.trends.table_actions.write_table_to(tmp_path / "table.odd")
     assert "NAME.csv" in Person(window, qtbot).told
 
 

@@ -3,7 +3,7 @@ typed.
 """
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from inertian.project.history import Edit
@@ -95,6 +95,38 @@ def variables_set(project: Project, name: str, typed: Mapping[str, str]) -> Edit
         project = project.with_entry(with_variable(entry, name, new))
         like = like or (new.unit if isinstance(new, Fact) and new.unit.symbol else None)
     return Edit(f"Set {name}", project)
+
+
+def cells_emptied(project: Project, cells: Mapping[str, Sequence[str]]) -> Edit:
+    """Take variables away from trials, by name and id."""
+    for name, trials in cells.items():
+        project = variables_set(project, name, dict.fromkeys(trials, "")).project
+    return Edit("Empty cells" if any(cells.values()) else "", project)
+
+
+def cells_filled_down(project: Project, cells: Mapping[str, Sequence[str]]) -> Edit:
+    """Give trials what the first of them has, by variable."""
+    filled = False
+    for name, trials in cells.items():
+        first = dict(project.entry(trials[0]).variables).get(name) if trials else None
+        for trial in trials[1:]:
+            project = project.with_entry(with_variable(project.entry(trial), name, first))
+            filled = True
+    return Edit("Fill down" if filled else "", project)
+
+
+def cells_pasted(
+    project: Project, names: Sequence[str], trials: Sequence[str], cells: Sequence[Sequence[str]]
+) -> Edit:
+    """Put lines of cells into variables, by name, of trials, by id. Raises Refusal."""
+    for across, name in enumerate(names):
+        typed = {
+            trial: line[across]
+            for trial, line in zip(trials, cells, strict=False)
+            if across < len(line)
+        }
+        project = variables_set(project, name, typed).project
+    return Edit("Paste", project)
 
 
 def with_variable(entry: Entry, name: str, new: Fact | str | None) -> Entry:

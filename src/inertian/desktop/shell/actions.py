@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtGui import QAction, QActionGroup, QKeyEvent, QKeySequence
@@ -29,6 +29,9 @@ from inertian.motion.fits.curve_shapes import SHAPE_DEFINITIONS, CurveShape
 from inertian.motion.recording.tidying import Reason
 from inertian.project.edits import trial_removed
 from inertian.project.ready_projects import ready_names
+
+if TYPE_CHECKING:
+    pass
 
 
 class Actions(QObject):
@@ -216,9 +219,15 @@ class Actions(QObject):
     def _trends_menu(self) -> None:
         menu, window = self._window.menuBar().addMenu(words.MENU_TRENDS), self._window
         self._for_table: list[QAction] = []
-        self._on_table(menu, words.COLUMNS_ACTION, "", lambda: window.trends.ask_columns())
-        self._on_table(menu, words.ADD_VARIABLE_ACTION, "", lambda: window.trends.ask_variable())
-        self._on_table(menu, words.ADD_FORMULA_ACTION, "", lambda: window.trends.ask_formula())
+        self._on_table(
+            menu, words.COLUMNS_ACTION, "", lambda: window.trends.table_actions.ask_columns()
+        )
+        self._on_table(
+            menu, words.ADD_VARIABLE_ACTION, "", lambda: window.trends.table_actions.ask_variable()
+        )
+        self._on_table(
+            menu, words.ADD_FORMULA_ACTION, "", lambda: window.trends.table_actions.ask_formula()
+        )
         menu.addSeparator()
         for text, key, then in (
             (words.COPY_TABLE, "Ctrl+C", lambda: window.trends.table.copy()),
@@ -229,7 +238,9 @@ class Actions(QObject):
         ):
             self._on_table(menu, text, key, then)
         menu.addSeparator()
-        self._on_table(menu, words.WRITE_TABLE, "", lambda: window.trends.write_table())
+        self._on_table(
+            menu, words.WRITE_TABLE, "", lambda: window.trends.table_actions.write_table()
+        )
         self._on_table(menu, words.PRESENT_ACTION, "Ctrl+P", lambda: window.trends.present())
 
     def _on_table(self, menu: QMenu, text: str, key: str, then: Callable[[], object]) -> None:

@@ -35,7 +35,6 @@ from inertian.desktop.intake.pattern_controller import PatternController
 from inertian.desktop.ledger.ledger_stage import LedgerStage
 from inertian.desktop.look import words
 from inertian.desktop.look.fact_text import fact_size
-from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.theme import apply_theme
 from inertian.desktop.look.tokens import ActiveTheme, Theme
@@ -45,6 +44,8 @@ from inertian.desktop.pages.readings_page import ReadingsPage
 from inertian.desktop.pages.tidy_page import TidyPage
 from inertian.desktop.pages.verdict_lines import VerdictLines
 from inertian.desktop.shelf.shelf import Shelf
+from inertian.desktop.shelf.shelf_verdicts import shelf_verdicts
+from inertian.desktop.shell.empty_stage import EmptyStage
 from inertian.desktop.shell.error_report import ErrorReports
 from inertian.desktop.shell.margin_column import MarginColumn
 from inertian.desktop.shell.prefetch import Prefetcher
@@ -54,8 +55,7 @@ from inertian.desktop.state.second_looks import SecondLooks
 from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.worker import Worker
 from inertian.desktop.trends.trends_controller import TrendsController
-from inertian.physics.accounts.verdicts import Verdict
-from inertian.project.project import Entry, Project
+from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
 
 if TYPE_CHECKING:
@@ -184,7 +184,11 @@ class MainWindow(QMainWindow):
         self.stages.setObjectName("stage")
         self.stages.addWidget(self.bench)
         self.stages.addWidget(self.ledger)
-        self.stages.addWidget(self._empty_stage())
+        self.empty = EmptyStage()
+        self.open_button, self.demo_button = self.empty.open_button, self.empty.demo_button
+        self.open_button.clicked.connect(lambda: self.project_files.ask_open())
+        self.demo_button.clicked.connect(lambda: self.project_files.open_demo())
+        self.stages.addWidget(self.empty)
         middle = QVBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(strip)
@@ -199,30 +203,6 @@ class MainWindow(QMainWindow):
         self._columns = columns
         self.setCentralWidget(whole)
         self._stage = words.BENCH
-
-    def _empty_stage(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.addStretch(2)
-        text = label(words.NO_TRIAL, "heading")
-        text.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        text.setWordWrap(True)
-        column.addWidget(text)
-        row = QHBoxLayout()
-        row.addStretch(1)
-        self.open_button, self.demo_button = (
-            QPushButton(words.NO_TRIAL_OPEN),
-            QPushButton(words.NO_TRIAL_DEMO),
-        )
-        self.open_button.clicked.connect(lambda: self.project_files.ask_open())
-        self.demo_button.clicked.connect(lambda: self.project_files.open_demo())
-        for button in (self.demo_button, self.open_button):
-            row.addWidget(button)
-        row.addStretch(1)
-        column.addSpacing(12)
-        column.addLayout(row)
-        column.addStretch(3)
-        return page
 
     def show_stage(self, name: str) -> None:
         """Put one stage in front."""
@@ -294,7 +274,7 @@ class MainWindow(QMainWindow):
                 stage: QWidget = self.trends
             else:
                 stage = {words.BENCH: self.bench, words.LEDGER: self.ledger}[self._stage]
-            self.stages.setCurrentWidget(stage if entry else self.stages.widget(2))
+            self.stages.setCurrentWidget(stage if entry else self.empty)
         self.stage_buttons[self._stage].setChecked(True)
         self.shelf.setVisible("shelf" in self._panes)
         trends = self._stage == words.TRENDS
@@ -507,22 +487,3 @@ class MainWindow(QMainWindow):
 def dropped_files(data: QMimeData) -> list[Path]:
     """Return the local files of a drop."""
     return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-
-
-def shelf_verdicts(project: Project, evaluator: Evaluator) -> dict[str, Verdict]:
-    """Return the momentum verdict of every trial that has one; where there are several axes, of all
-    together.
-    """
-    found = {}
-    for entry in project.entries:
-        accounts = evaluator.accounts(project, entry.trial.id)
-        if isinstance(accounts, InertianError):
-            continue
-        verdict = (
-            accounts.together.verdict
-            if accounts.together
-            else accounts.ledgers[0].judgement.verdict
-        )
-        if verdict is not None:
-            found[entry.trial.id] = verdict
-    return found

@@ -26,7 +26,14 @@ from inertian.desktop.trends.results_model import ResultsModel, SeriesLine
 from inertian.project.history import Edit
 from inertian.project.trend_edits import column_changed, columns_chosen, with_trends
 from inertian.project.trend_requests import Column
-from inertian.project.variables import trials_apart, variable_removed, variables_set
+from inertian.project.variables import (
+    cells_emptied,
+    cells_filled_down,
+    cells_pasted,
+    trials_apart,
+    variable_removed,
+    variables_set,
+)
 from inertian.quantities.dimensions import parse_unit
 from inertian.quantities.errors import InertianError
 from inertian.quantities.expressions import FormulaError
@@ -169,37 +176,22 @@ class ResultsView(QTableView):
 
     def clear_cells(self) -> None:
         """Empty the selected cells of variables."""
-        project = self._document.committed
-        for name, trials in self._chosen_cells().items():
-            edit = variables_set(project, name, dict.fromkeys(trials, ""))
-            project = edit.project
-        if project is not self._document.committed:
-            self._document.do(Edit(words.FILL_DOWN.replace("&", ""), project))
+        cells = self._chosen_cells()
+        self._do(lambda: cells_emptied(self._document.committed, cells))
 
     def fill_down(self) -> None:
         """Give the selected cells of each variable what stands in the first of them; of one cell,
         all below it.
         """
-        project, filled = self._document.committed, False
-        for name, chosen in self._chosen_cells().items():
-            trials = chosen
+        cells = self._chosen_cells()
+        for trials in cells.values():
             if len(trials) == 1:
-                first = self.rows.place_of(trials[0])
-                below = [self.rows.row_at(k) for k in range(first, len(self.rows.lines))]
-                trials = [row.trial for row in below if row is not None]
-            index = self.rows.index(
-                self.rows.place_of(trials[0]),
-                1 + [c.name for c in self.rows.columns].index(name),
-            )
-            text = str(self.rows.data(index, Qt.ItemDataRole.EditRole) or "")
-            try:
-                project = variables_set(project, name, dict.fromkeys(trials[1:], text)).project
-            except InertianError as error:
-                self.spoken.emit(str(error))
-                return
-            filled = True
-        if filled:
-            self._document.do(Edit(words.FILL_DOWN.replace("&", ""), project))
+                trials += self._trials_below(self.rows.place_of(trials[0]) + 1)
+        self._do(lambda: cells_filled_down(self._document.committed, cells))
+
+    def _trials_below(self, line: int) -> list[str]:
+        rows = [self.rows.row_at(k) for k in range(line, len(self.rows.lines))]
+        return [row.trial for row in rows if row is not None]
 
     def paste(self) -> None:
         """Put cells of the clipboard into variables, from the current one to the right and down."""
@@ -210,31 +202,18 @@ class ResultsView(QTableView):
         if not cells or not index.isValid():
             self.spoken.emit(words.NO_CELLS_TO_PASTE)
             return
-        trials = [
-            row.trial
-            for k in range(index.row(), len(self.rows.lines))
-            if (row := self.rows.row_at(k)) is not None
-        ]
-        project, count = self._document.committed, 0
+        names = []
         for across in range(max(len(line) for line in cells)):
             column = self.rows.column_at(index.column() + across)
             if column is None or not self.rows.typed_here(column):
                 name = column.title or column.name if column else words.TRIAL_COLUMN
                 self.spoken.emit(words.NOT_TYPED_HERE.format(name=name))
                 return
-            typed = {
-                trial: line[across]
-                for trial, line in zip(trials, cells, strict=False)
-                if across < len(line)
-            }
-            try:
-                project = variables_set(project, column.name, typed).project
-            except InertianError as error:
-                self.spoken.emit(str(error))
-                return
-            count += len(typed)
-        self._document.do(Edit(words.PASTE_CELLS.replace("&", ""), project))
-        self.spoken.emit(words.PASTED.format(count=count))
+            names.append(column.name)
+        trials = self._trials_below(index.row())
+        count = sum(len(line) for line in cells[: len(trials)])
+        if self._do(lambda: cells_pasted(self._document.committed, names, trials, cells)):
+            self.spoken.emit(words.PASTED.format(count=count))
 
     # -- copying -----------------------------------------------------------------------------------
 

@@ -3,14 +3,11 @@ hand, and which trials are shown.
 """
 
 import html
-from collections.abc import Callable
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QLabel,
-    QLineEdit,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -18,11 +15,6 @@ from PyQt6.QtWidgets import (
 )
 
 from inertian.analysis.results.trial_values import ColumnKind
-from inertian.analysis.trends.by_hand import (
-    mean_of_ratios,
-    slope_of_two_points,
-    steepest_and_flattest,
-)
 from inertian.analysis.trends.expected import THEORIES, Comparison
 from inertian.analysis.trends.line_fit import LineFit
 from inertian.analysis.trends.remarks import Remark, ResidualRemark
@@ -32,22 +24,28 @@ from inertian.desktop.look import words
 from inertian.desktop.look.folding import Fold
 from inertian.desktop.look.labels import DropDown, empty_layout, label, rule
 from inertian.desktop.look.number_format import (
-    chance,
     format_estimate,
     format_number,
     intervals_said,
     unbroken,
     without_markup,
 )
-from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.look.tokens import MARGIN_WIDTH, Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.trends_state import TrendsState
+from inertian.desktop.trends.by_hand_lines import lines_by_hand
+from inertian.desktop.trends.margin_parts import (
+    narrow,
+    numbers_of,
+    set_quietly,
+    small,
+    typed_field,
+    wrapped,
+)
 from inertian.project.trend_edits import trend_chosen
 from inertian.project.trend_requests import TrendRequest
 from inertian.report.trend import parameter_unit, si_unit
 
-LEAST_LETTERS = 10  # that a drop-down list shows
 FEW_MARKS = 12  # different values of a column, up to which points can be told apart by it
 COMPARED = {
     Comparison.AGREE: words.AGREES,
@@ -97,13 +95,15 @@ class TrendMargin(QScrollArea):
 
     def _build_line(self, column: QVBoxLayout) -> None:
         column.addWidget(label(words.LINE_HEAD, "heading"))
-        self.line = _narrow(DropDown(self._theme))
+        self.line = narrow(DropDown(self._theme))
         self.line.setAccessibleName(words.LINE_HEAD)
         for line in TrendLine:
             self.line.addItem(words.LINES[line], str(line))
         self.line.activated.connect(self._choose_line)
         column.addWidget(self.line)
-        self.formula = _typed(words.LINE_FORMULA_HINT, words.LINES["formula"], self._choose_formula)
+        self.formula = typed_field(
+            words.LINE_FORMULA_HINT, words.LINES["formula"], self._choose_formula
+        )
         column.addWidget(self.formula)
         self.form = label("", "small")
         column.addWidget(self.form)
@@ -117,16 +117,16 @@ class TrendMargin(QScrollArea):
         self.spread.setToolTip(words.ADD_SPREAD_TIP)
         self.spread.toggled.connect(self._choose_spread)
         column.addWidget(self.spread)
-        self.spread_said = _wrapped("small")
+        self.spread_said = wrapped("small")
         column.addWidget(self.spread_said)
         self.numbers = Fold(words.NUMBERS_HEAD, False)
-        self.numbers_said = _wrapped("soft")
+        self.numbers_said = wrapped("soft")
         self.numbers.inner.addWidget(self.numbers_said)
         column.addWidget(self.numbers)
 
     def _build_expected(self, column: QVBoxLayout) -> None:
         column.addWidget(label(words.EXPECTED_HEAD, "heading"))
-        self.theory = _narrow(DropDown(self._theme))
+        self.theory = narrow(DropDown(self._theme))
         self.theory.setAccessibleName(words.EXPECTED_HEAD)
         self.theory.addItem(words.EXPECTED_NONE, "")
         for one in THEORIES:
@@ -134,13 +134,13 @@ class TrendMargin(QScrollArea):
         self.theory.addItem(words.EXPECTED_OWN, None)
         self.theory.activated.connect(self._choose_theory)
         column.addWidget(self.theory)
-        self.expected = _typed(words.EXPECTED_HINT, words.EXPECTED_HEAD, self._choose_expected)
+        self.expected = typed_field(words.EXPECTED_HINT, words.EXPECTED_HEAD, self._choose_expected)
         self.expected.setToolTip(words.EXPECTED_TIP)
         column.addWidget(self.expected)
         self.expected_said, self.verdict, self.more = (
-            _wrapped("soft"),
-            _wrapped("answer"),
-            _wrapped("small"),
+            wrapped("soft"),
+            wrapped("answer"),
+            wrapped("small"),
         )
         for part in (self.expected_said, self.verdict, self.more):
             column.addWidget(part)
@@ -150,7 +150,7 @@ class TrendMargin(QScrollArea):
         self.hand = QCheckBox(words.HAND_LINE)
         self.hand.setToolTip(words.HAND_LINE_TIP)
         self.hand.toggled.connect(self._choose_hand)
-        self.hand_said = _wrapped("soft")
+        self.hand_said = wrapped("soft")
         self.by_hand.inner.addWidget(self.hand)
         self.by_hand.inner.addWidget(self.hand_said)
         self.by_hand.turned.connect(lambda _open: self.refresh())
@@ -162,7 +162,7 @@ class TrendMargin(QScrollArea):
         self.series.setSpacing(2)
         self.which.inner.addLayout(self.series)
         self.which.inner.addWidget(label(words.MARKS_BY, "soft"))
-        self.marks = _narrow(DropDown(self._theme))
+        self.marks = narrow(DropDown(self._theme))
         self.marks.setAccessibleName(words.MARKS_BY)
         self.marks.activated.connect(self._choose_marks)
         self.which.inner.addWidget(self.marks)
@@ -194,7 +194,7 @@ class TrendMargin(QScrollArea):
         fit = made.fit if made is not None else None
         told = fit is not None and not fit.scatter
         self.spread.setVisible(told)
-        _set(self.spread, self._state.request.spread)
+        set_quietly(self.spread, self._state.request.spread)
         self.spread_said.hide()
         self.numbers.setVisible(fit is not None)
         if made is None or fit is None:
@@ -216,27 +216,27 @@ class TrendMargin(QScrollArea):
             value = f"{format_number(between.value, 2)} {unit}".strip()
             self.spread_said.setText(words.SPREAD_SAID.format(value=value, low=low, high=high))
             self.spread_said.show()
-        self.numbers_said.setText("<br>".join(_numbers(fit)))
+        self.numbers_said.setText("<br>".join(numbers_of(fit)))
 
     def _show_parameter(self, made: TrendResult, fit: LineFit, name: str) -> None:
         one, unit = fit.parameter(name), parameter_unit(name, made.units)
         value = unbroken(format_estimate(one.value, one.u, unit))
-        shown = _wrapped("")
+        shown = wrapped("")
         shown.setText(words.PARAMETER.format(name=html.escape(name), value=value))
         shown.setToolTip(intervals_said(one, unit))
         shown.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.parameters.addWidget(shown)
         shares = fit.shares(name)
-        parts = _wrapped("small")
+        parts = wrapped("small")
         if fit.scatter:
             parts.setText(words.PARTS_SCATTER)
         elif not shares:
             parts.setText(words.PARTS_OWN)
         else:
-            own, shared = (_small(u) for u in (fit.u_own(name), fit.u_shared(name)))
+            own, shared = (small(u) for u in (fit.u_own(name), fit.u_shared(name)))
             parts.setText(words.PARTS.format(own=own, shared=shared))
             lines = "\n".join(
-                words.SHARE_LINE.format(name=n, u=without_markup(_small(u)))
+                words.SHARE_LINE.format(name=n, u=without_markup(small(u)))
                 for n, u in shares.items()
             )
             parts.setToolTip(words.SHARES_TIP.format(lines=lines))
@@ -252,7 +252,7 @@ class TrendMargin(QScrollArea):
             self.remarks.addWidget(button, alignment=Qt.AlignmentFlag.AlignLeft)
 
     def _remark(self, text: str) -> None:
-        said = _wrapped("soft")
+        said = wrapped("soft")
         said.setText(text)
         self.remarks.addWidget(said)
 
@@ -298,32 +298,10 @@ class TrendMargin(QScrollArea):
         self.more.show()
 
     def _show_hand(self, made: TrendResult | None, request: TrendRequest) -> None:
-        _set(self.hand, request.hand is not None)
+        set_quietly(self.hand, request.hand is not None)
         if made is None or not self.by_hand.head.isChecked():
             return
-        unit, lines = parameter_unit("slope", made.units), []
-
-        def written(value: float, plus_minus: float | None = None) -> str:
-            if plus_minus is None:
-                return unbroken(f"{format_number(value, 4)} {unit}".strip())
-            return unbroken(format_estimate(value, plus_minus, unit))
-
-        if request.hand is not None:
-            two = slope_of_two_points(*request.hand)
-            if two is not None:
-                lines.append(words.HAND_TWO.format(value=written(two.value)))
-        steep = steepest_and_flattest(made.points)
-        if steep is None:
-            lines.append(words.HAND_NO_LINE)
-        else:
-            flat, most = (written(slope) for slope, _ in steep.ends)
-            value = written(steep.value, steep.plus_minus)
-            lines.append(words.HAND_STEEP.format(steep=most, flat=flat, value=value))
-        ratios = mean_of_ratios(made.points)
-        if ratios is not None:
-            value = written(ratios.value, ratios.plus_minus)
-            lines.append(words.HAND_RATIOS.format(value=value))
-        self.hand_said.setText("".join(f"<p>{line}</p>" for line in lines))
+        self.hand_said.setText("".join(f"<p>{line}</p>" for line in lines_by_hand(made)))
 
     def _show_series(self, request: TrendRequest) -> None:
         project = self._document.project
@@ -337,7 +315,7 @@ class TrendMargin(QScrollArea):
                 self.series_boxes[name] = box
                 self.series.addWidget(box)
         for name, box in self.series_boxes.items():
-            _set(box, not request.series or name in request.series)
+            set_quietly(box, not request.series or name in request.series)
             box.setVisible(len(names) > 1)
         offered = [("", words.MARKS_SERIES), *((n, n) for n in self._categories())]
         if [self.marks.itemData(k) for k in range(self.marks.count())] != [d for d, _ in offered]:
@@ -419,60 +397,3 @@ class TrendMargin(QScrollArea):
 
     def _choose_marks(self) -> None:
         self._ask(words.MARKS_BY, marks=self.marks.currentData())
-
-
-def _numbers(fit: LineFit) -> list[str]:
-    """χ², degrees of freedom, and R² last."""
-    lines = []
-    if fit.chi_squared is not None:
-        p = "" if fit.p is None else words.P_SAID.format(p=chance(fit.p))
-        chi = format_number(fit.chi_squared, 3)
-        lines.append(words.CHI.format(chi=chi, dof=fit.dof, p=p))
-    for name, one in fit.parameters.items():
-        dof = "∞" if one.dof > 1e6 else format_number(one.dof, 3)
-        lines.append(words.NUMBER_DOF.format(name=html.escape(name), dof=dof))
-    if fit.r_squared is not None:
-        lines.append(words.R_SQUARED.format(r=format_number(fit.r_squared, 5)))
-    return lines
-
-
-def _narrow(choice: DropDown) -> DropDown:
-    """A drop-down list that is no wider than the margin; its items say all when it is open."""
-    choice.setSizeAdjustPolicy(choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    choice.setMinimumContentsLength(LEAST_LETTERS)
-    return choice
-
-
-def _small(value: float) -> str:
-    """A part of a ± with two figures, plain where that is short."""
-    plain = f"{value:.2g}"
-    return plain.replace(".", decimal_mark()) if "e" not in plain else format_number(value, 2)
-
-
-def _wrapped(role: str) -> QLabel:
-    made = label("", role)
-    made.setWordWrap(True)
-    made.setTextFormat(Qt.TextFormat.RichText)
-    return made
-
-
-def _typed(hint: str, name: str, then: Callable[[str], None]) -> QLineEdit:
-    """A field that tells what was typed when it is done."""
-    made = QLineEdit()
-    made.setPlaceholderText(hint)
-    made.setAccessibleName(name)
-
-    def done() -> None:
-        if made.isModified():
-            made.setModified(False)
-            then(made.text().strip())
-
-    made.editingFinished.connect(done)
-    return made
-
-
-def _set(box: QCheckBox, on: bool) -> None:
-    """Tick a box without asking for anything."""
-    box.blockSignals(True)
-    box.setChecked(on)
-    box.blockSignals(False)

@@ -1,15 +1,12 @@
 """The trends stage: the table of results above, or beside, the figure."""
 
 from dataclasses import replace
-from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
-    QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QLineEdit,
     QPushButton,
     QSplitter,
@@ -27,27 +24,19 @@ from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.trends_state import TrendsState
-from inertian.desktop.trends.column_dialogs import ColumnDialog, FormulaDialog
 from inertian.desktop.trends.laid_over_plot import LaidOverPlot
 from inertian.desktop.trends.repeats_view import RepeatsView
 from inertian.desktop.trends.results_view import ResultsView
+from inertian.desktop.trends.table_actions import TableActions
 from inertian.desktop.trends.trend_plot import TrendPlot
 from inertian.project.trend_edits import (
-    column_added,
-    column_changed,
-    columns_chosen,
     trend_chosen,
     with_trends,
 )
 from inertian.project.trend_requests import Column
-from inertian.project.variables import checked_name
-from inertian.quantities.errors import InertianError
 from inertian.report.figures.description import capital
 from inertian.report.results import (
-    results_json,
-    results_text,
     unit_of_column,
-    write_results,
 )
 from inertian.report.trend import si_unit
 from inertian.report.trend_figure import trend_figure
@@ -72,6 +61,8 @@ class TrendsStage(QStackedWidget):
         self.plot = TrendPlot(theme)
         self.repeats = RepeatsView(document, theme, state)
         self.laid = LaidOverPlot(document, theme, state)
+        self.table_actions = TableActions(document, state, self.table)
+        self.table_actions.spoken.connect(self.spoken)
         self._build()
         state.table_changed.connect(self.refresh)
         state.row_changed.connect(self._show_row)
@@ -84,7 +75,7 @@ class TrendsStage(QStackedWidget):
             signal.connect(document.select)
         self.table.spoken.connect(self.spoken)
         self.table.axis_wanted.connect(self.show_axis)
-        self.table.formula_wanted.connect(self.change_formula)
+        self.table.formula_wanted.connect(self.table_actions.change_formula)
         self.plot.hand_moved.connect(self._hand_moved)
 
     # -- building ----------------------------------------------------------------------------------
@@ -124,9 +115,9 @@ class TrendsStage(QStackedWidget):
             for text in (words.TABLE_COLUMNS, words.ADD_VARIABLE, words.ADD_FORMULA)
         )
         for button, tip, then in (
-            (self.choose_columns, words.COLUMNS_TIP, self.ask_columns),
-            (self.new_variable, words.ADD_VARIABLE_TIP, self.ask_variable),
-            (self.new_formula, words.ADD_FORMULA_TIP, self.ask_formula),
+            (self.choose_columns, words.COLUMNS_TIP, self.table_actions.ask_columns),
+            (self.new_variable, words.ADD_VARIABLE_TIP, self.table_actions.ask_variable),
+            (self.new_formula, words.ADD_FORMULA_TIP, self.table_actions.ask_formula),
         ):
             button.setToolTip(tip)
             button.clicked.connect(lambda _checked, then=then: then())
@@ -363,86 +354,6 @@ class TrendsStage(QStackedWidget):
     def _filter(self) -> None:
         trends = replace(self._document.committed.trends, contains=self.filter.text().strip())
         self._document.do(with_trends(self._document.committed, trends, words.FILTER_HINT))
-
-    def ask_columns(self) -> None:
-        """Ask which columns are shown."""
-        if self.state.table is None:
-            return
-        dialog = ColumnDialog(self, self.state.table, self.table.rows.columns)
-        if dialog.exec():
-            self._document.do(columns_chosen(self._document.committed, dialog.columns()))
-
-    def ask_variable(self) -> None:
-        """Ask for the name of a variable, and put the cursor into its first cell."""
-        text, good = QInputDialog.getText(self, words.VARIABLE_TITLE, words.VARIABLE_TEXT)
-        if good:
-            self.add_variable(text)
-
-    def add_variable(self, text: str) -> None:
-        """Add an empty variable as the first column; it is typed cell by cell."""
-        try:
-            name = checked_name(text)
-        except InertianError as error:
-            self.spoken.emit(str(error))
-            return
-        others = [c for c in self.table.rows.columns if c.name != name]
-        edit = columns_chosen(self._document.committed, [Column(name), *others])
-        self._document.do(replace(edit, name=words.VARIABLE_TITLE))
-
-    def ask_formula(self) -> None:
-        """Ask for a column by formula."""
-        if self.state.table is None:
-            return
-        dialog = FormulaDialog(self, self.state.table)
-        if dialog.exec():
-            column = dialog.column()
-            try:
-                shown = self.table.rows.columns
-                made = column_added(self._document.committed, column.name, column.formula, shown)
-            except InertianError as error:
-                self.spoken.emit(str(error))
-                return
-            self._document.do(made)
-
-    def change_formula(self, column: Column) -> None:
-        """Ask for another formula of a column."""
-        dialog = FormulaDialog(self, self.state.table, column)
-        if dialog.exec():
-            shown = self.table.rows.columns
-            self._document.do(
-                column_changed(self._document.committed, shown, column.name, dialog.column())
-            )
-
-    def write_table(self) -> None:
-        """Ask where to write the table."""
-        name, kind = QFileDialog.getSaveFileName(
-            self, words.WRITE_TABLE.replace("&", ""), "", words.TABLE_KINDS
-        )
-        if name:
-            ending = kind.rpartition("*")[2].rstrip(")")
-            path = Path(name)
-            self.write_table_to(path if path.suffix else path.with_suffix(ending))
-
-    def write_table_to(self, path: Path) -> None:
-        """Write the table as it is shown, as a workbook, CSV or JSON."""
-        import json
-
-        from inertian.project.saving import write_whole
-
-        table, columns = self.state.table, self.table.rows.columns
-        try:
-            if path.suffix.casefold() == ".json":
-                made = results_json(table, columns)
-                write_whole(path, json.dumps(made, ensure_ascii=False, indent=1).encode())
-            elif path.suffix.casefold() == ".txt":
-                write_whole(path, results_text(table, columns).encode())
-            else:
-                write_results(table, columns, path)
-        except (InertianError, OSError) as error:
-            why = str(error) if isinstance(error, InertianError) else error.strerror or str(error)
-            self.spoken.emit(words.TABLE_NOT_WRITTEN.format(name=path.name, why=why))
-            return
-        self.spoken.emit(words.TABLE_WRITTEN.format(name=path.name))
 
     def set_trial_aside(self, trial: str) -> None:
         """Ask why a trial does not count."""
