@@ -3,6 +3,7 @@ trials set aside, and the commands.
 """
 
 import csv
+import importlib.util
 import io
 import json
 from dataclasses import replace
@@ -33,11 +34,19 @@ from inertian.project.saving import load, save
 from inertian.project.trend_edits import column_added, with_variable_of_all
 from inertian.project.trend_requests import TrendRequest
 from inertian.project.typed_facts import with_typed_fact
-from inertian.project.variables import parse_variable, trials_apart, variables_set
+from inertian.project.variables import (
+    cells_emptied,
+    cells_filled_down,
+    cells_pasted,
+    parse_variable,
+    trials_apart,
+    variables_set,
+)
 from inertian.quantities.errors import Refusal
 from inertian.quantities.expressions import FormulaError
 from inertian.quantities.facts import Fact, Meaning
 from inertian.report.trend import trend_notes
+from test_trend_lines import NORRIS_X, NORRIS_Y, WX, WY, X, Y
 
 HEAVY, LIGHT = "change of velocity of heavy along x", "change of velocity of light along x"
 
@@ -453,3 +462,97 @@ def test_velocities_at_the_edges_of_a_contact_are_told_apart_from_those_at_it(de
         "velocity just after contact of heavy along x",
     )
     assert trend_result(table, replace(edge, x=x, y=y)).beside_contact == 0.0
+
+
+def bare_project(many):
+    """Trials in which nothing happens, to hang variables on."""
+    t = np.arange(0, 1, 0.05)
+    trials = [recording(t, {"b": {"x": 0 * t}}, name=f"row-{k}") for k in range(many)]
+    return with_trials(Project(), trials, "typed")
+
+
+def test_certified_data_that_were_typed_come_through_the_table(tmp_path):
+    """Norris, of the NIST's reference datasets, as a class would type it."""
+    project = bare_project(len(NORRIS_X))
+    for name, values in (("x", NORRIS_X), ("y", NORRIS_Y)):
+        typed = {e.trial.id: str(v) for e, v in zip(project.entries, values, strict=True)}
+        project = variables_set(project, name, typed).project
+    save(project, tmp_path / "norris.inertian")
+    found = checked(
+        run("trend", tmp_path / "norris.inertian", "--x", "x", "--y", "y", "--json"), "trend-1"
+    )
+    slope, start = found["parameters"]["slope"], found["parameters"]["intercept"]
+    assert slope["value"] == pytest.approx(1.00211681802045, rel=1e-13)
+    assert start["value"] == pytest.approx(-0.262323073774029, rel=1e-11)
+    assert slope["u"] == pytest.approx(0.429796848199937e-3, rel=1e-11)
+    assert (slope["dof"], found["chi2"], slope["u_shared"]) == (34, None, 0.0)
+
+
+def test_typed_points_with_both_errors_come_through_the_table():
+    """Pearson's data with York's weights, each typed with its ±; u = 1/√w."""
+    project = bare_project(len(X))
+    for name, values, weights in (("x", X, WX), ("y", Y, WY)):
+        typed = {
+            e.trial.id: f"{v} ± {float(w**-0.5 * np.sqrt(3))!r}"
+            for e, v, w in zip(project.entries, values, weights, strict=True)
+        }
+        project = variables_set(project, name, typed).project
+    trend = trend_result(made(project), TrendRequest("x", "y"))
+    assert trend.fit.parameter("slope").value == pytest.approx(-0.480533407, abs=5e-8)
+    assert trend.fit.u_own("slope") == pytest.approx(0.057985009, abs=5e-7)
+    assert trend.fit.chi_squared == pytest.approx(11.86635, abs=5e-5)
+
+
+@pytest.mark.parametrize(
+    "names", [("v", "v after"), ("a+b", "b"), ("x (1)", "[x]"), ("m_1", "m"), ("Δv/Δt", "Δv")]
+)
+def test_names_of_columns_stand_in_formulas_as_they_are(names):
+    project = bare_project(3)
+    for name, number in zip(names, (3.0, 5.0), strict=True):
+        project = with_variable_of_all(project, f"{name} = {number}")
+    project = column_added(project, "both", f"{names[0]} * 10 + {names[1]}").project
+    for row in made(project).rows:
+        assert row.values["both"].scalar.value == 35.0, row.refused
+
+
+def test_cells_are_pasted_filled_and_emptied_as_one_edit_each():
+    project = bare_project(4)
+    ids = [e.trial.id for e in project.entries]
+    cells = [["1 V", "felt"], ["2 V"], ["", "wool"]]
+    pasted = cells_pasted(project, ["drive", "ground"], ids, cells).project
+    assert [dict(e.variables).get("ground") for e in pasted.entries] == ["felt", None, "wool", None]
+    assert dict(pasted.entries[1].variables)["drive"].si == 2.0
+    filled = cells_filled_down(pasted, {"ground": ids}).project
+    assert {dict(e.variables)["ground"] for e in filled.entries} == {"felt"}
+    emptied = cells_emptied(filled, {"ground": ids[:2], "drive": ids}).project
+    assert [dict(e.variables) for e in emptied.entries] == [{}, {}, *[{"ground": "felt"}] * 2]
+
+
+@pytest.mark.slow
+def test_slopes_from_raw_files_of_unequal_stones_hold_the_truth():
+    """Files, spans, fits, accounts, trend: the ratio of the masses, and v′ against v of a hit on a
+    resting stone, with typed masses and restitution that err as they say.
+    """
+    path = Path(__file__).parents[1] / "benchmarks" / "trend_from_files.py"
+    spec = importlib.util.spec_from_file_location("trend_from_files", path)
+    simulation = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(simulation)
+    inside, many = np.zeros((3, 3)), 60
+    cases = [simulation.CASES[0], simulation.CASES[2], simulation.CASES[3]]
+    for number in range(many):
+        mass = (19.1, 11.3) if number % 2 else (8.4, 17.9)
+        own = made(simulation.series(np.random.default_rng([77, number]), 6, mass))
+        slopes = simulation.true_slopes(mass)
+        true = [slopes[0], slopes[2], slopes[3]]
+        for k, ((x, y, theory), slope) in enumerate(zip(cases, true, strict=True)):
+            trend = trend_result(own, TrendRequest(x, y, "origin", expected=theory))
+            one = trend.fit.parameter("slope")
+            away = abs(one.value - slope)
+            inside[k] += (
+                away <= one.k68 * one.u,
+                away <= one.k95 * one.u,
+                abs(trend.agreement.z) <= 2.0,
+            )
+    shares = inside / many
+    assert np.all(shares[:, 0] > 0.6827 - 3.29 * np.sqrt(0.6827 * 0.3173 / many)), shares
+    assert np.all(shares[:, 1:] > 0.9545 - 3.29 * np.sqrt(0.9545 * 0.0455 / many)), shares

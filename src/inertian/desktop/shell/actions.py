@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING, cast
+from typing import cast
 
 from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtGui import QAction, QActionGroup, QKeyEvent, QKeySequence
@@ -29,9 +29,6 @@ from inertian.motion.fits.curve_shapes import SHAPE_DEFINITIONS, CurveShape
 from inertian.motion.recording.tidying import Reason
 from inertian.project.edits import trial_removed
 from inertian.project.ready_projects import ready_names
-
-if TYPE_CHECKING:
-    pass
 
 
 class Actions(QObject):

@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
+from inertian.analysis.results.trial_values import ColumnKind
 from inertian.desktop.look import words
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.trends_state import TrendsState
@@ -49,6 +50,11 @@ class TableActions(QObject):
             name = checked_name(text)
         except InertianError as error:
             self.spoken.emit(str(error))
+            return
+        table = self._state.table
+        known = table.offered.get(name) if table is not None else None
+        if known is not None and known.kind is not ColumnKind.VARIABLE:
+            self.spoken.emit(words.NAME_TAKEN.format(name=name))
             return
         others = [c for c in self._table.rows.columns if c.name != name]
         edit = columns_chosen(self._document.committed, [Column(name), *others])

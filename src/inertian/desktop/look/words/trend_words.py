@@ -35,6 +35,7 @@ SORT_UP, SORT_DOWN, SORT_NOT = "Sort, smallest first", "Sort, largest first", "I
 RENAME_TITLE, RENAME_TEXT = "Rename column", "Title of “{name}”; empty for its own name."
 VARIABLE_TITLE = "Add a variable"
 VARIABLE_TEXT = "What was set by hand? A name, such as drop height, drive setting or surface."
+NAME_TAKEN = "There is a column “{name}” already, which is worked out. Choose another name."
 FORMULA_TITLE = "Column by formula"
 FORMULA_NAME, FORMULA_TEXT = "Name", "Formula"
 COLUMN_FORMULA_HINT = (
