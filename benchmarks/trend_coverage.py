@@ -1,7 +1,7 @@
 """How often the stated ± of a trend's slope and intercept hold the truth: simulated series, with
 errors along both axes, a mass and a scale that all trials share, and a spread between trials.
 
-Run: .venv/bin/python benchmarks/trend_coverage.py [SERIES]
+Run: .venv/bin/python benchmarks/trend_coverage.py [SERIES [TRIALS...]]
 """
 
 import sys
@@ -95,8 +95,9 @@ def cell(n: int, kind: str, unequal: bool, spread: float, line: TrendLine, many:
 
 def main() -> None:
     many = int(sys.argv[1]) if len(sys.argv) > 1 else 2000
+    sizes = [int(text) for text in sys.argv[2:]] or [4, 10, 30]
     for n, kind, unequal, spread in product(
-        (4, 10, 30), ("even", "bunched", "both signs"), (False, True), (0.0, 3.0)
+        sizes, ("even", "bunched", "both signs"), (False, True), (0.0, 3.0)
     ):
         # With a spread, a line through the origin takes ten times as long
         for line in (TrendLine.STRAIGHT, TrendLine.ORIGIN)[: 1 if spread else 2]:

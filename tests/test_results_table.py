@@ -556,3 +556,17 @@ def test_slopes_from_raw_files_of_unequal_stones_hold_the_truth():
     shares = inside / many
     assert np.all(shares[:, 0] > 0.6827 - 3.29 * np.sqrt(0.6827 * 0.3173 / many)), shares
     assert np.all(shares[:, 1:] > 0.9545 - 3.29 * np.sqrt(0.9545 * 0.0455 / many)), shares
+
+
+def test_velocities_are_results_before_anything_is_weighed(demo):
+    """Then theory has no masses, and expects nothing."""
+    weightless = replace(demo, setup={})
+    own = made(weightless)
+    found = own.rows[0].values
+    whole = made(demo).rows[0].values
+    for name in ("restitution", LIGHT, "velocity before of heavy along x"):
+        assert found[name].scalar.value == pytest.approx(whole[name].scalar.value, rel=1e-12)
+        assert found[name].scalar.u == pytest.approx(whole[name].scalar.u, rel=1e-6)
+    trend = trend_result(own, usual_request(own, TrendRequest()))
+    assert trend.fit.parameter("slope").value == pytest.approx(-1.7018, abs=1e-3)
+    assert (trend.expected, trend.unexpected) == (None, "")

@@ -19,7 +19,7 @@ from inertian.analysis.trends.trend_lines import (
 from inertian.analysis.trends.trend_result import TrendResult
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.dimensions import NUMBER
-from inertian.quantities.rounding import chance_words, write_estimate
+from inertian.quantities.rounding import chance_words, write_estimate, write_number
 from inertian.report.ledgers import finite, unit_name
 
 SCHEMA = 1
@@ -127,7 +127,7 @@ def trend_notes(made: TrendResult) -> list[str]:
 def remark_words(one: ResidualRemark, names: dict[str, str]) -> str:
     """Return a remark on residuals in words; `names` are those of the trials, by id."""
     trial = names.get(one.trial, one.trial)
-    size = f"{abs(one.number):.2g}"
+    size = write_number(abs(one.number), 2)
     return {
         Remark.SCATTER: "the points scatter as their ± say",
         Remark.MORE: f"the points scatter {size} times as much as their ± say: something changed "

@@ -113,8 +113,12 @@ def _behind(
     parts = {(p.source, p.ids): p for p in parts_of_facts(project, entry)}
     parts |= {(p.source, p.ids): p for p in series.glide.parts}
     clock, pools = ClockNoise({}, {}, 0.0, STAMP_SOURCE), noise.pools
-    if isinstance(accounts, Accounts) and accounts.inputs.origin is not None:
-        origin, pools = accounts.inputs.origin, accounts.inputs.pools
+    inputs = accounts.inputs if isinstance(accounts, Accounts) else None
+    if inputs is None and entry.spans.contact is not None:
+        collision = evaluator.collision_inputs(project, entry.trial.id)
+        inputs = None if isinstance(collision, InertianError) else collision.inputs
+    if inputs is not None and inputs.origin is not None:
+        origin, pools = inputs.origin, inputs.pools
         parts |= {(p.source, p.ids): p for p in origin.shared}
         clock = origin.noise
     wanted = {channel for one in estimates for channel in one.weights}

@@ -12,7 +12,9 @@ import numpy as np
 
 from inertian.analysis.evaluation import Evaluator
 from inertian.motion.recording.frame import CENTRE
-from inertian.physics.accounts.ledger import Accounts, Ledger
+from inertian.physics.accounts.account_results import results_of_motion
+from inertian.physics.accounts.encounters import Impact
+from inertian.physics.accounts.ledger import Accounts, Ledger, impact_of, restitution_of
 from inertian.physics.accounts.statements import EXPECTED, WHOLE, AmountOf, Unaccounted
 from inertian.physics.definitions.derived_quantities import ACCOUNT_FACTS, SETUP_FACTS
 from inertian.physics.definitions.fact_names import ACCEPTED, SCALE, TIME_BASE, mass_key
@@ -79,6 +81,8 @@ def _in_order(project: Project, entry: Entry, evaluator: Evaluator) -> Iterator[
             yield name, Value(ColumnKind.RESULT, one, "", unit, partial(results.estimate, name))
         for ledger in accounts.ledgers:
             yield from _amounts(ledger)
+    elif entry.spans.contact is not None:
+        yield from _without_masses(project, entry, evaluator)
     yield from _curves(project, entry, evaluator)
     yield from _facts(project, entry)
     number = _NUMBER.findall(entry.trial.name)
@@ -121,6 +125,22 @@ def _readings(project: Project, entry: Entry, evaluator: Evaluator) -> Iterator[
         hangs = partial(estimate_of, context, named)
         unit = unit_of_reading(named.shown, named.kind)
         yield named.name, Value(ColumnKind.READING, one, "", unit, hangs)
+
+
+def _without_masses(
+    project: Project, entry: Entry, evaluator: Evaluator
+) -> Iterator[tuple[str, Value]]:
+    """What a contact says before anything is weighed: restitution, speeds and velocities."""
+    found = evaluator.collision_inputs(project, entry.trial.id)
+    if isinstance(found, InertianError):
+        return
+    e = restitution_of(found)
+    if e is not None:
+        hangs = partial(impact_of(found).estimate, Impact.RESTITUTION)
+        yield "restitution", Value(ColumnKind.RESULT, e, "", "", hangs)
+    results = results_of_motion(found.encounter, found.inputs)
+    for name, (one, unit) in results.items():
+        yield name, Value(ColumnKind.RESULT, one, "", unit, partial(results.estimate, name))
 
 
 def _amounts(ledger: Ledger) -> Iterator[tuple[str, Value]]:

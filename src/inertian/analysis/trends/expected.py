@@ -395,6 +395,13 @@ def _judged(name: str, difference: Scalar, expected: float) -> Agreement:
     return Agreement(name, z, word, difference, float(shows), percent)
 
 
+def missing_facts(text: str, row: ResultRow) -> tuple[str, ...]:
+    """Return the facts of a ready formula that a trial does not have."""
+    facts = facts_for_formulas(row)
+    names = parse_formula(_BARE_E.sub(f" {OF_RESTITUTION} ", text)).names if text else ()
+    return tuple(n for n in names if n != "x" and n not in facts)
+
+
 def likely_formula(x: str, y: str, bodies: Sequence[str]) -> str:
     """Return the formula that is likely meant by what is shown across and up, "" if none is known;
     `bodies` in their order.

@@ -16,6 +16,7 @@ from inertian.analysis.trends.expected import (
     agreement,
     expected_line,
     likely_formula,
+    missing_facts,
 )
 from inertian.analysis.trends.line_fit import LineFit, TrendError, fit_line
 from inertian.analysis.trends.points import Points
@@ -75,7 +76,9 @@ def usual_request(table: ResultsTable, request: TrendRequest) -> TrendRequest:
             continue
         x, y = request.x or found[0], request.y or found[1]
         bodies = [b.name for b in own[0].entry.trial.bodies]
-        formula = request.expected or likely_formula(x, y, bodies)
+        likely = likely_formula(x, y, bodies)
+        known = not missing_facts(likely, own[0])
+        formula = request.expected or (likely if known else "")
         line = TrendLine.ORIGIN if formula.endswith(" x") else TrendLine.STRAIGHT
         only = (series,) if len(groups) > 1 and not request.series else request.series
         return replace(request, x=x, y=y, line=str(line), expected=formula, series=only)

@@ -90,7 +90,9 @@ def results_of(
     are left out. `at` is the contact, where there is one.
     """
     beside = _at_contact(at, inputs)
-    rules = [*_speeds(ledgers, inputs), *_of_a_hit(event, ledgers, inputs)]
+    statement = ledgers[0].statement
+    rules = _speeds(statement.bodies, inputs) if len(statement.dates) == 2 else []
+    rules += _of_a_hit(event, ledgers, inputs)
     for key in inputs.names:  # coefficients of drag that were fitted
         if isinstance(key, FactOf) and key.symbol in DRAGS and key.body:
             rules.append(ResultRule(*DRAGS[key.symbol], itemgetter(key)))
@@ -100,18 +102,34 @@ def results_of(
         elif ledger.unit == MOMENTUM_UNIT:
             rules += _of_momentum(event, ledger, inputs)
 
-    def law(q: Values) -> dict[Any, Any]:
-        return {**{rule.name: rule.formula(q) for rule in rules}, **beside(q)}
-
-    if not rules:
-        return NamedResults()
-    with np.errstate(all="ignore"):
-        made = Results(law, inputs)
-        units = {rule.name: rule.unit for rule in rules}
-        found = {name: (made[name], units.get(name, "m/s")) for name in made}
+    made, found = _worked_out(rules, beside, inputs)
     if event.kind is EventKind.WALL and "mean force" in found:
         length = ledgers[0].closes_at - ledgers[0].opens_at
         found["mean force"] = _of_unsure_length(found["mean force"][0], length, event.step), "N"
+    return _defined(made, found)
+
+
+def results_of_motion(at: Encounter, inputs: JointScalars) -> NamedResults:
+    """Return the results of a contact that need no mass: speeds and velocities."""
+    return _defined(*_worked_out(_speeds(at.bodies, inputs), _at_contact(at, inputs), inputs))
+
+
+def _worked_out(
+    rules: Sequence[ResultRule], beside: Formula, inputs: JointScalars
+) -> tuple[Results, dict[str, tuple[Scalar, str]]]:
+    """All results, by name, with units."""
+
+    def law(q: Values) -> dict[Any, Any]:
+        return {**{rule.name: rule.formula(q) for rule in rules}, **beside(q)}
+
+    units = {rule.name: rule.unit for rule in rules}
+    with np.errstate(all="ignore"):
+        made = Results(law, inputs)
+        return made, {name: (made[name], units.get(name, "m/s")) for name in made}
+
+
+def _defined(made: Results, found: dict[str, tuple[Scalar, str]]) -> NamedResults:
+    """Those that are numbers."""
     kept = {
         name: (one, unit)
         for name, (one, unit) in found.items()
@@ -126,13 +144,10 @@ def _of_unsure_length(one: Scalar, length: float, step: float) -> Scalar:
     return Scalar(one.value, float(np.hypot(one.u, u)), one.dof)
 
 
-def _speeds(ledgers: Sequence[Ledger], inputs: JointScalars) -> list[ResultRule]:
-    """Speeds, and velocities along the axes, before and after: of accounts with two dates."""
-    statement = ledgers[0].statement
-    if len(statement.dates) != 2:
-        return []
+def _speeds(bodies: Sequence[str], inputs: JointScalars) -> list[ResultRule]:
+    """Speeds, and velocities along the axes, before and after."""
     rules = []
-    for body in statement.bodies:
+    for body in bodies:
         axes = [a for a in ("x", "y") if DateValue(1, body, a, OPENING) in inputs.names]
         for date, word in ((OPENING, "before"), (CLOSING, "after")):
             keys = tuple(DateValue(1, body, axis, date) for axis in axes)
