@@ -79,7 +79,8 @@ def usual_request(table: ResultsTable, request: TrendRequest) -> TrendRequest:
         likely = likely_formula(x, y, bodies)
         known = not missing_facts(likely, own[0])
         formula = request.expected or (likely if known else "")
-        line = TrendLine.ORIGIN if formula.endswith(" x") else TrendLine.STRAIGHT
+        through = (request.expected or likely).endswith(" x")
+        line = TrendLine.ORIGIN if through else TrendLine.STRAIGHT
         only = (series,) if len(groups) > 1 and not request.series else request.series
         return replace(request, x=x, y=y, line=str(line), expected=formula, series=only)
     return request
