@@ -215,6 +215,9 @@ def test_points_that_scatter_more_are_told_and_never_get_a_small_u():
     told = [one for one in residual_remarks(plain) if one.remark is Remark.WIDENED]
     assert told[0].number == pytest.approx(np.sqrt(plain.chi_squared / 8), rel=1e-12)
     assert plain.u_own("slope") > 5 * 0.02 / np.sqrt(np.sum((x - 2) ** 2))
+    # two thirds of further points lie within their band, as they scatter now
+    inside = np.abs(plain.residuals) < plain.u_of_point(x)
+    assert 5 <= inside.sum() <= 9
     fit, between = with_spread_between_trials(points, TrendLine.STRAIGHT)
     assert between.interval95[0] < 0.2 < between.interval95[1]
     assert between.interval95[0] > 0.08

@@ -183,7 +183,7 @@ class LineFit:
 
     def u_of_point(self, x: Array) -> Array:
         """Return the standard uncertainty of one more point at places x in SI."""
-        typical = float(np.sqrt(np.mean(self.u**2))) if len(self.u) else 0.0
+        typical = self.widened * float(np.sqrt(np.mean(self.u**2))) if len(self.u) else 0.0
         return np.asarray(np.hypot(self.u_of_line(x), typical))
 
 
