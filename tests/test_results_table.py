@@ -426,6 +426,10 @@ def test_files_serve_in_place_of_a_project(tmp_path):
     assert numbers == [1, 2, 3, 4, 5]
     typed = run("results", *files, "--variable", "setting = 2; 4; 6; 8; 10", "--json")
     assert checked(typed, "results-1")["rows"][4]["values"]["setting"] == {"value": 10.0, "u": 0.0}
+    kept = tmp_path / "kept.inertian"
+    both = ("--variable", "setting = 2; 4; 6; 8; 10", "--save", kept, "--json")
+    assert run("results", *files, *both).exit_code == 0
+    assert dict(load(kept).entries[2].variables)["setting"].si == 6.0
     few = run("results", *files, "--variable", "setting = 2; 4", "--json")
     assert few.exit_code == 2
     assert "2 values for 5 trials" in few.stderr

@@ -12,6 +12,7 @@ from inertian.cli.opened_trials import (
     JsonOption,
     RecipeOption,
     Recordings,
+    SaveOption,
     TogetherOption,
     project_of_recordings,
 )
@@ -51,7 +52,7 @@ def account(
     recipe: RecipeOption = None,
     fact: FactOption = None,
     together: TogetherOption = False,
-    save: Annotated[Path | None, typer.Option(help="Keep them as a project file")] = None,
+    save: SaveOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Draw up the accounts of recordings: spans found, the event recognised, ledgers and

@@ -24,6 +24,7 @@ FactOption = Annotated[
 TogetherOption = Annotated[
     bool, typer.Option("--together", help="Trials of one series: they share noise and friction")
 ]
+SaveOption = Annotated[Path | None, typer.Option(help="Keep them as a project file")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON, SI at full precision")]
 
 

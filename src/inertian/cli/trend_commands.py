@@ -12,6 +12,7 @@ from inertian.cli.opened_trials import (
     JsonOption,
     ProjectOrRecordings,
     RecipeOption,
+    SaveOption,
     TogetherOption,
     opened,
 )
@@ -37,6 +38,7 @@ def _table(
     variable: list[str],
     formula: list[str],
     together: bool,
+    save: Path | None,
 ) -> tuple["ResultsTable", list[str]]:
     """The table of results of what a command was given, and why files were refused. Raises
     InertianError.
@@ -50,6 +52,10 @@ def _table(
         project = with_variable_of_all(project, text)
     for text in formula:
         project = column_added(project, *_named(text)).project
+    if save is not None:
+        from inertian.project.saving import save as save_project
+
+        save_project(project, save)
     table = results_table(project, Evaluator())
     assert table is not None
     refusals += [f"{r.entry.trial.name}: {r.refused['']}" for r in table.rows if "" in r.refused]
@@ -76,6 +82,7 @@ def results(
     variable: VariableOption = None,
     formula: ColumnOption = None,
     together: TogetherOption = False,
+    save: SaveOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Print the table of results: a row for each trial, a column for each result."""
@@ -92,7 +99,9 @@ def results(
     try:
         if out is not None:
             check_ending(out)
-        table, refusals = _table(files, recipe, fact or [], variable or [], formula or [], together)
+        table, refusals = _table(
+            files, recipe, fact or [], variable or [], formula or [], together, save
+        )
         chosen = columns_named(table, _split(table, columns))
         chosen = chosen or tuple(Column(name) for name in table.offered)
         if out is not None:
@@ -151,6 +160,7 @@ def trend(
     variable: VariableOption = None,
     formula: ColumnOption = None,
     together: TogetherOption = False,
+    save: SaveOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Fit a line through one result against another over all trials, and hold it against theory."""
@@ -168,7 +178,9 @@ def trend(
     try:
         if out is not None:
             check_figure_ending(out)
-        table, refusals = _table(files, recipe, fact or [], variable or [], formula or [], together)
+        table, refusals = _table(
+            files, recipe, fact or [], variable or [], formula or [], together, save
+        )
         request = TrendRequest(x, y, wanted, own_line, expect, tuple(series or ()), spread=between)
         if not (x and y):
             found = usual_request(table, request)
