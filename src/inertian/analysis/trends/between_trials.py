@@ -3,7 +3,8 @@ likelihood.
 
 Sources: Harville, J. Am. Stat. Assoc. 72 (1977) 320-338, for the likelihood; Viechtbauer, Stat.
 Med. 26 (2007) 37-52, for the interval: the variances for which Q is no surprise; Knapp & Hartung,
-Stat. Med. 22 (2003) 2693-2710, for the ± of a line through few trials.
+Stat. Med. 22 (2003) 2693-2710, for the ± of a line through few trials; Kenward & Roger, Biometrics
+53 (1997) 983-997, for its degrees of freedom.
 """
 
 from collections.abc import Callable
@@ -15,7 +16,6 @@ from inertian.analysis.trends.line_fit import LineFit, TrendError, fit_line
 from inertian.analysis.trends.points import Points
 from inertian.analysis.trends.trend_lines import TrendLine
 from inertian.quantities.coverage import P68, P95
-from inertian.quantities.estimates import Array
 
 FURTHEST = 3.0  # times the scatter about the line: no spread between trials is larger
 SETTLED = 1e-7  # of the scatter: how finely a spread is found
@@ -59,7 +59,7 @@ def with_spread_between_trials(
     fit = at(best)
     value = BetweenTrials(best, 0.0, _interval(at, scale, P68), _interval(at, scale, P95))
     value = replace(value, u=0.5 * (value.interval68[1] - value.interval68[0]))
-    return _by_scatter(fit, best), value
+    return _with_unsure_spread(fit, best), value
 
 
 def _most_likely(at: Callable[[float], LineFit], scale: float) -> float:
@@ -110,16 +110,22 @@ def _interval(
     return ends[0], ends[1]
 
 
-def _by_scatter(fit: LineFit, spread: float) -> LineFit:
-    """The same line with a ± that the scatter about it tells, with as many degrees of freedom; not
-    below what the points say.
+def _with_unsure_spread(fit: LineFit, spread: float) -> LineFit:
+    """The same line with a ± that the scatter about it tells, not below what the points say; its
+    degrees of freedom are those that so unsure a spread leaves (Satterthwaite's, with the
+    information on one variance that is added to known ones: Kenward & Roger 1997).
     """
-    plain = fit.own / fit.widened**2
-    ratio = max(float(np.sum((fit.residuals / fit.u) ** 2)) / fit.dof, 1.0)
-    freedom = np.full(len(fit.values), float(fit.dof))
-    return replace(fit, own=ratio * plain, spread=spread, dof_own=freedom, widened=1.0)
-
-
-def of_points(residuals: Array, u: Array, dof: int) -> float:
-    """Return how many times as much points scatter as their ± say, √(χ²/ν)."""
-    return float(np.sqrt(np.sum((residuals / u) ** 2) / dof)) if dof > 0 else float("nan")
+    matrix, weights = fit.slopes(fit.points.x), 1.0 / fit.u**2
+    first, second, third = ((matrix * weights**k) @ matrix.T for k in (1, 2, 3))
+    known = np.linalg.inv(first)
+    trace = float(
+        np.sum(weights**2)
+        - 2.0 * np.trace(known @ third)
+        + np.trace(known @ second @ known @ second)
+    )
+    variance = 2.0 / trace  # of the square of the spread
+    changes = np.diag(known @ second @ known)
+    freedom = 2.0 * np.diag(known) ** 2 / (variance * changes**2)
+    freedom = np.clip(freedom, 1.0, float(fit.dof))
+    ratio = max(float(weights @ fit.residuals**2) / fit.dof, 1.0)
+    return replace(fit, own=ratio * known, spread=spread, dof_own=freedom, widened=1.0)
