@@ -221,7 +221,7 @@ def test_points_that_scatter_more_are_told_and_never_get_a_small_u():
     fit, between = with_spread_between_trials(points, TrendLine.STRAIGHT)
     assert between.interval95[0] < 0.2 < between.interval95[1]
     assert between.interval95[0] > 0.08
-    assert fit.parameter("slope").dof == 8
+    assert fit.parameter("slope").dof == pytest.approx(8)
     # equal ±: then the likelihood's own answer is s² − u²
     scatter = float(plain.residuals @ plain.residuals) / 8
     assert between.value == pytest.approx(np.sqrt(scatter - 0.02**2), rel=1e-3)

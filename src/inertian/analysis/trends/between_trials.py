@@ -128,4 +128,4 @@ def _with_unsure_spread(fit: LineFit, spread: float) -> LineFit:
     freedom = 2.0 * np.diag(known) ** 2 / (variance * changes**2)
     freedom = np.clip(freedom, 1.0, float(fit.dof))
     ratio = max(float(weights @ fit.residuals**2) / fit.dof, 1.0)
-    return replace(fit, own=ratio * known, spread=spread, dof_own=freedom, widened=1.0)
+    return replace(fit, own=np.asarray(ratio * known), spread=spread, dof_own=freedom, widened=1.0)
