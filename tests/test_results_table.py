@@ -574,3 +574,17 @@ def test_velocities_are_results_before_anything_is_weighed(demo):
     trend = trend_result(own, usual_request(own, TrendRequest()))
     assert trend.fit.parameter("slope").value == pytest.approx(-1.7018, abs=1e-3)
     assert (trend.expected, trend.unexpected) == (None, "")
+
+
+def test_an_event_without_results_of_its_own_has_its_amounts_all_the_same():
+    """A swing: its account has dates and amounts, and no named result."""
+    rng, t = np.random.default_rng(1), np.arange(0, 6, 0.02)
+    project = Project()
+    for k in (1, 2):
+        x = 0.1 * k * np.sin(2 * np.pi * t / 1.6) + 5e-4 * rng.normal(size=len(t))
+        project = with_trials(project, [recording(t, {"b": {"x": x}}, name=f"go-{k}")], "swings")
+    project = with_typed_fact(project, "mass of b = 1.00 ± 0.01 kg")
+    own = made(project)
+    assert not any(row.refused for row in own.rows)
+    assert not Evaluator().accounts(project, own.rows[0].trial).results
+    assert own.offered["kinetic energy before"].kind is ColumnKind.AMOUNT

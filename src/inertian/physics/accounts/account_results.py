@@ -115,12 +115,16 @@ def results_of_motion(at: Encounter, inputs: JointScalars) -> NamedResults:
 
 
 def _worked_out(
-    rules: Sequence[ResultRule], beside: Formula, inputs: JointScalars
-) -> tuple[Results, dict[str, tuple[Scalar, str]]]:
-    """All results, by name, with units."""
+    rules: Sequence[ResultRule], beside: Formula | None, inputs: JointScalars
+) -> tuple[Results | None, dict[str, tuple[Scalar, str]]]:
+    """All results, by name, with units; None where there are none."""
 
     def law(q: Values) -> dict[Any, Any]:
-        return {**{rule.name: rule.formula(q) for rule in rules}, **beside(q)}
+        more = {} if beside is None else beside(q)
+        return {**{rule.name: rule.formula(q) for rule in rules}, **more}
+
+    if not rules and beside is None:
+        return None, {}
 
     units = {rule.name: rule.unit for rule in rules}
     with np.errstate(all="ignore"):
@@ -128,8 +132,10 @@ def _worked_out(
         return made, {name: (made[name], units.get(name, "m/s")) for name in made}
 
 
-def _defined(made: Results, found: dict[str, tuple[Scalar, str]]) -> NamedResults:
+def _defined(made: Results | None, found: dict[str, tuple[Scalar, str]]) -> NamedResults:
     """Those that are numbers."""
+    if made is None:
+        return NamedResults()
     kept = {
         name: (one, unit)
         for name, (one, unit) in found.items()
@@ -163,14 +169,16 @@ def _speeds(bodies: Sequence[str], inputs: JointScalars) -> list[ResultRule]:
     return rules
 
 
-def _at_contact(at: Encounter | None, inputs: JointScalars) -> Formula:
+def _at_contact(at: Encounter | None, inputs: JointScalars) -> Formula | None:
     """Velocities just before and just after a contact in m/s, and what it changes them by: carried
     to its moment along the free motions, so that friction beside it has no part in them. Of an
     interaction without touch, the change that friction had no part in. All by name.
     """
     if at is None:
-        return lambda _q: {}
+        return None
     pairs = [(b, a) for b in at.bodies for a in at.axes if DateValue(1, b, a, 0) in inputs.names]
+    if not pairs:
+        return None
 
     def touching(q: Values) -> dict[str, Any]:
         moment, found = contact_moment(q, at), {}
