@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtGui import QImage, QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QInputDialog, QLineEdit
+from PyQt6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu
 
 from inertian.desktop.bench.bench_menus import presented
 from inertian.desktop.look import words
@@ -158,6 +158,16 @@ def test_columns_are_chosen_renamed_moved_and_shown_in_other_units(
     table.rename(table.rows.columns[0])
     seen(window, qtbot)
     assert table.rows.headerData(1, Qt.Orientation.Horizontal) == "Δv heavy (km/h)"
+    # by keys: the menu of the column in hand
+    click_cell(window, qtbot, 2, "restitution")
+
+    offered = []
+    monkeypatch.setattr(table, "column_menu", lambda column: offered.append(column.name) or QMenu())
+    window.activateWindow()  # a dialog had been in front
+    qtbot.waitUntil(window.isActiveWindow, timeout=3000)
+    table.setFocus()
+    qtbot.keyClick(table, Qt.Key.Key_Return, ALT)
+    assert offered == ["restitution"]
     # the figure follows in title and unit
     assert window.trends.plot.residuals.getAxis("bottom").labelText == "Δv heavy (km/h)"
     x = window.trends.plot.points[0].points()[0].pos().x()

@@ -230,6 +230,7 @@ class Actions(QObject):
             (words.COPY_TABLE, "Ctrl+C", lambda: window.trends.table.copy()),
             (words.PASTE_CELLS, "Ctrl+V", lambda: window.trends.table.paste()),
             (words.FILL_DOWN, "Ctrl+D", lambda: window.trends.table.fill_down()),
+            (words.COLUMN_IN_HAND, "Alt+Return", lambda: window.trends.table.ask_about_column()),
             (words.SET_TRIALS_ASIDE, "Ctrl+Shift+X", lambda: window.trends.table.set_aside()),
             (words.COUNT_TRIALS, "Ctrl+Shift+C", lambda: window.trends.table.count_again()),
         ):

@@ -273,6 +273,14 @@ class ResultsView(QTableView):
         if column is not None:
             self.column_menu(column).exec(self.header.mapToGlobal(place))
 
+    def ask_about_column(self) -> None:
+        """Offer what can be done with the column of the cell in hand."""
+        index = self.currentIndex()
+        column = self.rows.column_at(index.column()) if index.isValid() else None
+        if column is not None:
+            place = self.visualRect(index).bottomLeft()
+            self.column_menu(column).exec(self.viewport().mapToGlobal(place))
+
     def column_menu(self, column: Column) -> QMenu:
         """Return what can be done with a column."""
         menu = QMenu(self)
