@@ -322,7 +322,7 @@ def test_repeats_and_trials_laid_over(at_trends, demo, qtbot):
     stage = window.trends
     stage.view_buttons[words.REPEATS_VIEW].click()
     table = stage.repeats.table
-    assert table.rowCount() == 1
+    qtbot.waitUntil(lambda: table.rowCount() == 1, timeout=10_000)
     assert table.item(0, 1).text() == "10"
     stage.view_buttons[words.LAID_VIEW].click()
     qtbot.waitUntil(lambda: stage.laid.laid is not None, timeout=20_000)

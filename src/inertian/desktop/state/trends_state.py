@@ -20,6 +20,8 @@ from inertian.quantities.errors import InertianError
 if TYPE_CHECKING:
     from inertian.analysis.results.results_table import ResultsTable
     from inertian.analysis.trends.laid_over import Anchor, LaidOver
+    from inertian.analysis.trends.line_fit import TrendError
+    from inertian.analysis.trends.repeats import Repeats
     from inertian.analysis.trends.trend_result import TrendResult
     from inertian.physics.definitions.requests import QuantityRef
 
@@ -28,7 +30,7 @@ PAUSE_MS = 120  # after a change, until the table is worked out anew
 
 class TrendsState(QObject):
     """The table and the trend of the open project. Signals: `table_changed`, `row_changed` for one
-    row while something is dragged, `trend_changed`, `laid`, and `progress` with rows done and of
+    row while something is dragged, `trend_changed`, `laid`, `pooled`, and `progress` with rows done and of
     how many.
     """
 
@@ -36,6 +38,7 @@ class TrendsState(QObject):
     row_changed = pyqtSignal(str)
     trend_changed = pyqtSignal()
     laid = pyqtSignal(object)
+    pooled = pyqtSignal(object)
     progress = pyqtSignal(int, int)
 
     def __init__(self, document: Document) -> None:
@@ -140,6 +143,20 @@ class TrendsState(QObject):
         now = with_trial_changed(evaluator, series, entry, model)
         evaluator.series_in_drag(document.project, name, now)
         return evaluator
+
+    def pool(self, name: str, settings: str, series: tuple[str, ...]) -> None:
+        """Pool repeats of a column by equal settings; `pooled` tells when."""
+        table = self.table
+        if table is None:
+            return
+
+        def work() -> "dict[str, Repeats | TrendError]":
+            from inertian.analysis.trends.repeats import repeats_of
+            from inertian.analysis.trends.trend import rows_of_trend
+
+            return repeats_of(rows_of_trend(table, name, name, series), name, settings)
+
+        self._worker.run("pooled", work, self.pooled.emit, self._failed)
 
     def lay_over(
         self,

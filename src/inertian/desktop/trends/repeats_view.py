@@ -31,6 +31,7 @@ from inertian.quantities.errors import InertianError
 from inertian.report.trend import si_unit
 
 if TYPE_CHECKING:
+    from inertian.analysis.trends.line_fit import TrendError
     from inertian.analysis.trends.repeats import Repeats
 
 MORE, LESS = 0.05, 0.99  # p, beyond which scatter is more, or less, than the ± say
@@ -42,7 +43,8 @@ class RepeatsView(QWidget):
 
     def __init__(self, document: Document, theme: Theme, state: TrendsState) -> None:
         super().__init__()
-        self._document, self._state = document, state
+        self._document, self._state, self._unit = document, state, ""
+        state.pooled.connect(self._show)
         self.of, self.by = DropDown(theme), DropDown(theme)
         self.of.setAccessibleName(words.REPEATS_OF)
         self.by.setAccessibleName(words.REPEATS_BY)
@@ -71,9 +73,6 @@ class RepeatsView(QWidget):
 
     def refresh(self) -> None:
         """Show the repeats as they are now."""
-        from inertian.analysis.trends.repeats import repeats_of
-        from inertian.analysis.trends.trend import rows_of_trend
-
         table, request = self._state.table, self._state.request
         if table is None or not self.isVisible():
             return
@@ -90,15 +89,16 @@ class RepeatsView(QWidget):
         if name is None:
             self.table.setRowCount(0)
             return
-        rows = rows_of_trend(table, name, name, request.series)
-        unit = si_unit(table.offered[name].unit)
-        found = repeats_of(rows, name, self.by.currentData() or "")
+        self._unit = si_unit(table.offered[name].unit)
+        self._state.pool(name, self.by.currentData() or "", request.series)
+
+    def _show(self, found: "dict[str, Repeats | TrendError]") -> None:
         self.table.setRowCount(len(found))
         for place, (setting, one) in enumerate(found.items()):
             if isinstance(one, InertianError):
                 cells = [setting or words.REPEATS_ALL, str(one)]
             else:
-                cells = _cells(one, setting or words.REPEATS_ALL, unit)
+                cells = _cells(one, setting or words.REPEATS_ALL, self._unit)
             for k, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 right = 0 < k < len(cells) and k != len(cells) - 2
