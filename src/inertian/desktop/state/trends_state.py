@@ -30,8 +30,8 @@ PAUSE_MS = 120  # after a change, until the table is worked out anew
 
 class TrendsState(QObject):
     """The table and the trend of the open project. Signals: `table_changed`, `row_changed` for one
-    row while something is dragged, `trend_changed`, `laid`, `pooled`, and `progress` with rows done and of
-    how many.
+    row while something is dragged, `trend_changed`, `laid`, `pooled`, and `progress` with rows done
+    and of how many.
     """
 
     table_changed = pyqtSignal()
