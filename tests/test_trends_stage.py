@@ -106,7 +106,7 @@ def test_variables_are_typed_filled_down_pasted_and_undone(at_trends, demo, qtbo
     write_cell(window, qtbot, "0,5 V")
     seen(window, qtbot)
     assert cell(window, 1, name) == "0.500 ± 0.029"
-    assert window.trends.table.rows.headerData(1, Qt.Orientation.Horizontal) == f"{name} (V)"
+    assert window.trends.table.rows.title_at(1) == f"{name} (V)"
     click_cell(window, qtbot, 1, name)
     qtbot.keyClick(window.trends.table, Qt.Key.Key_D, CTRL)
     seen(window, qtbot)
@@ -157,7 +157,7 @@ def test_columns_are_chosen_renamed_moved_and_shown_in_other_units(
     answered(monkeypatch, "Δv heavy")
     table.rename(table.rows.columns[0])
     seen(window, qtbot)
-    assert table.rows.headerData(1, Qt.Orientation.Horizontal) == "Δv heavy (km/h)"
+    assert table.rows.title_at(1) == "Δv heavy (km/h)"
     # by keys: the menu of the column in hand
     click_cell(window, qtbot, 2, "restitution")
 

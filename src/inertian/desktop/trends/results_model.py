@@ -167,7 +167,9 @@ class ResultsModel(QAbstractTableModel):
             arrow = ""
             if column.name == self._trends.sorted_by:
                 arrow = " ↓" if self._trends.descending else " ↑"
-            return title_of(self.table, column) + arrow
+            # The unit has a line of its own, so that none is broken in two
+            name, unit = column.title or column.name, self.unit_of(column)
+            return f"{name}\n({unit}){arrow}" if unit else name + arrow
         if role == Qt.ItemDataRole.TextAlignmentRole:
             right = column is not None and self._numeric(column)
             across = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
@@ -288,6 +290,13 @@ class ResultsModel(QAbstractTableModel):
         return "\n".join(lines)
 
     # -- copying -----------------------------------------------------------------------------------
+
+    def title_at(self, section: int) -> str:
+        """Return the title of a section in one line, with its unit."""
+        column = self.column_at(section)
+        if column is None or self.table is None:
+            return words.TRIAL_COLUMN if section == 0 else words.ASIDE_COLUMN
+        return title_of(self.table, column)
 
     def unit_of(self, column: Column) -> str:
         """Return the unit that a column is shown in."""

@@ -229,9 +229,7 @@ class ResultsView(QTableView):
             chosen = {i.column() for i in indexes}
             sections = [s for s in sections if s in chosen]
         sections = [s for s in sections if not self.isColumnHidden(s)]
-        titles = [
-            str(self.rows.headerData(s, Qt.Orientation.Horizontal)).rstrip(" ↑↓") for s in sections
-        ]
+        titles = [self.rows.title_at(s) for s in sections]
         cells = [
             [str(self.rows.data(self.rows.index(k, s)) or "").removeprefix("! ") for s in sections]
             for k in lines

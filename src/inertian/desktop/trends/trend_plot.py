@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QPen
+from PyQt6.QtGui import QBrush, QColor, QFontMetrics, QPen, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QToolTip, QVBoxLayout, QWidget
 from pyqtgraph.GraphicsScene.mouseEvents import MouseClickEvent
 
@@ -126,10 +126,27 @@ class TrendPlot(QWidget):
             (self.residuals, "left", titles[2]),
         ):
             plot.setLabel(side, text)
+        self._fit_titles()
         if not same:
             self._show_all(made)
         self.residuals.enableAutoRange(axis="y")
         self._draw_hand(made)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Qt: titles keep inside the height there is."""
+        super().resizeEvent(event)
+        if self._made is not None:
+            self._fit_titles()
+
+    def _fit_titles(self) -> None:
+        """Shorten the titles at the left to the height of their axes; the lists above have them
+        whole, and units stay.
+        """
+        metrics, layout = QFontMetrics(font(SMALL)), self.area.ci.layout
+        layout.activate()
+        for plot, text in ((self.main, self._titles[1]), (self.residuals, self._titles[2])):
+            high = int(plot.vb.height())
+            plot.setLabel("left", metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, high))
 
     def _show_all(self, made: TrendResult) -> None:
         reach = reach_of(made) * self._factors[0]

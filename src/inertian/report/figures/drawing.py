@@ -41,6 +41,7 @@ DASHES = {"": "solid", "dashed": (0, (5, 3)), "dotted": (0, (1, 2))}
 EVERY = (0.06, 0.12)  # of the length of a line: where it has a marker
 MARGIN_MM = 2.0
 LEADING = 1.35  # of lines of text
+PLOT_SHARE = 0.85  # of the room of a panel, that its title may fill
 LEAST_PLOT = 0.35  # of the height, however long a caption is
 TITLED = "title"
 
@@ -148,8 +149,10 @@ def _laid_out(made: "Figure", figure: FigureDescription) -> dict[str, Any]:
         _draw_panel(plot, panel)
     texts: dict[str, Any] = {}
     texts["x"] = axes[-1].set_xlabel(figure.x_title)
+    shares = sum(panel.share for panel in figure.panels)
     for k, (panel, plot) in enumerate(zip(figure.panels, axes, strict=True)):
-        texts[f"y{k}"] = plot.set_ylabel(panel.y_title)
+        room = PLOT_SHARE * (top - bottom) * high * panel.share / shares / MM_PER_INCH
+        texts[f"y{k}"] = plot.set_ylabel(_wrapped(made, panel.y_title, room, TEXT))
     made.align_ylabels(axes)
     if figure.legend and labelled(figure.panels[0].marks):
         axes[0].legend(fontsize=SMALL, frameon=False, loc="best", handlelength=2.2)
