@@ -22,8 +22,8 @@ from inertian.analysis.results.trial_values import ColumnKind
 from inertian.analysis.trends.laid_over import Anchor, laid_over
 from inertian.analysis.trends.line_fit import TrendError, fit_line
 from inertian.analysis.trends.repeats import repeats_of
-from inertian.analysis.trends.trend import points_of, rows_of_trend
 from inertian.analysis.trends.trend_lines import TrendLine
+from inertian.analysis.trends.trend_points import points_of, rows_of_trend
 from inertian.analysis.trends.trend_result import at_contact_name, trend_result, usual_request
 from inertian.cli import make_app
 from inertian.physics.definitions.requests import Quantity, QuantityRef

@@ -94,7 +94,7 @@ def results(
         results_text,
         write_results,
     )
-    from inertian.report.tables import check_ending
+    from inertian.report.written_tables import check_ending
 
     try:
         if out is not None:

@@ -25,7 +25,7 @@ from inertian.project.project import Entry, Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError, unforeseen
 from inertian.report.ledgers import ledger_json, scalar_json, unit_name
-from inertian.report.tables import write_table
+from inertian.report.written_tables import write_table
 
 SCHEMA = 1
 TOGETHER = 8  # trials whose accounts are drawn up together, whoever does it

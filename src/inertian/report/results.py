@@ -13,7 +13,7 @@ from inertian.project.trend_requests import Column
 from inertian.quantities.errors import Refusal
 from inertian.quantities.rounding import write_estimate
 from inertian.report.ledgers import finite, unit_name
-from inertian.report.tables import write_table
+from inertian.report.written_tables import write_table
 
 SCHEMA = 1
 TRIAL, SERIES, ASIDE = "trial", "series", "set aside"

@@ -12,8 +12,8 @@ import numpy as np
 from inertian.analysis.results.results_table import ResultRow
 from inertian.analysis.trends.line_fit import TrendError, fit_line
 from inertian.analysis.trends.points import Points
-from inertian.analysis.trends.trend import points_of
 from inertian.analysis.trends.trend_lines import VALUE, TrendLine
+from inertian.analysis.trends.trend_points import points_of
 from inertian.motion.numerics.outliers import MEDIAN_TO_SIGMA
 from inertian.quantities.coverage import Scalar
 

@@ -21,8 +21,8 @@ from inertian.analysis.trends.expected import (
 from inertian.analysis.trends.line_fit import LineFit, TrendError, fit_line
 from inertian.analysis.trends.points import Points
 from inertian.analysis.trends.remarks import ResidualRemark, residual_remarks
-from inertian.analysis.trends.trend import points_of, rows_of_trend
 from inertian.analysis.trends.trend_lines import TrendLine
+from inertian.analysis.trends.trend_points import points_of, rows_of_trend
 from inertian.project.trend_requests import TrendRequest
 from inertian.quantities.errors import InertianError
 

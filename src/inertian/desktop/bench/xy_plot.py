@@ -4,15 +4,13 @@ energy over time.
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtGui import QColor, QPen
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from inertian.desktop.bench.traces import traces_of
 from inertian.desktop.look import markers, words
 from inertian.desktop.look.labels import DropDown
-from inertian.desktop.look.number_format import format_tick
-from inertian.desktop.look.theme import font
-from inertian.desktop.look.tokens import AXIS_WIDTH, SMALL, Theme
+from inertian.desktop.look.plot_axes import plain_axes, wear_axes
+from inertian.desktop.look.tokens import AXIS_WIDTH, Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.view_state import ViewState, possible_quantities
 from inertian.physics.definitions.requests import Quantity, QuantityRef
@@ -31,13 +29,8 @@ class XYPlot(QWidget):
         self.across, self.up = DropDown(theme), DropDown(theme)
         self._offered: list[QuantityRef] = []
         self.plot = pg.PlotWidget(background=theme.sheet)
-        self.plot.setMenuEnabled(False)
-        self.plot.getPlotItem().hideButtons()
         self.plot.setFrameShape(self.plot.Shape.NoFrame)
-        for name in ("left", "bottom"):
-            axis = self.plot.getPlotItem().getAxis(name)
-            axis.tickStrings = lambda values, _scale, step: [format_tick(v, step) for v in values]
-        self.plot.getPlotItem().getAxis("left").setWidth(AXIS_WIDTH)
+        plain_axes(self.plot.getPlotItem(), AXIS_WIDTH)
         grid = QGridLayout()
         grid.setContentsMargins(8, 6, 8, 0)
         for row, (text, choice) in enumerate(
@@ -60,12 +53,7 @@ class XYPlot(QWidget):
     def restyle(self) -> None:
         """Wear the theme as it is now."""
         self.plot.setBackground(self._theme.sheet)
-        for name in ("left", "bottom"):
-            axis = self.plot.getPlotItem().getAxis(name)
-            axis.setPen(QPen(QColor(self._theme.rule)))
-            axis.setTextPen(QColor(self._theme.soft_ink))
-            axis.setStyle(tickFont=font(SMALL), tickLength=-4)
-            axis.enableAutoSIPrefix(False)
+        wear_axes(self.plot.getPlotItem(), self._theme, self._theme.rule)
 
     def _chosen(self) -> None:
         self._view.side = (self.across.currentData(), self.up.currentData())

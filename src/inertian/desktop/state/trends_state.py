@@ -152,7 +152,7 @@ class TrendsState(QObject):
 
         def work() -> "dict[str, Repeats | TrendError]":
             from inertian.analysis.trends.repeats import repeats_of
-            from inertian.analysis.trends.trend import rows_of_trend
+            from inertian.analysis.trends.trend_points import rows_of_trend
 
             return repeats_of(rows_of_trend(table, name, name, series), name, settings)
 

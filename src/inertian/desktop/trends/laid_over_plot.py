@@ -1,33 +1,27 @@
 """Trials laid over one another on the screen, with their mean; the one apart stands out."""
 
-from collections.abc import Sequence
-
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QPen
+from PyQt6.QtGui import QBrush, QColor
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 from pyqtgraph.GraphicsScene.mouseEvents import MouseClickEvent
 
 from inertian.analysis.trends.laid_over import Anchor, LaidCurve, LaidOver, anchors_of
 from inertian.desktop.look import markers, words
 from inertian.desktop.look.labels import DropDown, label
-from inertian.desktop.look.number_format import format_tick
-from inertian.desktop.look.theme import font
-from inertian.desktop.look.tokens import AXIS_WIDTH, SMALL, Theme
+from inertian.desktop.look.plot_axes import plain_axes, wear_axes
+from inertian.desktop.look.tokens import AXIS_WIDTH, Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.trends_state import TrendsState
 from inertian.desktop.state.view_state import possible_quantities
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.project import Entry
 
+TITLE_WIDTH = 18  # px, for the title of an axis beside its numbers
 NEAR = 10  # px, within which a curve is meant
 FAINT, BAND = 150, 60  # of 255: how much of a curve's colour is seen
 MOST_POINTS = 2000  # of a curve that are drawn
-
-
-def _ticks(values: Sequence[float], _scale: float, step: float) -> list[str]:
-    return [format_tick(value, step) for value in values]
 
 
 class LaidOverPlot(QWidget):
@@ -61,14 +55,8 @@ class LaidOverPlot(QWidget):
             choice.activated.connect(self.ask)
         self.scaled.toggled.connect(self.ask)
         self.plot = pg.PlotWidget(background=theme.sheet)
-        self.plot.setMenuEnabled(False)
-        self.plot.getPlotItem().hideButtons()
         self.plot.setFrameShape(self.plot.Shape.NoFrame)
-        for name in ("left", "bottom"):
-            axis = self.plot.getPlotItem().getAxis(name)
-            axis.tickStrings = _ticks
-            axis.enableAutoSIPrefix(False)
-        self.plot.getPlotItem().getAxis("left").setWidth(AXIS_WIDTH + 18)
+        plain_axes(self.plot.getPlotItem(), AXIS_WIDTH + TITLE_WIDTH)
         self.plot.scene().sigMouseClicked.connect(self._clicked)
         self.said = label("", "small")
         self.said.setTextFormat(Qt.TextFormat.PlainText)
@@ -86,12 +74,7 @@ class LaidOverPlot(QWidget):
     def restyle(self) -> None:
         """Wear the theme as it is now."""
         self.plot.setBackground(self._theme.sheet)
-        for name in ("left", "bottom"):
-            axis = self.plot.getPlotItem().getAxis(name)
-            axis.setPen(QPen(QColor(self._theme.edge)))
-            axis.setTextPen(QColor(self._theme.soft_ink))
-            axis.setStyle(tickFont=font(SMALL), tickLength=-4)
-            axis.label.setFont(font(SMALL))
+        wear_axes(self.plot.getPlotItem(), self._theme, self._theme.edge)
         if self.laid is not None:
             self._show(self.laid)
 

@@ -17,20 +17,18 @@ from inertian.analysis.trends.line_fit import LineFit
 from inertian.analysis.trends.trend_result import TrendResult
 from inertian.desktop.look import markers, words
 from inertian.desktop.look.labels import BodyLabel, empty_layout, label
-from inertian.desktop.look.number_format import format_estimate, format_tick, without_markup
+from inertian.desktop.look.number_format import format_estimate, without_markup
+from inertian.desktop.look.plot_axes import plain_axes, wear_axes
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import AXIS_WIDTH, SMALL, Theme
 from inertian.quantities.estimates import Array
 from inertian.report.trend_figure import groups_of, hidden_bars, reach_of
 
 MARK, CHOSEN_MARK, FEW = 8, 13, 300  # px; points up to which pens are wider
+TITLE_WIDTH = 18  # px, for the title of an axis beside its numbers
 NEAR = 12  # px, within which a point is meant
 BAND_ALPHA, RESIDUAL_STRETCH, MAIN_STRETCH = 46, 3, 7
 GRIP = 10  # px, of the ends of a line drawn by hand
-
-
-def _ticks(values: Sequence[float], _scale: float, step: float) -> list[str]:
-    return [format_tick(value, step) for value in values]
 
 
 class TrendPlot(QWidget):
@@ -57,13 +55,7 @@ class TrendPlot(QWidget):
         layout.setContentsMargins(0, 4, 8, 0)
         layout.setVerticalSpacing(2)
         for plot in (self.main, self.residuals):
-            plot.setMenuEnabled(False)
-            plot.hideButtons()
-            plot.getAxis("left").setWidth(AXIS_WIDTH + 18)
-            for name in ("left", "bottom"):
-                axis = plot.getAxis(name)
-                axis.tickStrings = _ticks
-                axis.enableAutoSIPrefix(False)
+            plain_axes(plot, AXIS_WIDTH + TITLE_WIDTH)
         self.main.getAxis("bottom").setStyle(showValues=False)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -84,12 +76,7 @@ class TrendPlot(QWidget):
         """Wear the theme as it is now."""
         self.area.setBackground(self._theme.sheet)
         for plot in (self.main, self.residuals):
-            for name in ("left", "bottom"):
-                axis = plot.getAxis(name)
-                axis.setPen(QPen(QColor(self._theme.edge)))
-                axis.setTextPen(QColor(self._theme.soft_ink))
-                axis.setStyle(tickFont=font(SMALL), tickLength=-4)
-                axis.label.setFont(font(SMALL))
+            wear_axes(plot, self._theme, self._theme.edge)
         if self._made is not None:
             self.show_trend(self._made, self._factors, self._titles, self._trial)
 

@@ -1,6 +1,4 @@
-"""A trend of a project: from the table of results to a fitted line, held against what is
-expected.
-"""
+"""From rows of the table of results to the points of a trend, in SI, with what they share."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
