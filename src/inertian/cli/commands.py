@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from inertian.cli.model_commands import model
 from inertian.cli.opened_trials import (
     FactOption,
     JsonOption,
@@ -223,6 +224,7 @@ def make_app(
     app.command()(look)
     app.command()(results)
     app.command()(trend)
+    app.command()(model)
 
     @app.callback(invoke_without_command=True)
     def window(context: typer.Context) -> None:

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING
 
+from inertian.models.definitions.model import Model
 from inertian.motion.fits.free_motion import FreeMotion
 from inertian.motion.recording.frame import ANGLE, CENTRE, FILE_FRAME, ORIGIN, Frame, zero_key
 from inertian.motion.recording.prepared_trial import PreparedTrial, prepare
@@ -80,6 +81,7 @@ class Entry:
     # What was set by hand, by name: a number with its ±, or a word
     variables: tuple[tuple[str, Fact | str], ...] = ()
     apart: str | None = None  # why it does not count among all trials; None: it does
+    models: tuple[Model, ...] = ()  # that stand beside it
 
     @property
     def prepared(self) -> PreparedTrial:

@@ -12,6 +12,7 @@ from inertian.physics.accounts.statements import Date
 from inertian.physics.accounts.typed_entries import TypedEntry
 from inertian.physics.definitions.requests import CurveRequest, NamedReading, QuantityRef
 from inertian.project.project import Dismissal, Entry
+from inertian.project.saved_models import model_of, saved_model
 from inertian.project.saved_trends import saved_variable, variable_of
 from inertian.project.schema import (
     SavedAmount,
@@ -45,6 +46,7 @@ def saved_marks(entry: Entry) -> dict[str, Any]:
         ],
         "variables": [saved_variable(name, typed) for name, typed in entry.variables],
         "apart": entry.apart,
+        "models": [saved_model(model) for model in entry.models],
     }
 
 
@@ -181,4 +183,5 @@ def with_saved_marks(entry: Entry, saved: SavedTrial) -> Entry:
         dismissed=tuple(Dismissal(d.code, d.subject, d.reason) for d in saved.dismissed),
         variables=tuple(variable_of(one) for one in saved.variables),
         apart=saved.apart,
+        models=tuple(model_of(one) for one in saved.models),
     )

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from inertian.models.definitions.model import Rule
 from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.fits.free_motion import FreeMotion
 from inertian.motion.recording.tidying import StepKind
@@ -19,7 +20,7 @@ from inertian.physics.definitions.requests import (
 )
 from inertian.quantities.facts import Meaning
 
-VERSION = 5
+VERSION = 6
 RULES = {
     "reading": 1,
     "noise": 1,
@@ -28,6 +29,7 @@ RULES = {
     "verdict": 1,
     "jumps": 1,
     "span finder": 1,
+    "model": 1,
 }
 
 
@@ -212,6 +214,67 @@ class SavedVariable(_Strict):
     amount: SavedAmount | None = None
 
 
+class SavedParameter(_Strict):
+    """A parameter of a force: what was typed for it, and whether it is fitted."""
+
+    symbol: str = Field(min_length=1, max_length=40)
+    value: SavedAmount | None = None
+    free: bool = False
+    unit: str = Field(default="", max_length=40)
+    spelled: str = Field(default="", max_length=40)
+
+
+class SavedForce(_Strict):
+    """A force of a model."""
+
+    force: str = Field(max_length=60)
+    parameters: list[SavedParameter] = Field(default=[], max_length=40)
+    bodies: list[str] = Field(default=[], max_length=20)
+    formula: str = Field(default="", max_length=300)
+    axis: Literal["x", "y"] = "x"
+    on: bool = True
+
+
+class SavedState(_Strict):
+    """Where a coordinate starts, and how fast, as typed."""
+
+    body: str
+    axis: Literal["x", "y", "angle"]
+    place: SavedAmount | None = None
+    rate: SavedAmount | None = None
+
+
+class SavedStart(_Strict):
+    """From where a model runs: a span, a moment in s of the file, or the first sample."""
+
+    span: str = Field(default="", max_length=200)
+    time: Number | None = None
+    fitted: bool = True
+    typed: list[SavedState] = Field(default=[], max_length=40)
+
+
+class SavedPrediction(_Strict):
+    """What was expected of a parameter before it was fitted, and when that was typed."""
+
+    name: str = Field(max_length=200)
+    value: SavedAmount
+    when: str = Field(max_length=40)
+
+
+class SavedModel(_Strict):
+    """A model of a trial: its forces, its start, its rule."""
+
+    name: str = Field(min_length=1, max_length=200)
+    forces: list[SavedForce] = Field(default=[], max_length=40)
+    bodies: list[str] = Field(default=[], max_length=20)
+    start: SavedStart = SavedStart()
+    rule: Rule = Rule.VERLET
+    step: Number | None = Field(default=None, gt=0)
+    until: Number | None = None
+    shared: list[str] = Field(default=[], max_length=40)
+    predictions: list[SavedPrediction] = Field(default=[], max_length=100)
+
+
 class SavedTrial(_Strict):
     """A trial: its table `data`, what the columns are, and what was marked."""
 
@@ -234,6 +297,7 @@ class SavedTrial(_Strict):
     time_base: Number = Field(default=1.0, gt=0)
     variables: list[SavedVariable] = Field(default=[], max_length=60)
     apart: str | None = Field(default=None, max_length=200)
+    models: list[SavedModel] = Field(default=[], max_length=60)
 
     @model_validator(mode="after")
     def _knows_its_bodies(self) -> "SavedTrial":

@@ -98,6 +98,9 @@ OF_KIND = {
     "angular momentum": _of(2, 1, -1),
     "power": _of(2, 1, -3),
     "frequency": _of(0, 0, -1),
+    "torque": _of(2, 1, -2),
+    "torsion stiffness": _of(2, 1, -2),
+    "turning drag": _of(2, 1, -1),
 }
 _POWERS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹⁻", "0123456789-")
 _LONGEST_UNIT = 12  # characters of one unit with its power

@@ -49,6 +49,9 @@ SI_SYMBOL = {
     "angular momentum": "kg·m²/s",
     "power": "W",
     "frequency": "Hz",
+    "torque": "N·m",
+    "torsion stiffness": "N·m/rad",
+    "turning drag": "N·m·s",
 }
 
 _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
@@ -235,6 +238,9 @@ _TABLE: dict[str, dict[str, tuple[float, tuple[str, ...]]]] = {
     "angular momentum": {"kg·m²/s": (1.0, ("N·m·s", "kg m²/s"))},
     "power": {"W": (1.0, ("watt",)), "mW": (0.001, ()), "kW": (1000.0, ())},
     "frequency": {"Hz": (1.0, ("hertz",)), "kHz": (1000.0, ())},
+    "torque": {"N·m": (1.0, ("N m", "Nm", "N*m")), "mN·m": (0.001, ("mN m", "mNm"))},
+    "torsion stiffness": {"N·m/rad": (1.0, ("N m/rad", "Nm/rad", "N·m", "N m"))},
+    "turning drag": {"N·m·s": (1.0, ("N m s", "Nms", "kg·m²/s", "kg m²/s", "N·m·s/rad"))},
 }
 # Kinds columns may have
 IN_FILES = (

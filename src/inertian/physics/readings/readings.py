@@ -15,8 +15,7 @@ from inertian.motion.fits.correlated_residuals import (
 )
 from inertian.motion.fits.curve_shapes import CurveShape, shape_definition
 from inertian.motion.fits.curves import CurveFit, fit_curve
-from inertian.motion.noise.local_noise import POOLING_LIMITS
-from inertian.motion.noise.reading_noise import READINGS, STAMPS
+from inertian.motion.noise.reading_noise import READINGS
 from inertian.motion.noise.stated_noise import contradicted
 from inertian.motion.spans.spans import Span
 from inertian.physics.definitions.reading_units import rate_unit
@@ -38,13 +37,13 @@ from inertian.physics.readings.reading_plan import (
     over_span_plan,
     span_of,
 )
+from inertian.physics.readings.scatter_over_noise import scatter_over_noise, with_scatter
 from inertian.quantities.coverage import P95, Scalar, coverage_factor
 from inertian.quantities.estimates import (
     Array,
     ClockNoise,
     Estimate,
     JointScalars,
-    Pools,
     Rows,
     joint_scalars,
 )
@@ -109,7 +108,7 @@ def correlated_scalars(context: TrialContext, estimates: Mapping[str, Estimate])
 def scalars(context: TrialContext, estimates: Mapping[str, Estimate]) -> dict[str, Scalar]:
     """Return estimates as values with u and degrees of freedom, by name."""
     together = correlated_scalars(context, estimates)
-    return {name: _scalar(together, name) for name in estimates}
+    return {name: scalar_of(together, name) for name in estimates}
 
 
 def between(
@@ -228,15 +227,16 @@ def fit_curve_request(context: TrialContext, request: CurveRequest) -> CurveResu
     chi = _chi_squared(context, request, whole, fit) if raw else None
     alike = _correlation_about(context, request, fit) if raw else NOT_NOTICED
     chi_with_it = None if chi is None else chi * alike.ratio
-    wider, dof = _scatter_over_noise(context, request, chi_with_it, fit)
+    pool = _pool(request)
+    wider, dof = scatter_over_noise(context.pools(), chi_with_it, fit.dof, fit.curves, pool)
     joint = joint_scalars(
         estimates,
         _with_correlation(context, request, alike.rho),
         context.fact_parts(estimates.values()),
         context.pools(),
     )
-    together = _with_scatter(context, request, joint, wider, dof)
-    found = {name: _scalar(together, name) for name in estimates}
+    together = with_scatter(joint, wider, dof, pool)
+    found = {name: scalar_of(together, name) for name in estimates}
     # Then nobody has said what the units of its parameters are
     own = request.shape is CurveShape.FORMULA
     units = {
@@ -288,54 +288,14 @@ def _of_samples(
     return np.sqrt(own.of_one(len(context.trial.t)))[rows], stamp
 
 
-def _scatter_over_noise(
-    context: TrialContext, request: CurveRequest, chi: float | None, fit: CurveFit
-) -> tuple[float, float]:
-    """By how much the noise in use is multiplied, and its degrees of freedom then.
-
-    Noise that is known is used unless residuals are clearly larger (Birge, Phys. Rev. 40 (1932)
-    207-227). Noise that was estimated from few samples is taken together with the residuals where
-    both agree within chance; else residuals tell. Patterns are no noise: they only ever widen.
-    """
-    known = (
-        0.0 if chi is None else context.pools().relative.get((pool := _pool(request), pool), 0.0)
-    )
-    dof = 2.0 / known if known > 0.0 else float("inf")
-    if chi is None or fit.dof < 1:
-        return 1.0, dof
-    ratio = chi / fit.dof
-    if not np.isfinite(dof) or fit.curves:
-        wide = contradicted(ratio, fit.dof)
-        return (float(np.sqrt(ratio)), float(fit.dof)) if wide else (1.0, dof)
-    apart = abs(np.log(max(ratio, np.finfo(float).tiny)))
-    if apart > POOLING_LIMITS * np.sqrt(2.0 / dof + 2.0 / fit.dof):
-        return float(np.sqrt(ratio)), float(fit.dof)
-    together = (dof + fit.dof * ratio) / (dof + fit.dof)
-    return float(np.sqrt(together)), max(dof, float(fit.dof))
-
-
 def _pool(request: CurveRequest) -> str:
     """The pool of degrees of freedom that the noise of what is fitted belongs to."""
     sensor = request.shown.quantity is Quantity.SENSOR
     return f"{request.body} {request.shown.axis}" if sensor else READINGS
 
 
-def _with_scatter(
-    context: TrialContext, request: CurveRequest, joint: JointScalars, wider: float, dof: float
-) -> JointScalars:
-    """The same with the noise of samples and time stamps multiplied, facts as they are."""
-    pools = {_pool(request), STAMPS}
-    parts = tuple(
-        replace(part, covariance=wider**2 * part.covariance) if part.source.pool in pools else part
-        for part in joint.parts
-    )
-    known = {key: one for key, one in joint.pools.relative.items() if not pools & set(key)}
-    if np.isfinite(dof):
-        known |= {(pool, pool): 2.0 / dof for pool in pools}
-    return replace(joint, parts=parts, pools=Pools(known))
-
-
-def _scalar(joint: JointScalars, name: str) -> Scalar:
+def scalar_of(joint: JointScalars, name: str) -> Scalar:
+    """Return one of correlated scalars by itself."""
     value = float(joint.values[joint.index(name)])
     return Scalar(value, joint.u(name), joint.dof(name), joint.shape(name))
 

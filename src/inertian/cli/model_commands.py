@@ -1,0 +1,173 @@
+"""The command about models: forces beside trials, stepped, fitted, compared."""
+
+import json
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from inertian.cli.opened_trials import (
+    FactOption,
+    JsonOption,
+    ProjectOrRecordings,
+    RecipeOption,
+    SaveOption,
+    TogetherOption,
+    opened,
+)
+from inertian.cli.refusals import refuse
+
+if TYPE_CHECKING:
+    from inertian.analysis.models.model_results import ModelResult
+    from inertian.models.definitions.model import Model
+    from inertian.project.project import Entry, Project
+
+ForceOption = Annotated[
+    list[str] | None,
+    typer.Option(
+        help='A force with parameters, "quadratic drag c=0.02±0.01 kg/m"; may be repeated'
+    ),
+]
+
+
+def model(
+    files: ProjectOrRecordings,
+    trial: Annotated[list[str] | None, typer.Option(help="Only these trials, by name")] = None,
+    force: ForceOption = None,
+    free: Annotated[str, typer.Option(help="Parameters to be fitted, with commas between")] = "",
+    shared: Annotated[
+        str, typer.Option(help="Free parameters that all trials have in common")
+    ] = "",
+    start: Annotated[
+        str, typer.Option(help="A span, or a moment in s; else the first sample")
+    ] = "",
+    keep_start: Annotated[
+        bool, typer.Option("--keep-start", help="Take the start as it is read, do not adjust it")
+    ] = False,
+    until: Annotated[float | None, typer.Option(help="The last moment, in s")] = None,
+    rule: Annotated[
+        str, typer.Option(help="euler, semi-implicit, verlet, rk4 or reference")
+    ] = "verlet",
+    step: Annotated[float | None, typer.Option(help="In s; else from sample to sample")] = None,
+    body: Annotated[list[str] | None, typer.Option(help="Only these bodies")] = None,
+    name: Annotated[str, typer.Option(help="What the model is called")] = "",
+    python: Annotated[
+        Path | None, typer.Option(help="Write the model as a program of its own, OUT.py")
+    ] = None,
+    recipe: RecipeOption = None,
+    fact: FactOption = None,
+    together: TogetherOption = False,
+    save: SaveOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Run forces beside trials: fitted, stepped, compared, with their accounts."""
+    from inertian.quantities.errors import InertianError
+    from inertian.report.model import (
+        comparisons,
+        model_text,
+        models_json,
+        python_text,
+        rules,
+    )
+
+    if rule not in rules():
+        refuse([f"--rule {rule}: choose one of {', '.join(rules())}."])
+        return
+    if step is not None and not step > 0.0:
+        refuse([f"--step {step}: a step is more than zero."])
+        return
+    try:
+        shares = bool(shared.strip())
+        project, refusals = opened(files, recipe, fact or [], together or shares)
+        made = None
+        if force:
+            made = _typed_model(
+                force, free, shared, start, keep_start, until, rule, step, body, name
+            )
+        elif free.strip():
+            refuse(["--free goes with --force: say the forces as well."])
+            return
+        found, missing, project = _results(project, trial or [], made)
+        if save is not None:
+            from inertian.project.saving import save as save_project
+
+            save_project(project, save)
+        if python is not None and found:
+            python.write_text(python_text(found[0]), encoding="utf-8")
+    except InertianError as error:
+        refuse([str(error)])
+        return
+    except OSError as error:
+        refuse([f"{python or save}: it cannot be written here ({error.strerror or error})."])
+        return
+    if as_json:
+        print(json.dumps(models_json(found), ensure_ascii=False, allow_nan=False))
+    else:
+        lines = [line for one in found for line in model_text(one)]
+        print("\n".join([*lines, *comparisons(found)]))
+    refuse([*refusals, *missing])
+
+
+def _typed_model(
+    force: list[str], free: str, shared: str, start: str, keep_start: bool, until: float | None,
+    rule: str, step: float | None, body: list[str] | None, name: str,
+) -> "Model":  # fmt: skip
+    """The model that a command describes. Raises InertianError."""
+    from inertian.models.definitions.model import Model, Rule, Start
+    from inertian.models.definitions.typed_forces import free_parameters, parse_force
+    from inertian.report.model import default_name
+
+    forces = free_parameters([parse_force(text) for text in force], _split(free))
+    begin = Start(fitted=not keep_start)
+    if start.strip():
+        try:
+            begin = replace(begin, time=float(start.replace(",", ".").removesuffix("s")))
+        except ValueError:
+            # What a span says of the start is kept: the model is to foresee what follows it
+            begin = replace(begin, span=start.strip(), fitted=False)
+    made = Model(
+        "model", forces, tuple(body or ()), begin, Rule(rule), step, until, tuple(_split(shared))
+    )
+    return replace(made, name=name or default_name(made))
+
+
+def _split(text: str) -> list[str]:
+    return [part.strip() for part in text.split(",") if part.strip()]
+
+
+def _results(
+    project: "Project", trials: list[str], made: "Model | None"
+) -> tuple[list["ModelResult"], list[str], "Project"]:
+    """Fitted models of all trials asked for, why others are missing, and the project with the model
+    that was typed. Raises InertianError for a trial that is none.
+    """
+    from inertian.analysis.evaluation import Evaluator
+    from inertian.analysis.models.model_results import model_result
+    from inertian.project.model_edits import models_added
+    from inertian.quantities.errors import InertianError, Refusal
+
+    names = [e.trial.name for e in project.entries]
+    unknown = [t for t in trials if t not in names]
+    if unknown:
+        raise Refusal(f"There is no trial “{unknown[0][:60]}”. There is: {', '.join(names)}.")
+    chosen = [e for e in project.entries if not trials or e.trial.name in trials]
+    if made is not None:
+        for entry in chosen:
+            project = models_added(project, entry.trial.id, [made]).project
+        chosen = [project.entry(e.trial.id) for e in chosen]
+    evaluator, found, missing = Evaluator(), [], []
+    asked: list[tuple[Entry, Model]] = [
+        (e, m) for e in chosen for m in ([e.models[-1]] if made is not None else e.models)
+    ]
+    if not asked and not missing:
+        raise Refusal(
+            "There are no models in this project yet. Add --force “sliding friction”, or put a "
+            "model beside a trial in the window."
+        )
+    for entry, one in asked:
+        try:
+            found.append(model_result(evaluator, project, entry, one))
+        except InertianError as error:
+            missing.append(f"{entry.trial.name}, {one.name}: {error}")
+    return found, missing, project

@@ -1,0 +1,532 @@
+"""A model fitted to the places in one or more trials, by least squares with the trials' own noise.
+
+The reference carries the model on, with derivatives by all that is free; steps are those of a trust
+region (Branch, Coleman & Li, SIAM J. Sci. Comput. 21 (1999) 1-23), within bounds where physics has
+them. What is found is linear in the samples near the truth: each value is an estimate, with weights
+on the samples and slopes by the facts, as any reading (JCGM 100:2008, 5.2.2).
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from inertian.models.definitions.system import Setting
+from inertian.models.fitting.search import first_values
+from inertian.models.fitting.trial_model import Predicted, TrialModel
+from inertian.models.stepping.reference import ModelRunError
+from inertian.motion.fits.correlated_residuals import NOT_NOTICED, Correlation, correlation_about
+from inertian.motion.numerics.residuals import PATTERN_Z, pattern_z
+from inertian.physics.readings.readings import scalar_of
+from inertian.physics.readings.scatter_over_noise import scatter_over_noise, with_scatter
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.errors import Refusal
+from inertian.quantities.estimates import (
+    Array,
+    Estimate,
+    JointScalars,
+    Pools,
+    SharedPart,
+    SourceCovariance,
+    fact_part,
+    joint_scalars,
+    weighted_sum,
+)
+from inertian.quantities.facts import Fact, FactId
+
+EVALUATIONS, NO_ANSWER = 60, 1e12
+SETTLED = 1e-9  # of a step, and of the sum of squares
+TOLD_APART = 1e-9  # of the largest singular value, below which parameters are not told apart
+Progress = Callable[[int], bool]
+
+
+class ModelFitError(Refusal):
+    """A model cannot be fitted; the text says why and what to do."""
+
+
+@dataclass(frozen=True, eq=False)
+class FittedTrial:
+    """One trial of a fit: what is predicted, with slopes by all seeds, and what is left.
+
+    `seeds` are names in the program: free settings, then starts, then settings with a ±.
+    """
+
+    made: TrialModel
+    values: Mapping[str, float]
+    places: Array
+    rates: Array
+    seeds: tuple[str, ...]
+    predicted: Predicted
+    residuals: Array  # (n,), in m
+    sigma: Array  # (n,), in m
+    alike: Mapping[str, Correlation]  # by channel
+
+
+@dataclass(frozen=True, eq=False)
+class ModelFit:
+    """A fitted model. `named` are the scalars of all that was free, and of all seeds, by trial and
+    name in the program ("" for what trials share).
+    """
+
+    trials: tuple[FittedTrial, ...]
+    free: tuple[Setting, ...]  # settings, as of the first trial
+    columns: tuple[tuple[int, str], ...]  # place of the trial, −1 for all, and name
+    chi_squared: float
+    dof: int
+    wider: float
+    joint: JointScalars
+    estimates: Mapping[tuple[int, str], Estimate]
+    at_bound: tuple[str, ...]
+
+    def scalar(self, name: str, trial: int = 0) -> Scalar:
+        """Return a fitted, or a given, number by its name in the program. Raises KeyError."""
+        key = (-1, name) if (-1, name) in self.estimates else (trial, name)
+        return self._known(key)
+
+    def _known(self, key: tuple[int, str]) -> Scalar:
+        if key not in self.estimates:
+            raise KeyError(key)
+        return scalar_of(self.joint, key)
+
+    @cached_property
+    def p(self) -> float | None:
+        """How often a true model would miss by so much, None without degrees of freedom."""
+        from scipy.special import chdtrc, fdtrc
+
+        if self.dof < 1:
+            return None
+        known = self.trials[0].made.context.pools().relative
+        relative = next((r for (a, b), r in known.items() if a == b == "readings"), 0.0)
+        if relative > 0.0:
+            return float(fdtrc(self.dof, 2.0 / relative, self.chi_squared / self.dof))
+        return float(chdtrc(self.dof, self.chi_squared))
+
+    @property
+    def parameters(self) -> int:
+        """How many numbers were fitted."""
+        return len(self.columns)
+
+    @cached_property
+    def aicc(self) -> float | None:
+        """Akaike's criterion for few samples (Hurvich & Tsai, Biometrika 76 (1989) 297-307), None
+        where there are too few.
+        """
+        n, k = self.dof + self.parameters, self.parameters
+        if n - k - 1 < 1:
+            return None
+        return self.chi_squared + 2.0 * k + 2.0 * k * (k + 1.0) / (n - k - 1.0)
+
+    def carried(self, trial: int, values: Array, slopes: Array) -> Array:
+        """Return the standard uncertainties of what has slopes (seeds, m) by the seeds of a trial,
+        (m,).
+        """
+        covariance = self.covariance_of(trial)
+        return np.asarray(
+            np.sqrt(np.maximum(np.einsum("im,ij,jm->m", slopes, covariance, slopes), 0.0))
+            + 0.0 * values
+        )
+
+    def covariance_of(self, trial: int) -> Array:
+        """Return the covariance of the seeds of a trial, (seeds, seeds)."""
+        places = [self.joint.index(self._key(trial, s)) for s in self.trials[trial].seeds]
+        return self.joint.covariance[np.ix_(places, places)]
+
+    def _key(self, trial: int, seed: str) -> tuple[int, str]:
+        return (-1, seed) if (-1, seed) in self.estimates else (trial, seed)
+
+    def estimate(self, trial: int, value: float, slopes: Array) -> Estimate:
+        """Return what has slopes (seeds,) by the seeds of a trial, as an estimate."""
+        terms = [
+            (float(s), self.estimates[self._key(trial, seed)])
+            for s, seed in zip(slopes, self.trials[trial].seeds, strict=True)
+        ]
+        return replace(weighted_sum(terms), value=value) if terms else Estimate(value)
+
+
+@dataclass
+class _Problem:
+    """All trials of a fit, and where in the row of free values each of theirs stands."""
+
+    trials: Sequence[TrialModel]
+    shared: frozenset[str]
+    progress: Progress | None = None
+
+    def __post_init__(self) -> None:
+        self.columns: list[tuple[int, str]] = []
+        self.first: list[float] = []
+        self.least: list[float] = []
+        begun = [first_values(made) for made in self.trials]
+        for place, made in enumerate(self.trials):
+            for one in made.system.free:
+                key = (-1, one.code) if one.code in self.shared else (place, one.code)
+                if key in self.columns:
+                    continue
+                values = [b[one.code] for b in begun] if key[0] < 0 else [begun[place][one.code]]
+                self.columns.append(key)
+                self.first.append(float(np.median(values)))
+                self.least.append(one.least)
+            for c, at, rate in zip(
+                made.system.coordinates, made.start.places, made.start.rates, strict=True
+            ):
+                for name, value in ((c.place, at), (c.rate, rate)):
+                    if name in made.start.free:
+                        self.columns.append((place, name))
+                        self.first.append(float(value))
+                        self.least.append(-np.inf)
+        self.sigma = np.concatenate([s.sigma for made in self.trials for s in made.samples])
+        self.x = np.concatenate([s.x for made in self.trials for s in made.samples])
+        self.last: tuple[Array, Array, Array] | None = None
+        self.runs = 0
+
+    def own(self, place: int, at: Array) -> dict[str, float]:
+        """The free values of one trial, by name."""
+        return {
+            name: float(v)
+            for (trial, name), v in zip(self.columns, at, strict=True)
+            if trial in (-1, place)
+        }
+
+    def state(self, place: int, own: Mapping[str, float]) -> tuple[Array, Array]:
+        """Places and rates at the start of a trial."""
+        made = self.trials[place]
+        cs = made.system.coordinates
+        places = [own.get(c.place, x) for c, x in zip(cs, made.start.places, strict=True)]
+        rates = [own.get(c.rate, v) for c, v in zip(cs, made.start.rates, strict=True)]
+        return np.array(places), np.array(rates)
+
+    def settings(self, place: int, own: Mapping[str, float]) -> dict[str, float]:
+        """The settings of a trial, by name in the program."""
+        made = self.trials[place]
+        states = {n for c in made.system.coordinates for n in (c.place, c.rate)}
+        return made.values_of({k: v for k, v in own.items() if k not in states})
+
+    def run(self, at: Array) -> tuple[Array, Array]:
+        """Residuals over σ, and their slopes; once for the same values."""
+        if self.last is not None and np.array_equal(self.last[0], at):
+            return self.last[1], self.last[2]
+        left, slopes = np.empty(len(self.x)), np.zeros((len(self.x), len(self.columns)))
+        row = 0
+        for place, made in enumerate(self.trials):
+            if self.progress is not None and not self.progress(self.runs):
+                raise ModelFitError("The fit was stopped.")
+            self.runs += 1
+            own = self.own(place, at)
+            rows = slice(row, row + made.count)
+            names = tuple(own)
+            predicted = made.predicted(self.settings(place, own), *self.state(place, own), names)
+            left[rows] = predicted.values - self.x[rows]
+            for k, name in enumerate(names):
+                key = (-1, name) if (-1, name) in self.columns else (place, name)
+                slopes[rows, self.columns.index(key)] = predicted.slopes[:, k]
+            row += made.count
+        left, slopes = left / self.sigma, slopes / self.sigma[:, None]
+        self.last = at.copy(), left, slopes
+        return left, slopes
+
+    def residuals(self, at: Array) -> Array:
+        """Residuals over σ, (n,); very large where the model cannot be carried on."""
+        try:
+            return self.run(at)[0]
+        except ModelRunError:
+            return np.full(len(self.x), NO_ANSWER)
+
+    def slopes(self, at: Array) -> Array:
+        """Their slopes, (n, free)."""
+        return self.run(at)[1]
+
+
+def fit_model(
+    trials: Sequence[TrialModel], shared: Sequence[str] = (), progress: Progress | None = None
+) -> ModelFit:
+    """Fit what is free in a model beside one or more trials; `shared` are names in the program of
+    settings that all trials have in common. `progress` is told how often a trial was run, and stops
+    the fit if it returns False. Raises ModelFitError or ModelRunError.
+    """
+    problem = _Problem(trials, frozenset(shared), progress)
+    if len(problem.x) <= len(problem.columns):
+        raise ModelFitError(
+            f"{len(problem.columns)} numbers cannot be fitted to {len(problem.x)} samples. Fix "
+            "some of them, or choose a longer stretch."
+        )
+    at = np.array(problem.first)
+    least = np.array(problem.least)
+    if len(at):
+        at = _least_squares(problem, at, least)
+    left, slopes = problem.run(at)
+    return _FitOf(problem, at, left, slopes, at <= least).made()
+
+
+def _least_squares(problem: _Problem, at: Array, least: Array) -> Array:
+    from scipy.optimize import least_squares
+
+    start = np.where(np.isfinite(least) & (at <= least), least + SETTLED, at)
+    bounded = np.isfinite(least).any()
+    problem.run(start)  # says at once where a model cannot be carried on
+    found = least_squares(
+        problem.residuals, start, jac=problem.slopes, x_scale="jac",
+        method="trf" if bounded else "lm", max_nfev=EVALUATIONS,
+        xtol=SETTLED, ftol=SETTLED, gtol=1e-12,
+        **({"bounds": (least, np.inf)} if bounded else {}),
+    )  # fmt: skip
+    return _settled(problem, found.x, least)
+
+
+def _settled(problem: _Problem, at: Array, least: Array) -> Array:
+    """Go on by Gauss-Newton steps while they help, with what reaches its bound held there."""
+    held = np.zeros(len(at), dtype=bool)
+    for _ in range(8):
+        left, slopes = problem.run(at)
+        size = np.maximum(np.linalg.norm(slopes, axis=0), 1e-300)
+        free = ~held
+        step = np.zeros(len(at))
+        step[free] = -np.linalg.lstsq(slopes[:, free] / size[free], left, rcond=TOLD_APART)[0]
+        step = step / size
+        nearer = at + step
+        below = np.isfinite(least) & (nearer <= least) & free
+        if below.any():
+            held |= below
+            nearer = np.where(held, np.maximum(least, -np.inf), nearer)
+            nearer = np.where(held, least, nearer)
+        now = problem.residuals(nearer)
+        if not now @ now <= left @ left * (1.0 + 1e-12):
+            return at
+        at = nearer
+        if np.all(np.abs(step * size) <= 1e-7) and not below.any():
+            break
+    return at
+
+
+@dataclass
+class _FitOf:
+    """From least squares to a fit with uncertainties."""
+
+    problem: _Problem
+    at: Array
+    left: Array
+    slopes: Array
+    at_bound: Array
+
+    def made(self) -> ModelFit:
+        problem = self.problem
+        trials = tuple(self._trial(place) for place in range(len(problem.trials)))
+        estimates = self._estimates(trials)
+        chi = self._chi_squared(trials)
+        dof = len(problem.x) - len(problem.columns)
+        pools = problem.trials[0].context.pools()
+        ratio = float(np.mean([c.ratio for t in trials for c in t.alike.values()] or [1.0]))
+        patterned = any(
+            pattern_z(t.residuals, np.ones(len(t.residuals))) > PATTERN_Z for t in trials
+        )
+        wider, freedom = scatter_over_noise(pools, chi * ratio, dof, patterned)
+        joint = with_scatter(_joint(trials, estimates, pools), wider, freedom)
+        codes = [c for (_, c), b in zip(problem.columns, self.at_bound, strict=True) if b]
+        first = problem.trials[0].system
+        return ModelFit(
+            trials, first.free, tuple(problem.columns), chi, dof, wider, joint, estimates,
+            tuple(codes),
+        )  # fmt: skip
+
+    def _trial(self, place: int) -> FittedTrial:
+        """One trial at the found values, with slopes also by what is fixed with a ±."""
+        problem, made = self.problem, self.problem.trials[place]
+        own = problem.own(place, self.at)
+        given = [s.code for s in made.system.distinct if s.key is not None and _u(s) > 0.0]
+        given = [code for code in given if code not in own]
+        held = [name for name in made.start.held if name not in own]
+        seeds = (*own, *held, *given)
+        values, state = problem.settings(place, own), problem.state(place, own)
+        predicted = made.predicted(values, *state, seeds)
+        first = sum(t.count for t in problem.trials[:place])
+        rows = slice(first, first + made.count)
+        residuals = problem.x[rows] - predicted.values
+        alike, row = {}, 0
+        for one in made.samples:
+            part = slice(row, row + len(one.x))
+            noise = made.context.clock_noise.reading[one.key][1]
+            key = f"{one.body} {one.axis}"
+            alike[key] = NOT_NOTICED
+            if not noise.rounding and len(one.x) == len(one.rows):
+                over = one.sigma / float(np.sqrt(np.mean(one.sigma**2)))
+                own_slopes = (predicted.slopes[part, : len(own)] / over[:, None]).T
+                alike[key] = correlation_about(residuals[part] / over, own_slopes)
+            row += len(one.x)
+        return FittedTrial(
+            made, values, *state, seeds, predicted, residuals, problem.sigma[rows], alike
+        )
+
+    def _estimates(self, trials: Sequence[FittedTrial]) -> dict[tuple[int, str], Estimate]:
+        """All seeds as estimates: given ones as they are, free ones by their weights."""
+        found: dict[tuple[int, str], Estimate] = {}
+        for place, trial in enumerate(trials):
+            known = {s.code: s for s in trial.made.system.distinct}
+            for seed in trial.seeds:
+                if seed in trial.made.start.held:
+                    found[place, seed] = trial.made.start.held[seed]
+                elif seed in known and not known[seed].free:
+                    one = known[seed]
+                    found[place, seed] = Estimate(one.value, {}, {one.key: 1.0})
+        operator = self._operator()
+        for row, key in enumerate(self.problem.columns):
+            found[key] = self._free(operator[row], float(self.at[row]), trials, found)
+        return found
+
+    def _operator(self) -> Array:
+        """∂free/∂(sample/σ), (free, n). Raises ModelFitError where some are not told apart."""
+        many = len(self.problem.columns)
+        if not many:
+            return np.zeros((0, len(self.left)))
+        size = np.linalg.norm(self.slopes, axis=0)
+        blind = [n for (_, n), s in zip(self.problem.columns, size, strict=True) if not s > 0.0]
+        if blind:
+            raise ModelFitError(
+                f"The samples say nothing of {self._names(blind)}: what it acts on does not "
+                "happen here. Fix it, or switch the force off."
+            )
+        u, s, vt = np.linalg.svd(self.slopes / size, full_matrices=False)
+        if s[-1] < TOLD_APART * s[0]:
+            weak = [
+                n
+                for (_, n), part in zip(self.problem.columns, np.abs(vt[-1]), strict=True)
+                if part > 0.1
+            ]
+            raise ModelFitError(
+                f"{self._names(weak)} cannot be told apart by these samples. Fix one of them."
+            )
+        return np.asarray((vt.T / s) @ u.T / size[:, None])
+
+    def _names(self, codes: Sequence[str]) -> str:
+        called = {s.code: s.name for t in self.problem.trials for s in t.system.distinct}
+        for made in self.problem.trials:
+            for c in made.system.coordinates:
+                called |= {
+                    c.place: f"the start of {c.body}",
+                    c.rate: f"the first speed of {c.body}",
+                }
+        return " and ".join(dict.fromkeys(called.get(code, code) for code in codes))
+
+    def _free(
+        self, weights: Array, value: float, trials: Sequence[FittedTrial],
+        given: Mapping[tuple[int, str], Estimate],
+    ) -> Estimate:  # fmt: skip
+        terms: list[tuple[float, Estimate]] = []
+        row = 0
+        for place, trial in enumerate(trials):
+            for one in trial.made.samples:
+                part = slice(row, row + len(one.x))
+                terms.append((1.0, one.estimate(weights[part] / one.sigma, 0.0)))
+                row += len(one.x)
+            first = row - trial.made.count
+            own = slice(first, row)
+            for k, seed in enumerate(trial.seeds):
+                if (place, seed) in given and (place, seed) not in self.problem.columns:
+                    pull = -float(weights[own] @ (trial.predicted.slopes[:, k] / trial.sigma))
+                    terms.append((pull, given[place, seed]))
+        return replace(weighted_sum(terms), value=value)
+
+    def _chi_squared(self, trials: Sequence[FittedTrial]) -> float:
+        """Σ (r/σ)², where what is fixed with a ± may be off by it: the least over such errors."""
+        base = float(self.left @ self.left)
+        columns, row = [], 0
+        for trial in trials:
+            known = {s.code: _u(s) for s in trial.made.system.distinct}
+            held = {name: _u_of(trial, one) for name, one in trial.made.start.held.items()}
+            for k, seed in enumerate(trial.seeds):
+                u = held.get(seed) if seed in held else known.get(seed, 0.0)
+                if seed in trial.made.start.held or (u and not _is_free(trial, seed)):
+                    column = np.zeros(len(self.left))
+                    column[row : row + trial.made.count] = (
+                        trial.predicted.slopes[:, k] / trial.sigma * (u or 0.0)
+                    )
+                    columns.append(column)
+            row += trial.made.count
+        if not columns:
+            return base
+        many, free = len(columns), len(self.problem.columns)
+        design = np.vstack(
+            [
+                np.column_stack([self.slopes, *columns]),
+                np.hstack([np.zeros((many, free)), np.eye(many)]),
+            ]
+        )
+        size = np.maximum(np.linalg.norm(design, axis=0), 1e-300)
+        target = np.concatenate([-self.left, np.zeros(many)])
+        solved = np.linalg.lstsq(design / size, target, rcond=None)[0]
+        left = target - (design / size) @ solved
+        return min(base, float(left @ left))
+
+
+def _u(one: Setting) -> float:
+    return 0.0 if one.fact is None or one.free else one.fact.u
+
+
+def _u_of(trial: FittedTrial, one: Estimate) -> float:
+    """u of a start that is held: of its samples and facts."""
+    context = trial.made.context
+    parts = parts_of(trial, [one])
+    return float(joint_scalars({"": one}, context.clock_noise, parts, context.pools()).u(""))
+
+
+def _is_free(trial: FittedTrial, seed: str) -> bool:
+    return any(s.code == seed and s.free for s in trial.made.system.distinct)
+
+
+def parts_of(trial: FittedTrial, estimates: Sequence[Estimate]) -> list[SharedPart]:
+    """The parts of covariance that come from facts, typed ones of the model with them."""
+    context = trial.made.context
+    parts = context.fact_parts(estimates)
+    setup = context.facts()
+    typed: dict[FactId, Fact] = {
+        s.key: s.fact
+        for s in trial.made.system.distinct
+        if s.key is not None and s.fact is not None and s.key not in setup
+    }
+    typed |= trial.made.start.facts
+    return [*parts, *(fact_part(key, fact) for key, fact in typed.items())]
+
+
+def _joint(
+    trials: Sequence[FittedTrial], estimates: Mapping[tuple[int, str], Estimate], pools: Pools
+) -> JointScalars:
+    """All seeds as correlated scalars: samples trial by trial, facts once."""
+    if len(trials) == 1:
+        return _of_one(trials[0], estimates, pools, parts_of(trials[0], list(estimates.values())))
+    shared: dict[object, SharedPart] = {}
+    for trial in trials:
+        for part in parts_of(trial, list(estimates.values())):
+            shared.setdefault((part.source, part.ids), part)
+    whole = _of_one(trials[0], _of_trial(trials[0], estimates, True), pools, list(shared.values()))
+    merged = {part.source: part.covariance for part in whole.parts}
+    for trial in trials[1:]:
+        for part in _of_one(trial, _of_trial(trial, estimates, False), pools, []).parts:
+            merged[part.source] = merged.get(part.source, 0.0) + part.covariance
+    parts = tuple(SourceCovariance(s, m) for s, m in merged.items())
+    return replace(whole, parts=parts, origin=None)
+
+
+def _of_trial(
+    trial: FittedTrial, estimates: Mapping[tuple[int, str], Estimate], facts: bool
+) -> dict[tuple[int, str], Estimate]:
+    own = trial.made.context.trial.id
+    return {
+        key: Estimate(
+            one.value,
+            {c: w for c, w in one.weights.items() if c.trial == own},
+            one.sensitivities if facts else {},
+        )
+        for key, one in estimates.items()
+    }
+
+
+def _of_one(
+    trial: FittedTrial, estimates: Mapping[tuple[int, str], Estimate], pools: Pools,
+    parts: list[SharedPart],
+) -> JointScalars:  # fmt: skip
+    noise = trial.made.context.clock_noise
+    reading = dict(noise.reading)
+    for one in trial.made.samples:
+        rho = trial.alike[f"{one.body} {one.axis}"].rho
+        if rho:
+            source, own = reading[one.key]
+            reading[one.key] = source, replace(own, alike=rho)
+    return joint_scalars(estimates, replace(noise, reading=reading), parts, pools)

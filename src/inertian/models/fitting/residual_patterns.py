@@ -1,0 +1,315 @@
+"""What the residuals of a model say: nothing, or how they grow, and what kind of force would take
+that away.
+
+Each kind of misfit has its own pattern: the slope of what is predicted by a force that is not in
+the model, by a kick at a moment, or slow waves. What fitted parameters could take up is taken out,
+and the residuals are projected on the rest (score test: Rao, Proc. Camb. Phil. Soc. 44 (1948)
+50-57). The largest of all is judged by how large it becomes with noise alone, drawn with the
+covariance that the patterns have in common (Westfall & Young, *Resampling-Based Multiple Testing*,
+1993, 2.3).
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from inertian.models.definitions.force_kinds import (
+    DRY_TORQUE,
+    FRICTION,
+    LINEAR,
+    PUSH,
+    QUADRATIC,
+    SPRING,
+    TORSION,
+    VISCOUS_TORQUE,
+)
+from inertian.models.definitions.model import Force, Parameter
+from inertian.models.definitions.system import Coordinate, MovingBody
+from inertian.models.fitting.fit import FittedTrial
+from inertian.models.fitting.settings import system_of
+from inertian.models.fitting.trial_model import Predicted, TrialModel
+from inertian.models.stepping.reference import ModelRunError
+from inertian.physics.definitions.fact_names import mass_key
+from inertian.quantities.estimates import Array
+from inertian.quantities.facts import Fact, FactId, Meaning
+from inertian.quantities.units import unit_of
+
+NONE, SPEED, TIME, PLACE, WAVES = (
+    "no pattern", "grows with speed", "grows with time", "follows the position", "a slow pattern",
+)  # fmt: skip
+SUDDEN = "sudden at {at:.2f} s"
+BY_CHANCE = 0.04  # how often noise alone may be called a pattern
+DRAWS, SEED = 4_000, 20261129
+KICKS, SLOW = 24, 6
+HARDLY_NEW = 0.02  # share of a pattern that parameters leave, below which it says nothing
+MOST_BODIES = 3
+MUCH, MOST_TRIED = 0.6, 4  # share of the largest from which a force is tried, and how many
+NEARLY = 0.97  # of the largest, from which a force is named rather than a kick or a wave
+_SAYS = {
+    FRICTION: TIME, PUSH: TIME, DRY_TORQUE: TIME, LINEAR: SPEED, QUADRATIC: SPEED,
+    VISCOUS_TORQUE: SPEED, SPRING: PLACE, TORSION: PLACE,
+}  # fmt: skip
+_COEFFICIENT = {
+    FRICTION: "μ", LINEAR: "b", QUADRATIC: "c", PUSH: "F", SPRING: "k", DRY_TORQUE: "M_d",
+    VISCOUS_TORQUE: "β", TORSION: "κ",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ResidualPattern:
+    """What residuals say in words, how clearly as a normal deviate, how often noise alone would say
+    as much, and which force would take it away ("" where none is known).
+    """
+
+    pattern: str
+    statistic: float
+    p: float
+    force: str = ""
+    body: str = ""
+    at: float | None = None
+    adds: Force | None = None  # the force, ready to be fitted
+    # What other forces would say that take much of it away, the best first
+    nearly: tuple["ResidualPattern", ...] = ()
+
+    @property
+    def structured(self) -> bool:
+        """Whether there is a pattern."""
+        return self.pattern != NONE
+
+
+@dataclass(frozen=True)
+class _Candidate:
+    says: str
+    force: str = ""
+    body: str = ""
+    at: float | None = None
+    opposes: bool = False  # whether only a positive coefficient is physics
+    adds: Force | None = None
+
+
+def residual_pattern(trial: FittedTrial) -> ResidualPattern:
+    """Return what the residuals of one trial say."""
+    try:
+        columns, candidates = _columns(trial)
+    except ModelRunError:
+        return ResidualPattern(NONE, 0.0, 1.0)
+    inverse = 1.0 / trial.sigma
+    many = len([s for s in trial.seeds if _was_free(trial, s)])
+    fitted = trial.predicted.slopes[:, :many] * inverse[:, None]
+    held = [k for k, s in enumerate(trial.seeds[many:], many) if s in trial.made.start.held]
+    taken = np.column_stack([fitted, trial.predicted.slopes[:, held] * inverse[:, None]])
+    weighted = columns * inverse[:, None]
+    before = np.linalg.norm(weighted, axis=0)
+    if taken.shape[1]:
+        q, r = np.linalg.qr(taken / np.maximum(np.linalg.norm(taken, axis=0), 1e-300))
+        q = q[:, np.abs(np.diag(r)) > 1e-9]
+        weighted = weighted - q @ (q.T @ weighted)
+        weighted = weighted - q @ (q.T @ weighted)
+    size = np.linalg.norm(weighted, axis=0)
+    useful = np.flatnonzero((size > HARDLY_NEW * before) & (before > 0.0) & np.isfinite(size))
+    if not len(useful):
+        return ResidualPattern(NONE, 0.0, 1.0)
+    patterns = weighted[:, useful] / size[useful]
+    covariance = _covariance(trial, patterns)
+    spread = np.sqrt(np.maximum(np.diag(covariance), 1e-12))
+    z = (patterns.T @ (trial.residuals * inverse)) / spread
+    largest = float(np.max(np.abs(z)))
+    p = _by_chance(largest, covariance / np.outer(spread, spread), _freedom(trial))
+    if p > BY_CHANCE:
+        return ResidualPattern(NONE, largest, p)
+    best = _best(z, [candidates[k] for k in useful])
+    one = candidates[useful[best]]
+    says = SUDDEN.format(at=one.at) if one.at is not None else one.says
+    nearly = _nearly(z, [candidates[k] for k in useful], p)
+    return ResidualPattern(says, largest, p, one.force, one.body, one.at, one.adds, nearly)
+
+
+def _nearly(z: Array, candidates: Sequence[_Candidate], p: float) -> tuple[ResidualPattern, ...]:
+    largest = float(np.max(np.abs(z)))
+    order = [k for k in np.argsort(-np.abs(z)) if candidates[k].force]
+    usable = [
+        k
+        for k in order
+        if abs(z[k]) > MUCH * largest and not (candidates[k].opposes and z[k] < 0.0)
+    ]
+    return tuple(
+        ResidualPattern(c.says, float(abs(z[k])), p, c.force, c.body, adds=c.adds)
+        for k in usable[:MOST_TRIED]
+        for c in [candidates[k]]
+    )
+
+
+def _best(z: Array, candidates: Sequence[_Candidate]) -> int:
+    """The candidate that tells most: a force with the sign that physics has, where one does nearly
+    as well as a kick or a wave.
+    """
+    largest = float(np.max(np.abs(z)))
+    forces = [
+        k
+        for k, one in enumerate(candidates)
+        if one.force and not (one.opposes and z[k] < 0.0) and abs(z[k]) > NEARLY * largest
+    ]
+    if forces:
+        # Of forces that say the same, the first: friction before a push
+        top = max(abs(z[k]) for k in forces)
+        return next(k for k in forces if abs(z[k]) > top * (1.0 - 1e-3))
+    return int(np.argmax(np.abs(z)))
+
+
+def _was_free(trial: FittedTrial, seed: str) -> bool:
+    free = {s.code for s in trial.made.system.free} | set(trial.made.start.free)
+    return seed in free
+
+
+def _freedom(trial: FittedTrial) -> float:
+    relative = trial.made.context.pools().relative.get(("readings", "readings"), 0.0)
+    return 2.0 / relative if relative > 0.0 else np.inf
+
+
+def _by_chance(largest: float, correlation: Array, dof: float) -> float:
+    rng = np.random.default_rng(SEED)
+    values, vectors = np.linalg.eigh(correlation)
+    root = vectors * np.sqrt(np.maximum(values, 0.0))
+    draws = np.max(np.abs(root @ rng.normal(size=(len(values), DRAWS))), axis=0)
+    if np.isfinite(dof):
+        draws = draws / np.sqrt(rng.chisquare(max(dof, 1.0), DRAWS) / max(dof, 1.0))
+    return float((1 + np.count_nonzero(draws >= largest)) / (1 + DRAWS))
+
+
+def _covariance(trial: FittedTrial, patterns: Array) -> Array:
+    """The covariance of the projections of residuals over σ on patterns, with all that the noise of
+    the trial has: errors alike, rounding, time stamps; and with facts that are off by their ±.
+    """
+    made, many = trial.made, patterns.shape[1]
+    noise = made.context.clock_noise
+    rows = len(made.context.trial.t)
+    total, pulled, row = np.zeros((many, many)), np.zeros((rows, many)), 0
+    for one in made.samples:
+        own = noise.reading[one.key][1]
+        part = patterns[row : row + len(one.x)] / one.sigma[:, None]
+        row += len(one.x)
+        whole = np.zeros((rows, many))
+        whole[one.rows] = one.spread(part.T).T
+        if isinstance(own.variance, float) and not own.alike and not own.rounding:
+            total += own.variance * (whole.T @ whole)
+        else:
+            total += whole.T @ np.column_stack([own.applied(column) for column in whole.T])
+        if one.key in noise.rate and noise.jitter > 0.0:
+            pulled += whole * np.asarray(noise.rate[one.key][0:rows])[:, None]
+    total += noise.jitter * (pulled.T @ pulled)
+    known = {s.code: s for s in made.system.distinct}
+    for k, seed in enumerate(trial.seeds):
+        fact = known[seed].fact if seed in known and not known[seed].free else None
+        if fact is not None and fact.u > 0.0:
+            pull = patterns.T @ (trial.predicted.slopes[:, k] / trial.sigma) * fact.u
+            total += np.outer(pull, pull)
+    return total
+
+
+def _columns(trial: FittedTrial) -> tuple[Array, list[_Candidate]]:
+    """Patterns of all candidates, (n, candidates), and what they are."""
+    made = trial.made
+    forces = _forces_beside(made.system.bodies[:MOST_BODIES], trial)
+    masses = dict(made.context.masses)
+    for body in made.context.trial.followed:
+        kilogram = Fact(1.0, 0.0, Meaning.EXACT, unit_of("mass", "kg"))
+        masses.setdefault(body.name, (FactId(mass_key(body.name)), kilogram))
+    context = replace(made.context, masses=masses)
+    model = replace(made.model, forces=(*made.model.acting, *forces))
+    system = replace(system_of(context, model), signs=made.system.signs)
+    beside = replace(made, system=system)
+    begin = len(made.system.forces)
+    codes = [
+        system.setting(begin + k, _COEFFICIENT[f.kind], f.bodies[0]).code
+        for k, f in enumerate(forces)
+    ]
+    starts = [n for c in system.coordinates for n in (c.place, c.rate)]
+    seeds = (*codes, *starts)
+    # Names of settings are the same in the larger system
+    values = {**trial.values, **dict.fromkeys(codes, 0.0)}
+    predicted = beside.predicted(values, trial.places, trial.rates, seeds)
+    columns = [predicted.slopes[:, k] for k in range(len(codes))]
+    candidates = [
+        _Candidate(
+            _SAYS[f.kind], f.kind, f.bodies[0], opposes=f.kind != PUSH, adds=_to_be_fitted(f)
+        )
+        for f in forces
+    ]
+    for c in system.coordinates:
+        for at, column in _kicks(beside, predicted, c, len(codes)):
+            columns.append(column)
+            candidates.append(_Candidate("", "", c.body, at))
+    row = 0
+    for one in made.samples:
+        inside = (one.t - made.stretch.start) / (made.stretch.stop - made.stretch.start)
+        for k in range(1, SLOW + 1):
+            column = np.zeros(made.count)
+            column[row : row + len(one.x)] = np.cos(np.pi * k * inside)
+            columns.append(column)
+            candidates.append(_Candidate(WAVES, "", one.body))
+        row += len(one.x)
+    return np.column_stack(columns), candidates
+
+
+def _forces_beside(bodies: Sequence[MovingBody], trial: FittedTrial) -> list[Force]:
+    found = []
+    for body in bodies:
+        kinds = (DRY_TORQUE, VISCOUS_TORQUE, TORSION) if body.turning else (
+            FRICTION, LINEAR, QUADRATIC, PUSH, SPRING,
+        )  # fmt: skip
+        for kind in kinds:
+            parameters: tuple[Parameter, ...] = (
+                Parameter(_COEFFICIENT[kind], _exactly_zero(kind), True),
+            )
+            if kind == SPRING:
+                own = [s for s in trial.made.samples if s.body == body.name]
+                middle = float(np.mean([s.x.mean() for s in own[:1]])) if own else 0.0
+                fact = Fact(middle, 0.0, Meaning.EXACT, unit_of("length", "m"))
+                parameters = (*parameters, Parameter("x_0", fact))
+            found.append(Force(kind, parameters, (body.name,)))
+    return found
+
+
+def _to_be_fitted(force: Force) -> Force:
+    """A candidate with its coefficient to be found."""
+    return force.with_parameter(Parameter(_COEFFICIENT[force.kind], None, True))
+
+
+_KINDS = {
+    FRICTION: ("number", ""), LINEAR: ("linear drag", "kg/s"),
+    QUADRATIC: ("quadratic drag", "kg/m"),
+    PUSH: ("force", "N"), SPRING: ("stiffness", "N/m"), DRY_TORQUE: ("torque", "N·m"),
+    VISCOUS_TORQUE: ("turning drag", "N·m·s"), TORSION: ("torsion stiffness", "N·m/rad"),
+}  # fmt: skip
+
+
+def _exactly_zero(kind: str) -> Fact:
+    return Fact(0.0, 0.0, Meaning.EXACT, unit_of(*_KINDS[kind]))
+
+
+def _kicks(
+    beside: TrialModel, predicted: Predicted, c: Coordinate, first: int
+) -> list[tuple[float, Array]]:
+    """What a kick of a coordinate at some moments does to all channels, by the slopes by the
+    start: Φ(t) Φ(t₁)⁻¹.
+    """
+    motion = predicted.motion
+    n = len(beside.system.coordinates)
+    order = [first + 2 * k for k in range(n)] + [first + 2 * k + 1 for k in range(n)]
+    states = np.concatenate(
+        [motion.place_slopes[order], motion.rate_slopes[order]], axis=1
+    ).transpose(2, 1, 0)
+    number = [k.place for k in beside.system.coordinates].index(c.place)
+    looked = np.linspace(0, len(motion.t) - 1, KICKS + 2).astype(int)[1:-1]
+    found = []
+    for row in np.unique(looked):
+        whole = states[row]
+        if not np.isfinite(whole).all() or np.linalg.cond(whole) > 1e8:
+            continue
+        begin = np.linalg.solve(whole, np.eye(2 * n)[:, n + number])
+        column = predicted.slopes[:, order] @ begin
+        late = np.concatenate([one.t > motion.t[row] for one in beside.samples])
+        if np.count_nonzero(late) > 3:
+            found.append((float(motion.t[row]), np.where(late, column, 0.0)))
+    return found

@@ -1,0 +1,410 @@
+"""From a model and a trial as it is read to a system: every number behind the forces is found, or
+it is said what is missing.
+"""
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from itertools import product
+from math import inf
+
+import numpy as np
+
+from inertian.models.definitions.force_kinds import (
+    FORMULA,
+    PENDULUM,
+    RECORDED,
+    Acts,
+    G,
+    ParameterKind,
+    force_kind,
+)
+from inertian.models.definitions.model import Force, Model
+from inertian.models.definitions.system import Coordinate, MovingBody, Setting, System
+from inertian.models.definitions.typed_forces import parse_value
+from inertian.motion.recording.frame import CENTRE
+from inertian.motion.recording.trials import Body
+from inertian.physics.definitions.fact_names import mass_key
+from inertian.physics.evaluation.trial_context import TrialContext
+from inertian.quantities.dimensions import OF_KIND, Dimension, dimension_of, parse_unit
+from inertian.quantities.errors import Refusal
+from inertian.quantities.estimates import Array
+from inertian.quantities.expression_tree import Binary, Expression, Negative, Operation, symbols_in
+from inertian.quantities.expressions import CONSTANTS, Formula, FormulaError, parse_formula
+from inertian.quantities.facts import Fact, FactId
+from inertian.quantities.units import SI_SYMBOL
+
+_GREEK = {"μ": "mu", "θ": "theta", "τ": "tau", "β": "beta", "κ": "kappa", "φ": "phi", "α": "alpha"}
+_WORDS = frozenset(
+    "t dt i a F x y v m lambda if in is or and not for def pi sin cos tan exp log sqrt tanh arctan "
+    "abs interp inside angle omega torque steps forces acceleration t_start inertia speed weight "
+    "push drag spring damping bumper thrust pull gauge formula direction normal moved".split()
+)
+RADIUS, UNKNOWN = "r", "not known, and not needed"
+POWERS = (range(-3, 4), range(-1, 2), range(-4, 4))  # of m, kg, s, that a free unit may have
+
+
+def bodies_of(context: TrialContext, model: Model) -> tuple[Body, ...]:
+    """Return the bodies of a trial that a model moves. Raises Refusal."""
+    followed = {body.name: body for body in context.trial.followed}
+    wanted = model.bodies or tuple(followed)
+    unknown = [
+        n for n in (*wanted, *(b for f in model.acting for b in f.bodies)) if n not in followed
+    ]
+    if unknown or not followed:
+        there = ", ".join(followed) or "none whose position was recorded"
+        raise Refusal(f"There is no body “{', '.join(unknown)}” in this trial. There is: {there}.")
+    return tuple(body for name, body in followed.items() if name in wanted)
+
+
+def system_of(context: TrialContext, model: Model) -> System:
+    """Return what a model moves in a trial, with all numbers. Raises Refusal or FormulaError."""
+    bodies = bodies_of(context, model)
+    forces = model.acting
+    turning = {
+        name
+        for force in forces
+        if force_kind(force.kind).acts is Acts.TURNING
+        for name in (force.bodies or [b.name for b in bodies])
+    }
+    moving = tuple(
+        _moving(body, f"_{k}" if len(bodies) > 1 else "", body.name in turning, forces)
+        for k, body in enumerate(bodies, 1)
+    )
+    found = _Settings(context, model, moving, forces)
+    return System(moving, forces, found.all(), _recorded(context, bodies, forces))
+
+
+def _moving(body: Body, mark: str, turning: bool, forces: Sequence[Force]) -> MovingBody:
+    if turning:
+        inertia, name = f"inertia{mark}", body.name
+        one = Coordinate(
+            name, "angle", f"angle{mark}", f"omega{mark}", f"torque{mark}", f"alpha{mark}", inertia
+        )
+        hangs = any(f.kind == PENDULUM and (not f.bodies or name in f.bodies) for f in forces)
+        return MovingBody(name, mark, (one,), hangs)
+    alone = len(body.axes) == 1
+    cs = []
+    for axis in body.axes:
+        along = mark if alone else f"_{axis}{mark}"
+        cs.append(
+            Coordinate(
+                body.name, axis, f"{axis}{mark}", f"v{along}", f"F{along}", f"a{along}", f"m{mark}"
+            )
+        )
+    return MovingBody(body.name, mark, tuple(cs))
+
+
+def _recorded(
+    context: TrialContext, bodies: Sequence[Body], forces: Sequence[Force]
+) -> dict[str, tuple[Array, Array]]:
+    if not any(force.kind == RECORDED for force in forces):
+        return {}
+    found = {}
+    for body in bodies:
+        for channel in context.trial.body(body.name).sensors:
+            good = np.isfinite(channel.si)
+            if channel.axis == "F" and good.sum() > 1:
+                found[body.name] = context.trial.t[good], channel.si[good]
+    if not found:
+        raise Refusal("No force was recorded in this trial, so that none can drive a model.")
+    return found
+
+
+@dataclass
+class _Settings:
+    """Finds all settings of a model, with a name and a name in the program for each."""
+
+    context: TrialContext
+    model: Model
+    bodies: tuple[MovingBody, ...]
+    forces: tuple[Force, ...]
+    found: dict[tuple[int, str, str], Setting] = field(default_factory=dict)
+    _codes: dict[object, str] = field(default_factory=dict)
+
+    def all(self) -> Mapping[tuple[int, str, str], Setting]:
+        """Return all settings by force, symbol and body."""
+        for body in self.bodies:
+            self._mass(body)
+        for place, force in enumerate(self.forces):
+            if force.kind == FORMULA:
+                self._formula(place, force)
+            else:
+                for one in force_kind(force.kind).parameters:
+                    self._parameter(place, force, one)
+        for body in self.bodies:
+            if body.turning:
+                self._circle(body)
+        return self.found
+
+    def _on(self, force: Force) -> list[MovingBody]:
+        return [b for b in self.bodies if not force.bodies or b.name in force.bodies]
+
+    def _mass(self, body: MovingBody) -> None:
+        acting = [f for f in self.forces if not f.bodies or body.name in f.bodies]
+        damped = any(f.kind == PENDULUM and _typed_value(f, "b") for f in acting)
+        needed = damped or any(force_kind(f.kind).needs_mass for f in acting)
+        hinged = body.turning and not body.hanging
+        known = self.context.masses.get(body.name)
+        if hinged:
+            fact = self.context.setup.get(("I", body.name))
+            if fact is None:
+                raise Refusal(
+                    f"The moment of inertia of {body.name} is needed: type it in the setup, or "
+                    f"give --fact “moment of inertia of {body.name} = …”."
+                )
+            code, name = f"inertia{body.suffix}", f"moment of inertia of {body.name}"
+            self._keep((-1, "I", body.name), self._of_fact(name, code, "inertia", *fact))
+        if known is None and needed and not hinged:
+            raise Refusal(
+                f"The mass of {body.name} is needed for these forces: type it in the setup, or "
+                f"give --fact “{mass_key(body.name)} = …”."
+            )
+        code, name = f"m{body.suffix}", mass_key(body.name)
+        if known is None:
+            one = Setting(name, code, 1.0, "mass", "kg", known=False, symbol=UNKNOWN)
+        else:
+            one = self._of_fact(name, code, "mass", *known)
+        self._keep((-1, "m", body.name), one)
+
+    def _keep(self, place: tuple[int, str, str], one: Setting) -> None:
+        self.found[place] = one
+
+    def _of_fact(
+        self, name: str, code: str, kind: str, key: FactId, fact: Fact, **more: object
+    ) -> Setting:
+        made = Setting(name, code, fact.si, kind, SI_SYMBOL[kind], key, fact)
+        return replace(made, **more)  # type: ignore[arg-type]
+
+    def _code(self, symbol: str, identity: object) -> str:
+        """A name in the program, the same for the same thing."""
+        if identity in self._codes:
+            return self._codes[identity]
+        plain = "".join(_GREEK.get(letter, letter) for letter in symbol)
+        plain = re.sub(r"\W", "_", plain)
+        taken = {*self._codes.values(), *(f"m{b.suffix}" for b in self.bodies)}
+        taken |= {n for b in self.bodies for c in b.coordinates for n in (c.place, c.rate, c.force)}
+        taken |= {c.acceleration for b in self.bodies for c in b.coordinates}
+        code = f"{plain}_0" if plain in _WORDS else plain
+        number = 2
+        while code in taken:
+            code, number = f"{plain}_{number}", number + 1
+        self._codes[identity] = code
+        return code
+
+    def _name(self, force: Force, symbol: str) -> str:
+        """How a parameter is called: by its symbol, with body or force where others have it too."""
+        spelled = force.parameter(symbol).spelled or symbol
+        others = [f for f in self.forces if f is not force and _has(f, symbol)]
+        if not others:
+            return spelled
+        if force.bodies and any(f.kind == force.kind for f in others):
+            return f"{spelled} of {', '.join(force.bodies)}"
+        return f"{spelled} of {force.kind}"
+
+    def _parameter(self, place: int, force: Force, kind: ParameterKind) -> None:
+        typed = force.parameter(kind.symbol)
+        bodies = self._on(force)
+        each = kind.fact in ("F_p", "x_c", "y_c")
+        if kind.fact == "y_c":  # of a pendulum that was followed along one axis, it is not seen
+            bodies = [b for b in bodies if len(self.context.trial.body(b.name).axes) > 1]
+        for body in bodies if each else [None]:
+            self._one(place, force, kind, "" if body is None else body.name)
+
+    def _one(self, place: int, force: Force, kind: ParameterKind, body: str) -> None:
+        typed = force.parameter(kind.symbol)
+        name = self._name(force, kind.symbol)
+        base = Setting(
+            name, "", 0.0, kind.kind, SI_SYMBOL[kind.kind], least=kind.least, tried=kind.tried,
+            force=place, symbol=kind.symbol, known=False,
+        )  # fmt: skip
+        fact = typed.fact
+        key = None
+        if fact is None:
+            known = self._setup_fact(kind, body)
+            if known is not None:
+                key, fact = known
+        elif fact.u > 0.0 and not typed.free:
+            scope = f"trial {self.context.trial.id}"
+            key = FactId(f"{name} of model {self.model.name}", scope)
+        if fact is None and not typed.free and kind.default:
+            fact = parse_value(kind.default, kind)
+        if fact is not None:
+            base = replace(base, value=fact.si, fact=fact, key=key, known=True)
+        free = typed.free or fact is None
+        if free:
+            base = replace(base, free=True, key=None)
+        identity = base.key if base.key is not None else (place, kind.symbol, body)
+        code = self._code(kind.symbol, identity)
+        self._keep((place, kind.symbol, body), replace(base, code=code))
+
+    def _setup_fact(self, kind: ParameterKind, body: str) -> tuple[FactId, Fact] | None:
+        if not kind.fact:
+            return None
+        if kind.fact in ("x_c", "y_c"):
+            return self.context.shared.get(CENTRE[kind.fact[0]])
+        setup = self.context.setup
+        return setup.get((kind.fact, body)) or setup.get((kind.fact, ""))
+
+    def _circle(self, body: MovingBody) -> None:
+        """The circle on which a turning body is seen: its radius, and its centre."""
+        axes = self.context.trial.body(body.name).axes
+        pendulum = next(
+            (k for k, f in enumerate(self.forces) if f.kind == PENDULUM and body in self._on(f)),
+            None,
+        )
+        base = Setting("", "", 0.0, "length", "m", free=True, known=False)
+        if len(axes) > 1:
+            code, name = self._code(f"r{body.suffix}", ("r", body.name)), f"radius of {body.name}"
+            self._keep((-1, RADIUS, body.name), replace(base, name=name, code=code, symbol="r"))
+        elif pendulum is None:
+            raise Refusal(f"{body.name} has to be followed along x and y to turn about an axis.")
+        if pendulum is not None:
+            return
+        for axis, name in CENTRE.items():
+            code = self._code(f"{axis}_c{body.suffix}", (axis, body.name))
+            known = self.context.shared.get(name)
+            one = replace(base, name=f"{name} of {body.name}", code=code, symbol=f"{axis}_c")
+            if known is not None:
+                key, fact = known
+                one = replace(one, value=fact.si, fact=fact, key=key, free=False, known=True)
+            self._keep((-1, f"{axis}_c", body.name), one)
+
+    def _formula(self, place: int, force: Force) -> None:
+        formula = parse_formula(force.formula)
+        known = dict(_moved_dimensions(self.bodies))
+        own: dict[str, Setting] = {}
+        for symbol in formula.names:
+            if symbol in known:
+                continue
+            typed = force.parameter(symbol)
+            name = self._name(force, symbol)
+            fact = self._fact_of_formula(symbol)
+            if typed.fact is None and not typed.free and fact is not None:
+                key, value = fact
+                code = self._code(symbol, key)
+                own[symbol] = self._of_fact(
+                    name, code, value.unit.kind, key, value, force=place, symbol=symbol
+                )
+                known[symbol] = OF_KIND[value.unit.kind]
+                continue
+            code = self._code(symbol, (place, symbol, ""))
+            base = Setting(name, code, 0.0, "number", typed.unit, force=place, symbol=symbol,
+                           known=False)  # fmt: skip
+            if typed.fact is not None:
+                value = typed.fact
+                scope = f"trial {self.context.trial.id}"
+                own_key = FactId(f"{name} of model {self.model.name}", scope)
+                key2 = own_key if value.u > 0.0 else None
+                kind, unit, dimension = _unit_of_typed(value)
+                base = replace(base, value=value.si, kind=kind, unit=unit, fact=value, key=key2,
+                               known=True)  # fmt: skip
+                known[symbol] = dimension
+            elif typed.unit:
+                known[symbol] = parse_unit(typed.unit)[1]
+            if typed.free or typed.fact is None:
+                base = replace(base, free=True, key=None)
+            own[symbol] = base
+        turning = all(b.turning for b in self._on(force))
+        wanted = OF_KIND["torque" if turning else "force"]
+        _infer(formula, known, wanted)
+        for symbol, one in own.items():
+            if not one.unit:
+                unit = str(known[symbol])
+                own[symbol] = one = replace(one, unit="" if unit == "1" else unit)
+            self._keep((place, symbol, ""), one)
+        _check(formula, known, wanted)
+
+    def _fact_of_formula(self, symbol: str) -> tuple[FactId, Fact] | None:
+        if (symbol, "") in self.context.setup:
+            return self.context.setup[symbol, ""]
+        return None
+
+
+def _has(force: Force, symbol: str) -> bool:
+    if force.kind == FORMULA:
+        return symbol in parse_formula(force.formula).names
+    return any(p.symbol == symbol for p in force_kind(force.kind).parameters) and symbol != G.symbol
+
+
+def _typed_value(force: Force, symbol: str) -> bool:
+    one = force.parameter(symbol)
+    return one.free or (one.fact is not None and one.fact.si != 0.0)
+
+
+def _unit_of_typed(fact: Fact) -> tuple[str, str, Dimension]:
+    if fact.unit.kind != "number":
+        return fact.unit.kind, SI_SYMBOL[fact.unit.kind], OF_KIND[fact.unit.kind]
+    if not fact.unit.symbol or fact.unit.symbol == "%":
+        return "number", "", OF_KIND["number"]
+    dimension = parse_unit(fact.unit.symbol)[1]
+    return "number", str(dimension), dimension
+
+
+def _moved_dimensions(bodies: Sequence[MovingBody]) -> Iterator[tuple[str, Dimension]]:
+    """Names of a formula that stand for the motion and for masses, with their dimensions."""
+    length, speed = OF_KIND["length"], OF_KIND["speed"]
+    yield "t", OF_KIND["time"]
+    for number, one in enumerate(bodies, 1):
+        for mark in ("", f"_{number}", f"_{one.name}"):
+            yield f"m{mark}", OF_KIND["mass"]
+            if one.turning:
+                yield f"φ{mark}", OF_KIND["number"]
+                yield f"ω{mark}", OF_KIND["frequency"]
+                yield f"v{mark}", OF_KIND["frequency"]
+                continue
+            yield f"v{mark}", speed
+            for c in one.coordinates:
+                yield f"{c.axis}{mark}", length
+                yield f"v_{c.axis}{mark}", speed
+
+
+def _parts(node: Expression) -> list[Expression]:
+    """The terms of a sum."""
+    match node:
+        case Binary(Operation.ADD | Operation.SUBTRACT, left, right):
+            return [*_parts(left), *_parts(right)]
+        case Negative(inner):
+            return _parts(inner)
+    return [node]
+
+
+def _infer(formula: Formula, known: dict[str, Dimension], wanted: Dimension) -> None:
+    """Find the unit of each parameter for which none is typed, from the term it stands in. Raises
+    FormulaError where that does not tell.
+    """
+    for part in _parts(formula.tree):
+        names = [n for n in symbols_in(part) if n not in CONSTANTS and n not in known]
+        if not names:
+            continue
+        fits = None
+        if len(names) == 1:
+            alone = Formula(formula.text, tuple(symbols_in(part)), part)
+            for powers in sorted(product(*POWERS), key=lambda p: sum(map(abs, p))):
+                trial = Dimension(*(Fraction(p) for p in powers))
+                try:
+                    if dimension_of(alone, {**known, names[0]: trial}) == wanted:
+                        fits = trial
+                        break
+                except FormulaError:
+                    continue
+        if fits is None:
+            raise FormulaError(
+                formula.text,
+                f"the unit of {names[0]} is not clear. Say it: {names[0]}=0.1 kg/s, or "
+                f"{names[0]}=? kg/s where it is to be fitted.",
+            )
+        known[names[0]] = fits
+
+
+def _check(formula: Formula, known: Mapping[str, Dimension], wanted: Dimension) -> None:
+    found = dimension_of(formula, known)
+    zero = formula.text.strip() in ("0", "0.0")
+    if found != wanted and not zero:
+        raise FormulaError(
+            formula.text, f"a force is in {wanted}; this is in {found}. Check its factors."
+        )
+
+
+__all__ = ["bodies_of", "inf", "system_of"]

@@ -1,0 +1,184 @@
+"""A model beside one trial: its system, its start, the samples it is held against, and what it
+predicts for them.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from inertian.models.definitions.force_kinds import BUMPER, Acts, force_kind
+from inertian.models.definitions.model import Model
+from inertian.models.definitions.system import MovingBody, Setting, System
+from inertian.models.fitting.samples import ChannelSamples, channel_samples
+from inertian.models.fitting.settings import system_of
+from inertian.models.fitting.stretch import (
+    StartState,
+    Stretch,
+    seen_coordinates,
+    start_state,
+    stretch_of,
+)
+from inertian.models.stepping.reference import ReferenceMotion, run_reference
+from inertian.physics.evaluation.trial_context import TrialContext
+from inertian.quantities.errors import Refusal
+from inertian.quantities.estimates import Array
+
+
+@dataclass(frozen=True, eq=False)
+class Predicted:
+    """Predicted values of all channels one after the other, (n,), in SI, and their slopes by each
+    seed, (n, seeds).
+    """
+
+    values: Array
+    slopes: Array
+    motion: ReferenceMotion
+
+
+@dataclass(frozen=True, eq=False)
+class TrialModel:
+    """A model in a trial. `guessed` are first values of settings that are free, by their names in
+    the program.
+    """
+
+    context: TrialContext
+    model: Model
+    system: System
+    stretch: Stretch
+    start: StartState
+    samples: tuple[ChannelSamples, ...]
+    guessed: Mapping[str, float]
+    seen: Mapping[str, tuple[Array, Array]] = field(repr=False, default_factory=dict)
+
+    @property
+    def moments(self) -> Array:
+        """All moments at which anything is compared, in s, increasing."""
+        return np.unique(np.concatenate([s.t for s in self.samples]))
+
+    @property
+    def count(self) -> int:
+        """How many values are compared."""
+        return sum(len(s.x) for s in self.samples)
+
+    def values_of(self, settings: Mapping[str, float]) -> dict[str, float]:
+        """Return settings by their names in the program with first guesses where nothing else is
+        known.
+        """
+        return {**self.guessed, **settings}
+
+    def predicted(
+        self, values: Mapping[str, float], places: Array, rates: Array, seeds: Sequence[str] = ()
+    ) -> Predicted:
+        """Return what the reference gives for the samples. Raises ModelRunError."""
+        t = self.moments
+        motion = run_reference(
+            self.system, t, places, rates, values, seeds, start=self.stretch.start
+        )
+        found, slopes = [], []
+        for one in self.samples:
+            at = np.searchsorted(t, one.t)
+            value, slope = self.seen_at(one.body, one.axis, motion, at, values, seeds)
+            found.append(value)
+            slopes.append(slope)
+        return Predicted(np.concatenate(found), np.concatenate(slopes), motion)
+
+    def seen_at(
+        self, body: str, axis: str, motion: ReferenceMotion, at: Array | slice,
+        values: Mapping[str, float], seeds: Sequence[str],
+    ) -> tuple[Array, Array]:  # fmt: skip
+        """Return what a channel shows of a motion at some of its moments, (m,) in m, and its slopes
+        by each seed, (m, seeds).
+        """
+        moving = next(b for b in self.system.bodies if b.name == body)
+        number = {c.place: k for k, c in enumerate(self.system.coordinates)}
+        if not moving.turning:
+            c = moving.along(axis)
+            assert c is not None
+            k = number[c.place]
+            return motion.places[k][at], motion.place_slopes[:, k][:, at].T
+        k = number[moving.coordinates[0].place]
+        angle, turned = motion.places[k][at], motion.place_slopes[:, k][:, at]
+        radius, middle = self.circle(moving, axis)
+        known = {**{s.code: s.value for s in self.system.distinct}, **values}
+        sideways = (axis == "x") if moving.hanging else (axis == "y")
+        along = np.sin(angle) if sideways else np.cos(angle)
+        across = np.cos(angle) if sideways else -np.sin(angle)
+        sign = -1.0 if moving.hanging and axis == "y" else 1.0
+        r = known[radius.code]
+        slopes = sign * r * across * turned
+        for place, seed in enumerate(seeds):
+            if seed == radius.code:
+                slopes[place] += sign * along
+            if seed == middle.code:
+                slopes[place] += 1.0
+        return known[middle.code] + sign * r * along, slopes.T
+
+    def circle(self, body: MovingBody, axis: str) -> tuple[Setting, Setting]:
+        """Return the settings of the radius on which a turning body is seen, and of its centre
+        along an axis.
+        """
+        system = self.system
+        seen = len(self.context.trial.body(body.name).axes) > 1
+        if not body.hanging:
+            centre = system.setting(-1, f"{axis}_c", body.name)
+            return system.setting(-1, "r", body.name), centre
+        place = next(k for k, f in enumerate(system.forces) if f.kind == "pendulum")
+        first = self.context.trial.body(body.name).axes[0]
+        name = "x_p" if axis == "x" or (axis == first and not seen) else "y_p"
+        centre = system.setting(place, name, body.name)
+        radius = system.setting(-1, "r", body.name) if seen else system.setting(place, "l")
+        return radius, centre
+
+
+def trial_model(context: TrialContext, model: Model) -> TrialModel:
+    """Return a model beside a trial. Raises Refusal, or FormulaError, saying what is missing."""
+    system = system_of(context, model)
+    names = [b.name for b in system.bodies]
+    stretch = stretch_of(context, model, names)
+    guessed: dict[str, float] = {}
+    seen: dict[str, tuple[Array, Array]] = {}
+    for body in system.bodies:
+        seen |= seen_coordinates(context, system, body, guessed)
+    start = start_state(context, model, system, stretch, seen)
+    system = replace(system, signs=_signs(context, system, start, stretch, seen))
+    samples = channel_samples(context, names, stretch.start, stretch.stop)
+    if not samples:
+        raise Refusal("No positions were recorded where the model runs.")
+    return TrialModel(context, model, system, stretch, start, samples, guessed, seen)
+
+
+def _signs(
+    context: TrialContext, system: System, start: StartState, stretch: Stretch,
+    seen: Mapping[str, tuple[Array, Array]],
+) -> dict[tuple[int, str], float]:  # fmt: skip
+    """Which of two bodies is ahead, and from which side a bumper is met."""
+    number = {c.place: k for k, c in enumerate(system.coordinates)}
+    found = {}
+    for place, force in enumerate(system.forces):
+        acted = system.acted_on(place)
+        if force_kind(force.kind).acts is Acts.PAIR:
+            for i, a in enumerate(acted):
+                for b in acted[i + 1 :]:
+                    ahead = (
+                        start.places[number[b.coordinates[0].place]]
+                        - start.places[number[a.coordinates[0].place]]
+                    )
+                    found[place, f"{a.name}\n{b.name}"] = 1.0 if ahead >= 0.0 else -1.0
+        if force.kind == BUMPER:
+            for body in acted:
+                side = system.setting(place, "side").value
+                name = body.coordinates[0].place
+                way = _far_side(context.trial.t, seen[name][0], stretch)
+                found[place, body.name] = side or way
+    return found
+
+
+def _far_side(t: Array, x: Array, stretch: Stretch) -> float:
+    """Where a body turns: above its begin and end, or below."""
+    inside = x[(t >= stretch.start) & (t <= stretch.stop) & np.isfinite(x)]
+    if len(inside) < 3:
+        return 1.0
+    line = np.linspace(inside[0], inside[-1], len(inside))
+    off = inside - line
+    return 1.0 if off.max() >= -off.min() else -1.0

@@ -1,0 +1,239 @@
+"""Models as JSON and as text; docs/schemas/model-1.json describes the form."""
+
+import re
+from collections.abc import Sequence
+from typing import Any
+
+from inertian.analysis.models.model_results import ModelResult
+from inertian.models.definitions.model import Model, Rule
+from inertian.models.definitions.typed_forces import force_text
+from inertian.models.fitting.accounts import ModelLedger, step_moments
+from inertian.models.fitting.comparison import nested, preferred
+from inertian.models.stepping.as_python import program_text
+from inertian.quantities.coverage import Scalar
+from inertian.quantities.rounding import chance_words, write_estimate, write_number
+from inertian.report.ledgers import finite, scalar_json, unit_name
+
+SCHEMA = 1
+
+
+def model_json(result: ModelResult) -> dict[str, Any]:
+    """Return one fitted model, in SI; what is not defined is null."""
+    model, fit = result.model, result.fit
+    return {
+        "name": model.name,
+        "trial": result.entry.trial.name,
+        "rule": str(model.rule),
+        "step": finite(model.step if model.step is not None else _usual_step(result)),
+        "start": _start_json(result),
+        "parameters": {
+            one.name: {
+                "value": finite(found.value),
+                "u": finite(found.u),
+                "unit": unit_name(one.unit),
+                "free": one.free,
+                "dof": finite(found.dof),
+                "k68": finite(found.k68),
+                "k95": finite(found.k95),
+            }
+            for one in result.settings
+            if one.known or one.free
+            for found in [result.scalar(one.code)]
+        },
+        "chi2": finite(fit.chi_squared),
+        "dof": fit.dof,
+        "p": finite(fit.p),
+        "residuals": {
+            "pattern": result.pattern.pattern,
+            "statistic": finite(result.pattern.statistic),
+            "p": finite(result.pattern.p),
+            "suggestion": suggestion(result),
+        },
+        "stepping_error": {
+            "position": finite(result.stepping.position),
+            "energy": finite(result.stepping.energy) if has_energy(result) else None,
+        },
+        "aicc": finite(fit.aicc),
+        "ledgers": [_ledger_json(one) for one in result.ledgers],
+        "forces": [force_text(f) for f in model.forces if f.on],
+        "from": result.trial.made.stretch.start,
+        "to": result.trial.made.stretch.stop,
+        "notes": model_notes(result),
+    }
+
+
+def has_energy(result: ModelResult) -> bool:
+    """Whether all masses are known, so that energies have a size."""
+    return all(s.known or s.free for s in result.trial.made.system.distinct)
+
+
+def _usual_step(result: ModelResult) -> float:
+    t = step_moments(result.trial, None)
+    return float((t[-1] - t[0]) / max(len(t) - 1, 1))
+
+
+def _start_json(result: ModelResult) -> dict[str, Any]:
+    places: dict[str, Any] = {}
+    rates: dict[str, Any] = {}
+    for c in result.trial.made.system.coordinates:
+        for into, name in ((places, c.place), (rates, c.rate)):
+            one = result.scalar(name)
+            into.setdefault(c.body, {})[c.axis] = {
+                "value": finite(one.value),
+                "u": finite(one.u),
+            }
+    return {"t": result.trial.made.stretch.start, "x": places, "v": rates}
+
+
+def _ledger_json(ledger: ModelLedger) -> dict[str, Any]:
+    return {
+        "law": ledger.law,
+        "of": ledger.of,
+        "unit": unit_name(ledger.unit),
+        "from": ledger.start,
+        "to": ledger.stop,
+        "opening": scalar_json(ledger.opening),
+        "entries": [
+            {"name": name, "value": finite(one.value), "u": finite(one.u)}
+            for name, one in ledger.entries
+        ],
+        "closing": scalar_json(ledger.closing),
+        "unaccounted": scalar_json(ledger.unaccounted),
+    }
+
+
+def models_json(results: Sequence[ModelResult]) -> dict[str, Any]:
+    """Return all fitted models of a command."""
+    return {
+        "schema": SCHEMA,
+        "models": [model_json(one) for one in results],
+        "comparisons": comparisons(results),
+    }
+
+
+def suggestion(result: ModelResult) -> str | None:
+    """Return in words what kind of force would take a pattern of residuals away, or None."""
+    one = result.pattern
+    if not one.force:
+        return None
+    bodies = result.trial.made.system.bodies
+    on = f" on {one.body}" if len(bodies) > 1 else ""
+    present = any(f.kind == one.force for f in result.model.acting)
+    more = "another value of " if present else ""
+    return f"{more}{one.force}{on} would take it away"
+
+
+def pattern_words(result: ModelResult) -> str:
+    """Return in words what residuals say."""
+    one = result.pattern
+    said = {"no pattern": "no pattern in what is left"}.get(
+        one.pattern, f"what is left {one.pattern}"
+    )
+    if one.pattern.startswith(("sudden", "a slow")):
+        said = f"what is left shows something {one.pattern}".replace("something a slow", "a slow")
+    idea = suggestion(result)
+    return f"{said}; {idea}" if idea else said
+
+
+def model_notes(result: ModelResult) -> list[str]:
+    """Return in words what else there is to say of a fitted model."""
+    found = []
+    for code in result.fit.at_bound:
+        one = next((s for s in result.settings if s.code == code), None)
+        if one is not None:
+            found.append(
+                f"{one.name} is at its bound of {one.least:g}: the samples do not ask for it"
+            )
+    if result.fit.wider > 1.05:
+        found.append(
+            f"the samples scatter {result.fit.wider:.2g} times as much as their noise about the "
+            "model, and each ± is widened to that"
+        )
+    found += [f"{at:.4g} s: {what}" for at, what in result.stepping.reference.events[:20]]
+    return found
+
+
+def comparisons(results: Sequence[ModelResult]) -> list[str]:
+    """Return in words how models of the same trial compare."""
+    found: list[str] = []
+    for trial in dict.fromkeys(r.entry.trial.id for r in results):
+        own = [r for r in results if r.entry.trial.id == trial]
+        if len(own) < 2:
+            continue
+        best = preferred([(r.model.name, r.fit) for r in own])
+        found += [best] if best else []
+        for k, one in enumerate(own):
+            for other in own[k + 1 :]:
+                told = nested((one.model, one.fit), (other.model, other.fit))
+                found += [told.words] if told else []
+    return found
+
+
+def parameter_words(result: ModelResult, code: str) -> str:
+    """Return a setting with its ± as it is read."""
+    one = next(s for s in result.settings if s.code == code)
+    found = result.scalar(code)
+    if one.kind == "angle":
+        return write_estimate(found.value * 57.29577951308232, found.u * 57.29577951308232, "°")
+    return write_estimate(found.value, found.u, one.unit)
+
+
+def model_text(result: ModelResult) -> list[str]:
+    """Return a fitted model as lines for reading."""
+    model, fit = result.model, result.fit
+    lines = [f"{model.name}, {result.entry.trial.name}"]
+    for one in result.settings:
+        if one.free:
+            lines.append(f"  {one.name} {parameter_words(result, one.code)}")
+    p = "" if fit.p is None else f", p {chance_words(fit.p)}"
+    lines.append(f"  χ² {fit.chi_squared:.1f} for {fit.dof} degrees of freedom{p}")
+    lines.append(f"  {pattern_words(result)}")
+    energy = f", energy {write_number(result.stepping.energy, 2)} J" if has_energy(result) else ""
+    lines.append(
+        f"  {model.rule}: off by up to {write_number(result.stepping.position, 2)} m{energy}"
+    )
+    for ledger in result.ledgers if has_energy(result) else ():
+        if ledger.law == "energy":
+            lines.append("  " + ledger_words(ledger))
+    return [*lines, *(f"  {note}" for note in model_notes(result))]
+
+
+def ledger_words(ledger: ModelLedger) -> str:
+    """Return an account in a line."""
+
+    def said(one: Scalar) -> str:
+        if one.u == 0.0:
+            return f"{write_number(one.value, 2)} {ledger.unit}"
+        return write_estimate(one.value, one.u, ledger.unit)
+
+    parts = [f"{name} {said(one)}" for name, one in ledger.entries]
+    of = "model" if ledger.of == "model" else "samples"
+    return (
+        f"{ledger.law} of the {of}: {said(ledger.opening)} → {said(ledger.closing)}; "
+        f"{', '.join([*parts, f'unaccounted {said(ledger.unaccounted)}'])}"
+    )
+
+
+def python_text(result: ModelResult) -> str:
+    """Return the model as a program of its own, with the fitted numbers."""
+    trial, model = result.trial, result.model
+    title = f"{_plain(model.name)}, {_plain(result.entry.trial.name)}"
+    return program_text(
+        trial.made.system, model.rule, step_moments(trial, model.step), trial.places, trial.rates,
+        trial.values, title,
+    )  # fmt: skip
+
+
+def _plain(name: str) -> str:
+    return re.sub(r'["\\]', "", name)
+
+
+def rules() -> tuple[str, ...]:
+    """Return the names of stepping rules that a command may ask for."""
+    return tuple(str(rule) for rule in Rule)
+
+
+def default_name(model: Model) -> str:
+    """Return how a model is called that nobody named: by its forces."""
+    names = [f.formula or f.kind for f in model.acting]
+    return " + ".join(names) if names else "no net force"
