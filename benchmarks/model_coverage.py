@@ -61,7 +61,9 @@ class Simulated:
     truth: dict[str, float]
 
 
-def times(rng: np.random.Generator, duration: float, least: int = 40, most: int = 300) -> np.ndarray:
+def times(
+    rng: np.random.Generator, duration: float, least: int = 40, most: int = 300
+) -> np.ndarray:
     """Moments of even or uneven spacing."""
     n = int(rng.integers(least, most))
     t = np.linspace(0.0, duration, n)

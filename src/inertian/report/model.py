@@ -99,6 +99,7 @@ def _ledger_json(ledger: ModelLedger) -> dict[str, Any]:
         ],
         "closing": scalar_json(ledger.closing),
         "unaccounted": scalar_json(ledger.unaccounted),
+        "change": scalar_json(ledger.change),
     }
 
 
@@ -125,13 +126,7 @@ def suggestion(result: ModelResult) -> str | None:
 
 def pattern_words(result: ModelResult) -> str:
     """Return in words what residuals say."""
-    one = result.pattern
-    said = {"no pattern": "no pattern in what is left"}.get(
-        one.pattern, f"what is left {one.pattern}"
-    )
-    if one.pattern.startswith(("sudden", "a slow")):
-        said = f"what is left shows something {one.pattern}".replace("something a slow", "a slow")
-    idea = suggestion(result)
+    said, idea = result.pattern.pattern, suggestion(result)
     return f"{said}; {idea}" if idea else said
 
 
@@ -187,7 +182,7 @@ def model_text(result: ModelResult) -> list[str]:
             lines.append(f"  {one.name} {parameter_words(result, one.code)}")
     p = "" if fit.p is None else f", p {chance_words(fit.p)}"
     lines.append(f"  χ² {fit.chi_squared:.1f} for {fit.dof} degrees of freedom{p}")
-    lines.append(f"  {pattern_words(result)}")
+    lines.append(f"  what is left: {pattern_words(result)}")
     energy = f", energy {write_number(result.stepping.energy, 2)} J" if has_energy(result) else ""
     lines.append(
         f"  {model.rule}: off by up to {write_number(result.stepping.position, 2)} m{energy}"
@@ -195,6 +190,7 @@ def model_text(result: ModelResult) -> list[str]:
     for ledger in result.ledgers if has_energy(result) else ():
         if ledger.law == "energy":
             lines.append("  " + ledger_words(ledger))
+            lines += [f"  {said}" for said in explained(ledger)]
     return [*lines, *(f"  {note}" for note in model_notes(result))]
 
 
@@ -212,6 +208,20 @@ def ledger_words(ledger: ModelLedger) -> str:
         f"{ledger.law} of the {of}: {said(ledger.opening)} → {said(ledger.closing)}; "
         f"{', '.join([*parts, f'unaccounted {said(ledger.unaccounted)}'])}"
     )
+
+
+def explained(ledger: ModelLedger) -> list[str]:
+    """Return in words how much of the change of the samples' energy each force explains."""
+    if ledger.of != "data" or not ledger.change.u > 0.0:
+        return []
+    lost = ledger.change.value < 0.0
+    sign = -1.0 if lost else 1.0
+    whole = write_estimate(sign * ledger.change.value, ledger.change.u, ledger.unit)
+    return [
+        f"{name} explains {write_estimate(sign * one.value, one.u)} of the {whole} "
+        f"{'lost' if lost else 'gained'}"
+        for name, one in ledger.entries
+    ]
 
 
 def python_text(result: ModelResult) -> str:

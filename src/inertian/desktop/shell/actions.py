@@ -44,6 +44,7 @@ class Actions(QObject):
         self._intake_menu()
         self._bench_menu()
         self._trends_menu()
+        self._models_menu()
         self._help_menu()
         document = window.document
         for signal in (document.changed, document.selected, document.saved):
@@ -92,6 +93,7 @@ class Actions(QObject):
         self._add(menu, words.BENCH, "Alt+2", lambda: window.show_stage(words.BENCH))
         self._add(menu, words.LEDGER, "Alt+3", lambda: window.show_stage(words.LEDGER))
         self._add(menu, words.TRENDS, "Alt+4", lambda: window.show_stage(words.TRENDS))
+        self._add(menu, words.MODELS, "Alt+5", lambda: window.show_stage(words.MODELS))
         window.stage_shown.connect(self._give_keys_to_table)
         menu.addSeparator()
         self._add(menu, words.NEXT_TRIAL, "Ctrl+PgDown", lambda: window.shelf.step(1))
@@ -241,6 +243,24 @@ class Actions(QObject):
         )
         self._on_table(menu, words.PRESENT_ACTION, "Ctrl+P", lambda: window.trends.present())
 
+    def _models_menu(self) -> None:
+        menu, window = self._window.menuBar().addMenu(words.MENU_MODELS), self._window
+
+        def act(name: str) -> None:
+            window.show_stage(words.MODELS)
+            getattr(window.models_controller.actions, name)()
+
+        for text, key, name in (
+            (words.MODEL_NEW_ACTION, "", "new_model"),
+            (words.MODEL_COPY_ACTION, "", "copy_model"),
+            (words.MODEL_REMOVE_ACTION, "", "remove_model"),
+            (words.MODEL_SERIES_ACTION, "", "for_series"),
+            (words.MODEL_PYTHON_ACTION, "", "show_python"),
+            (words.MODEL_EXPORT_ACTION, "", "export_models"),
+            (words.MODEL_IMPORT_ACTION, "", "import_models"),
+        ):
+            self._add(menu, text, key, partial(act, name))
+
     def _on_table(self, menu: QMenu, text: str, key: str, then: Callable[[], object]) -> None:
         """An action whose key works while the table has the focus; by menu, the stage comes in
         front first.
@@ -310,6 +330,10 @@ class Actions(QObject):
         if window.trends_controller.built:
             panes += [window.trends.table, window.trends.views, window.trend_margin]
             inner_panes.append(window.trend_margin)
+        if window.models_controller.built:
+            controller = window.models_controller
+            panes += [controller.stage.table, controller.stage.views, controller.margin]
+            inner_panes.append(controller.margin)
         if window.import_controller.built:
             panes[1:1] = [
                 window.import_controller.stage.view,

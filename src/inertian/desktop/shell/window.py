@@ -38,6 +38,7 @@ from inertian.desktop.look.fact_text import fact_size
 from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.theme import apply_theme
 from inertian.desktop.look.tokens import ActiveTheme, Theme
+from inertian.desktop.models.models_controller import ModelsController
 from inertian.desktop.pages.formulas_page import FormulasPage
 from inertian.desktop.pages.margin import Margin
 from inertian.desktop.pages.readings_page import ReadingsPage
@@ -60,6 +61,7 @@ from inertian.quantities.errors import InertianError
 
 if TYPE_CHECKING:
     from inertian.analysis.second_look.notes import Note
+    from inertian.desktop.models.models_stage import ModelsStage
     from inertian.desktop.state.trends_state import TrendsState
     from inertian.desktop.trends.trend_margin import TrendMargin
     from inertian.desktop.trends.trends_stage import TrendsStage
@@ -68,8 +70,8 @@ if TYPE_CHECKING:
 STATUS_MARGIN = 40  # px, between what is said and the line of the file
 NARROW = 880  # px; below, the stage would have no room beside shelf and margin
 FIRST_PICTURE_MS = 30  # until the first picture is painted; then results are worked out
-# Alt numbers; 5 and 6 are kept for stages to come
-STAGE_KEYS = {words.INTAKE: 1, words.BENCH: 2, words.LEDGER: 3, words.TRENDS: 4}
+# Alt numbers; 6 is kept for a stage to come
+STAGE_KEYS = {words.INTAKE: 1, words.BENCH: 2, words.LEDGER: 3, words.TRENDS: 4, words.MODELS: 5}
 
 
 class MainWindow(QMainWindow):
@@ -132,6 +134,7 @@ class MainWindow(QMainWindow):
         self.verdicts.chosen.connect(self.show_account)
         self.pages = MarginColumn(self.verdicts, pages)
         self.trends_controller = TrendsController(document, theme)
+        self.models_controller = ModelsController(document, theme)
         self.bench_actions = BenchActions(
             document, self.bench, self.worker, lambda: self.show_stage(words.BENCH)
         )
@@ -240,6 +243,19 @@ class MainWindow(QMainWindow):
         """The table and the trend as they are known."""
         return self.trends_controller.state
 
+    @property
+    def models(self) -> "ModelsStage":
+        """The models stage; it is made when it is first needed."""
+        controller = self.models_controller
+        if not controller.built:
+            stage = controller.stage
+            self.stages.addWidget(stage)
+            controller.actions.say = self.say
+            self._columns.addWidget(controller.margin)
+            stage.spoken.connect(self.say)
+            stage.remove_wanted.connect(controller.actions.remove_model)
+        return controller.stage
+
     def show_trial(self, trial: str) -> None:
         """Take a trial in hand and put the bench in front."""
         self.document.select(trial)
@@ -272,16 +288,20 @@ class MainWindow(QMainWindow):
         else:
             if self._stage == words.TRENDS:
                 stage: QWidget = self.trends
+            elif self._stage == words.MODELS:
+                stage = self.models
             else:
                 stage = {words.BENCH: self.bench, words.LEDGER: self.ledger}[self._stage]
             self.stages.setCurrentWidget(stage if entry else self.empty)
         self.stage_buttons[self._stage].setChecked(True)
         self.shelf.setVisible("shelf" in self._panes)
-        trends = self._stage == words.TRENDS
+        trends, models = self._stage == words.TRENDS, self._stage == words.MODELS
         beside = not intake and entry is not None and "margin" in self._panes
-        self.pages.setVisible(beside and not trends)
+        self.pages.setVisible(beside and not trends and not models)
         if self.trends_controller.built:
             self.trend_margin.setVisible(beside and trends)
+        if self.models_controller.built:
+            self.models_controller.margin.setVisible(beside and models)
         self.pages.strip.setVisible(self._stage == words.BENCH)
         if self._stage != words.BENCH:
             self.pages.show_page(words.PAGE_ACCOUNT)
@@ -465,6 +485,7 @@ class MainWindow(QMainWindow):
         self.pattern_controller.leave()
         self.looks.leave()
         self.trends_controller.leave()
+        self.models_controller.leave()
         self.project_files.leave()
         self.error_reports.leave()
         event.accept()
@@ -477,6 +498,8 @@ class MainWindow(QMainWindow):
         self.ledger.refresh()
         if self.trends_controller.built:
             self.trends.restyle()
+        if self.models_controller.built:
+            self.models.restyle()
         if self.import_controller.built:
             self.import_controller.stage.restyle()
             self.import_controller.margin.refresh()

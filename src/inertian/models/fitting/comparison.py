@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from inertian.models.definitions.model import Model
 from inertian.models.fitting.fit import ModelFit
+from inertian.quantities.rounding import chance_words
 
 CLEAR, CERTAIN = 0.05, 0.001  # chances by which a nested model is given up
 BETTER = 2.0  # of AICc, from which it says anything
@@ -36,7 +37,7 @@ class NestedComparison:
             said = f"{self.larger} seems to be needed"
         else:
             said = f"{self.smaller} is enough: what {self.larger} adds is not seen"
-        return f"{said} (χ² {self.gained:.1f} less for {self.spent} more, by chance {self.p:.2g})"
+        return f"{said} (χ² {self.gained:.1f} less for {self.spent} more, by chance {chance_words(self.p)})"
 
 
 def nested(one: tuple[Model, ModelFit], other: tuple[Model, ModelFit]) -> NestedComparison | None:

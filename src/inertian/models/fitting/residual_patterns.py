@@ -42,14 +42,17 @@ SUDDEN = "sudden at {at:.2f} s"
 BY_CHANCE = 0.04  # how often noise alone may be called a pattern
 DRAWS, SEED = 4_000, 20261129
 KICKS, SLOW = 24, 6
-HARDLY_NEW = 0.02  # share of a pattern that parameters leave, below which it says nothing
+HARDLY_NEW = 1e-6  # share of a pattern that parameters leave, below which it is rounding
 MOST_BODIES = 3
 MUCH, MOST_TRIED = 0.6, 4  # share of the largest from which a force is tried, and how many
-NEARLY = 0.97  # of the largest, from which a force is named rather than a kick or a wave
+# How much less of χ² a force may take away than a kick or a wave, and a simple force than another,
+# and still be named: e³ and e² times less likely
+FORCE_FIRST, SIMPLE_FIRST = 6.0, 4.0
 _SAYS = {
     FRICTION: TIME, PUSH: TIME, DRY_TORQUE: TIME, LINEAR: SPEED, QUADRATIC: SPEED,
     VISCOUS_TORQUE: SPEED, SPRING: PLACE, TORSION: PLACE,
 }  # fmt: skip
+_SIMPLICITY = (FRICTION, DRY_TORQUE, PUSH, LINEAR, VISCOUS_TORQUE, QUADRATIC, SPRING, TORSION)
 _COEFFICIENT = {
     FRICTION: "μ", LINEAR: "b", QUADRATIC: "c", PUSH: "F", SPRING: "k", DRY_TORQUE: "M_d",
     VISCOUS_TORQUE: "β", TORSION: "κ",
@@ -95,11 +98,8 @@ def residual_pattern(trial: FittedTrial) -> ResidualPattern:
     except ModelRunError:
         return ResidualPattern(NONE, 0.0, 1.0)
     inverse = 1.0 / trial.sigma
-    many = len([s for s in trial.seeds if _was_free(trial, s)])
-    fitted = trial.predicted.slopes[:, :many] * inverse[:, None]
-    held = [k for k, s in enumerate(trial.seeds[many:], many) if s in trial.made.start.held]
-    taken = np.column_stack([fitted, trial.predicted.slopes[:, held] * inverse[:, None]])
-    weighted = columns * inverse[:, None]
+    taken, given = _taken(trial, inverse)
+    weighted = np.vstack([columns * inverse[:, None], np.zeros((given, columns.shape[1]))])
     before = np.linalg.norm(weighted, axis=0)
     if taken.shape[1]:
         q, r = np.linalg.qr(taken / np.maximum(np.linalg.norm(taken, axis=0), 1e-300))
@@ -113,7 +113,7 @@ def residual_pattern(trial: FittedTrial) -> ResidualPattern:
     patterns = weighted[:, useful] / size[useful]
     covariance = _covariance(trial, patterns)
     spread = np.sqrt(np.maximum(np.diag(covariance), 1e-12))
-    z = (patterns.T @ (trial.residuals * inverse)) / spread
+    z = (patterns[: len(inverse)].T @ (trial.residuals * inverse)) / spread
     largest = float(np.max(np.abs(z)))
     p = _by_chance(largest, covariance / np.outer(spread, spread), _freedom(trial))
     if p > BY_CHANCE:
@@ -140,26 +140,38 @@ def _nearly(z: Array, candidates: Sequence[_Candidate], p: float) -> tuple[Resid
     )
 
 
-def _best(z: Array, candidates: Sequence[_Candidate]) -> int:
-    """The candidate that tells most: a force with the sign that physics has, where one does nearly
-    as well as a kick or a wave.
+def _taken(trial: FittedTrial, inverse: Array) -> tuple[Array, int]:
+    """What fitted parameters, a start that is held and facts with a ± may take up, over σ; and how
+    many facts there are. Each fact has a row of its own, which says that it is off by its u at 1.
     """
-    largest = float(np.max(np.abs(z)))
+    known = {s.code: s for s in trial.made.system.distinct}
+    free, facts = [], []
+    for k, seed in enumerate(trial.seeds):
+        fact = known[seed].fact if seed in known and not known[seed].free else None
+        if fact is not None and fact.u > 0.0:
+            facts.append(trial.predicted.slopes[:, k] * fact.u)
+        else:
+            free.append(trial.predicted.slopes[:, k])
+    own = [np.append(column * inverse, np.zeros(len(facts))) for column in free]
+    own += [np.append(c * inverse, row) for c, row in zip(facts, np.eye(len(facts)), strict=True)]
+    rows = len(inverse) + len(facts)
+    return (np.column_stack(own) if own else np.zeros((rows, 0))), len(facts)
+
+
+def _best(z: Array, candidates: Sequence[_Candidate]) -> int:
+    """The candidate that is named: a force with the sign that physics has, where it tells nearly as
+    much as the best kick or wave, of which there are many; and the simplest of those forces that
+    tell nearly the same.
+    """
+    likelihood = z**2
     forces = [
-        k
-        for k, one in enumerate(candidates)
-        if one.force and not (one.opposes and z[k] < 0.0) and abs(z[k]) > NEARLY * largest
+        k for k, one in enumerate(candidates) if one.force and not (one.opposes and z[k] < 0.0)
     ]
-    if forces:
-        # Of forces that say the same, the first: friction before a push
-        top = max(abs(z[k]) for k in forces)
-        return next(k for k in forces if abs(z[k]) > top * (1.0 - 1e-3))
-    return int(np.argmax(np.abs(z)))
-
-
-def _was_free(trial: FittedTrial, seed: str) -> bool:
-    free = {s.code for s in trial.made.system.free} | set(trial.made.start.free)
-    return seed in free
+    best = max((likelihood[k] for k in forces), default=0.0)
+    if best < likelihood.max() - FORCE_FIRST:
+        return int(np.argmax(likelihood))
+    near = [k for k in forces if likelihood[k] >= best - SIMPLE_FIRST]
+    return min(near, key=lambda k: (_SIMPLICITY.index(candidates[k].force), -likelihood[k]))
 
 
 def _freedom(trial: FittedTrial) -> float:
@@ -179,7 +191,7 @@ def _by_chance(largest: float, correlation: Array, dof: float) -> float:
 
 def _covariance(trial: FittedTrial, patterns: Array) -> Array:
     """The covariance of the projections of residuals over σ on patterns, with all that the noise of
-    the trial has: errors alike, rounding, time stamps; and with facts that are off by their ±.
+    the trial has: errors alike, rounding, time stamps; and of facts that are off by their ±.
     """
     made, many = trial.made, patterns.shape[1]
     noise = made.context.clock_noise
@@ -198,13 +210,8 @@ def _covariance(trial: FittedTrial, patterns: Array) -> Array:
         if one.key in noise.rate and noise.jitter > 0.0:
             pulled += whole * np.asarray(noise.rate[one.key][0:rows])[:, None]
     total += noise.jitter * (pulled.T @ pulled)
-    known = {s.code: s for s in made.system.distinct}
-    for k, seed in enumerate(trial.seeds):
-        fact = known[seed].fact if seed in known and not known[seed].free else None
-        if fact is not None and fact.u > 0.0:
-            pull = patterns.T @ (trial.predicted.slopes[:, k] / trial.sigma) * fact.u
-            total += np.outer(pull, pull)
-    return total
+    off = patterns[row:]
+    return np.asarray(total + off.T @ off)
 
 
 def _columns(trial: FittedTrial) -> tuple[Array, list[_Candidate]]:

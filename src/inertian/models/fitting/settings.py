@@ -204,7 +204,6 @@ class _Settings:
         return f"{spelled} of {force.kind}"
 
     def _parameter(self, place: int, force: Force, kind: ParameterKind) -> None:
-        typed = force.parameter(kind.symbol)
         bodies = self._on(force)
         each = kind.fact in ("F_p", "x_c", "y_c")
         if kind.fact == "y_c":  # of a pendulum that was followed along one axis, it is not seen

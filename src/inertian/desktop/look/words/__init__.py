@@ -7,6 +7,7 @@ from inertian.desktop.look.words.bench_words import *
 from inertian.desktop.look.words.formula_words import *
 from inertian.desktop.look.words.intake_words import *
 from inertian.desktop.look.words.ledger_words import *
+from inertian.desktop.look.words.model_words import *
 from inertian.desktop.look.words.note_words import *
 from inertian.desktop.look.words.page_words import *
 from inertian.desktop.look.words.program_words import *
