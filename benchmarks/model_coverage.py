@@ -11,6 +11,7 @@ samples, noise, jitter and rounding vary from trial to trial.
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -34,7 +35,7 @@ def motion(slopes: Slopes, state: list[float], t: np.ndarray, fine: int = 8) -> 
     """States at all t, (states, n), by Runge and Kutta's steps between them."""
     y = np.array(state, dtype=float)
     rows = [y]
-    for a, b in zip(t[:-1], t[1:], strict=True):
+    for a, b in pairwise(t):
         h = (b - a) / fine
         for k in range(fine):
             s = a + k * h
@@ -119,7 +120,8 @@ def spring(rng: np.random.Generator) -> Simulated:
     period = 2 * np.pi / np.sqrt(k / m)
     t = times(rng, period * rng.uniform(0.8, 6.0), 60)
     y = motion(lambda _, y: np.array([y[1], (-k * (y[0] - rest) - b * y[1]) / m]),
-               [rest + rng.uniform(-0.2, 0.2), rng.choice([-1, 1]) * rng.uniform(0.2, 1.0)], t)  # fmt: skip
+               [rest + rng.uniform(-0.2, 0.2), rng.choice([-1, 1]) * rng.uniform(0.2, 1.0)],
+               t)  # fmt: skip
     truth = {"k": k, "x_0": rest}
     name = "spring"
     if b:
@@ -140,7 +142,8 @@ def cord(rng: np.random.Generator) -> Simulated:
     x, v = sign * (v0 * s + 0.5 * a * s**2), sign * (v0 + a * s)
     force = f"cord over a pulley I=2.0e-4±0 kg·m² r=3.0±0 cm s={sign:.0f} g=9.81±0 m/s²"
     return Simulated(
-        t, {"A": {"x": x}}, {"A": {"x": v}}, (force, f"sliding friction mu={mu:.6f}±0 g=9.81±0 m/s²"),
+        t, {"A": {"x": x}}, {"A": {"x": v}},
+        (force, f"sliding friction mu={mu:.6f}±0 g=9.81±0 m/s²"),
         ("mass of A = 6.40 ± 0.02 kg",), {"m_h": mh},
     )  # fmt: skip
 
@@ -172,7 +175,8 @@ def pendulum(rng: np.random.Generator) -> Simulated:
     period = 2 * np.pi * np.sqrt(length / G)
     t = times(rng, period * rng.uniform(1.5, 5.0), 80)
     y = motion(lambda _, y: np.array([y[1], -G / length * np.sin(y[0])]),
-               [rng.uniform(0.1, 0.9) * rng.choice([-1, 1]), rng.uniform(-0.5, 0.5)], t, 12)  # fmt: skip
+               [rng.uniform(0.1, 0.9) * rng.choice([-1, 1]), rng.uniform(-0.5, 0.5)],
+               t, 12)  # fmt: skip
     xp, yp = rng.uniform(-0.5, 0.5), rng.uniform(0.5, 2.5)
     x, v = xp + length * np.sin(y[0]), length * y[1] * np.cos(y[0])
     places, speeds = {"x": x}, {"x": v}

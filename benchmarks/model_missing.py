@@ -1,5 +1,5 @@
-"""How often a force that is missing in a model is noticed in the residuals, and named rightly, where
-its effect is five times its standard uncertainty.
+"""How often a force that is missing in a model is noticed in the residuals, and named rightly,
+where its effect is five times its standard uncertainty.
 
     python benchmarks/model_missing.py [TRIALS] [EFFECT IN u]
 """
@@ -62,7 +62,8 @@ def simulated(missing: str, size: float, seed: int) -> Simulated:
             f"weight along the incline g=9.81±0 m/s² θ={float(np.arcsin(sign * tilt))!r}±0 rad",
         )
     return Simulated(t, {"A": {"x": y[0]}}, {"A": {"x": y[1]}}, forces or ("none",),
-                     ("mass of A = 6.4 ± 0 kg",), {"at": kick})  # fmt: skip
+                     ("mass of A = 6.4 ± 0 kg",),
+                     {"at": kick, "place": float(sign * place)})  # fmt: skip
 
 
 SIZES = {
@@ -74,15 +75,15 @@ SIZES = {
 }
 
 
-def u_of(missing: str, one: Simulated, seed: int) -> float | None:
+def u_of(missing: str, one: Simulated, seed: int) -> float:
     """u of the missing force's coefficient if it were fitted as well."""
     rng = np.random.default_rng([seed, 8])
     project = recorded(one, rng)
     context = Evaluator().trial_context(project, project.entries[0])
     model = Model("m", tuple(parse_force(f) for f in one.forces))
     if missing == "kick":
-        return None
-    extra = missing if missing != "spring" else "spring x_0=1±0 m"
+        return u_of_kick(one, seed)
+    extra = missing if missing != "spring" else f"spring x_0={one.truth['place']!r}±0 m"
     larger = replace(
         model, forces=(*(f for f in model.forces if f.kind != "none"), parse_force(extra))
     )
@@ -95,6 +96,14 @@ def u_of(missing: str, one: Simulated, seed: int) -> float | None:
     return fit.scalar(code).u
 
 
+def u_of_kick(one: Simulated, seed: int) -> float:
+    """u of a change of velocity at a known moment, beside a parabola, from white noise alone."""
+    sigma = float(np.random.default_rng([seed, 8]).choice([3e-4, 1e-3, 3e-3]))
+    s = one.t - one.t[0]
+    design = np.column_stack([np.ones_like(s), s, s**2, np.maximum(s - one.truth["at"], 0.0)])
+    return sigma * float(np.sqrt(np.linalg.inv(design.T @ design)[3, 3]))
+
+
 def main(trials: int, times_u: float) -> None:
     """Print the shares for each kind of missing force."""
     for missing, first in SIZES.items():
@@ -103,10 +112,10 @@ def main(trials: int, times_u: float) -> None:
         for seed in range(trials):
             try:
                 one = simulated(missing, first, seed)
-                u = u_of(missing, one, seed) or 0.0006
+                u = u_of(missing, one, seed)
                 one = simulated(missing, times_u * u, seed)
                 if missing != "kick":  # u hangs on the motion itself
-                    one = simulated(missing, times_u * (u_of(missing, one, seed) or u), seed)
+                    one = simulated(missing, times_u * u_of(missing, one, seed), seed)
                 project = recorded(one, np.random.default_rng([seed, 8]))
                 context = Evaluator().trial_context(project, project.entries[0])
                 model = Model("m", tuple(parse_force(f) for f in one.forces))
@@ -122,8 +131,10 @@ def main(trials: int, times_u: float) -> None:
             named += found.force == missing
             key = f"{found.pattern.split(' at ')[0]}, {found.force or '-'}"
             said[key] = said.get(key, 0) + 1
-        print(f"{missing}: noticed {100 * noticed / done:.0f} %, kind {100 * kind / max(noticed, 1):.0f} %, "
-              f"named {100 * named / max(noticed, 1):.0f} % of {done}; {said}", flush=True)  # fmt: skip
+        of = max(noticed, 1)
+        print(f"{missing}: noticed {100 * noticed / done:.0f} %, kind {100 * kind / of:.0f} %, "
+              f"named {100 * named / of:.0f} % of {done}; {said}", flush=True)  # fmt: skip
+
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ import os
 import sys
 from pathlib import Path
 
-COMMANDS = ("demo", "derive", "inspect", "ledger", "shots", "spans")
+COMMANDS = ("demo", "derive", "inspect", "ledger", "model", "results", "shots", "spans", "trend")
 NO_DISPLAY = (
     "No display was found, so the window cannot open; start it from a desktop session, or use "
     "`inertian --help`."

@@ -156,11 +156,12 @@ def _results(
         for entry in chosen:
             project = models_added(project, entry.trial.id, [made]).project
         chosen = [project.entry(e.trial.id) for e in chosen]
-    evaluator, found, missing = Evaluator(), [], []
+    evaluator, found = Evaluator(), []
+    missing: list[str] = []
     asked: list[tuple[Entry, Model]] = [
         (e, m) for e in chosen for m in ([e.models[-1]] if made is not None else e.models)
     ]
-    if not asked and not missing:
+    if not asked:
         raise Refusal(
             "There are no models in this project yet. Add --force “sliding friction”, or put a "
             "model beside a trial in the window."

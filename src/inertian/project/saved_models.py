@@ -46,7 +46,14 @@ def saved_model(model: Model) -> SavedModel:
             time=start.time,
             fitted=start.fitted,
             typed=[
-                SavedState(body=s.body, axis=s.axis, place=_amount(s.place), rate=_amount(s.rate))
+                SavedState.model_validate(
+                    {
+                        "body": s.body,
+                        "axis": s.axis,
+                        "place": _amount(s.place),
+                        "rate": _amount(s.rate),
+                    }
+                )
                 for s in start.typed
             ],
         ),
@@ -55,7 +62,7 @@ def saved_model(model: Model) -> SavedModel:
         until=model.until,
         shared=list(model.shared),
         predictions=[
-            SavedPrediction(name=p.name, value=_amount(p.fact), when=p.when)
+            SavedPrediction(name=p.name, value=saved_amount(p.fact), when=p.when)
             for p in model.predictions
         ],
     )
@@ -72,14 +79,17 @@ def _saved_force(force: Force) -> SavedForce:
         ],
         bodies=list(force.bodies),
         formula=force.formula,
-        axis=force.axis,
+        axis="y" if force.axis == "y" else "x",
         on=force.on,
     )
 
 
 def _amount(fact: Fact | None) -> SavedAmount | None:
-    if fact is None:
-        return None
+    return None if fact is None else saved_amount(fact)
+
+
+def saved_amount(fact: Fact) -> SavedAmount:
+    """Return the saved form of an amount as it was typed."""
     return SavedAmount(
         kind=fact.unit.kind,
         value=fact.typed,

@@ -139,6 +139,12 @@ def model_notes(result: ModelResult) -> list[str]:
             found.append(
                 f"{one.name} is at its bound of {one.least:g}: the samples do not ask for it"
             )
+    for code in result.fit.bent:
+        one = next((s for s in result.settings if s.code == code), None)
+        if one is not None:
+            found.append(
+                f"the samples tell less of {one.name} than at first order: its ± is widened to that"
+            )
     if result.fit.wider > 1.05:
         found.append(
             f"the samples scatter {result.fit.wider:.2g} times as much as their noise about the "

@@ -3,15 +3,18 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from inertian.analysis.evaluation import Evaluator
 from inertian.models.definitions.force_kinds import NONE
 from inertian.models.definitions.model import Model
 from inertian.models.definitions.system import Setting
 from inertian.models.fitting.accounts import ModelLedger, Stepping, model_ledgers, stepped
 from inertian.models.fitting.fit import FittedTrial, ModelFit, ModelFitError, fit_model
-from inertian.models.fitting.residual_patterns import ResidualPattern, residual_pattern
+from inertian.models.fitting.residual_patterns import (
+    SIMPLE_FIRST,
+    SIMPLICITY,
+    ResidualPattern,
+    residual_pattern,
+)
 from inertian.models.fitting.trial_model import TrialModel, trial_model
 from inertian.project.project import Entry, Project
 from inertian.quantities.coverage import Scalar
@@ -140,19 +143,23 @@ def _named_by_trying(fit: ModelFit, pattern: ResidualPattern) -> ResidualPattern
     that tell nearly as much are fitted, and the best is named.
     """
     made = fit.trials[0].made
-    best, least = pattern, np.inf
+    found: list[tuple[float, ResidualPattern]] = []
     for one in pattern.nearly:
         kept = tuple(f for f in made.model.acting if f.kind != NONE)
         if one.adds is None or any(f.kind == one.force for f in kept):
             continue
         larger = replace(made.model, forces=(*kept, one.adds))
         try:
-            found = fit_model([trial_model(made.context, larger)])
+            tried = fit_model([trial_model(made.context, larger)])
         except InertianError:
             continue
-        if found.chi_squared < least and not found.at_bound:
-            best, least = replace(one, p=pattern.p), found.chi_squared
-    return best
+        if not tried.at_bound:
+            found.append((tried.chi_squared, replace(one, p=pattern.p)))
+    if not found:
+        return pattern
+    least = min(chi for chi, _ in found)
+    near = [one for chi, one in found if chi <= least + SIMPLE_FIRST]
+    return min(near, key=lambda one: SIMPLICITY.index(one.force))
 
 
 def stated(value: float, u: float, kind: str, unit: str) -> Fact:

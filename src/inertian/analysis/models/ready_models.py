@@ -2,8 +2,6 @@
 likely to act besides.
 """
 
-from collections.abc import Mapping
-
 from inertian.analysis.evaluation import Evaluator
 from inertian.models.definitions.model import Model, Start
 from inertian.models.definitions.typed_forces import parse_force
@@ -13,7 +11,7 @@ from inertian.project.project import Entry, Project
 
 WEIGHT, SLOPE, FRICTION = "weight", "weight along the incline", "sliding friction"
 DRAG, LINEAR = "quadratic drag", "linear drag"
-_READY: Mapping[EventKind, tuple[tuple[str, tuple[str, ...]], ...]] = {
+_READY: dict[EventKind, tuple[tuple[str, tuple[str, ...]], ...]] = {
     EventKind.UP_AND_BACK: (
         ("Weight alone", (SLOPE,)),
         ("Weight and friction", (SLOPE, FRICTION)),
@@ -69,8 +67,11 @@ def ready_models(evaluator: Evaluator, project: Project, entry: Entry) -> tuple[
     if (kind is EventKind.SWING and not plane) or kind is EventKind.LAUNCH:
         known = (STIFFNESS, "") in facts
         offered = _SPRING if known or project.masses(entry) else offered
-    if kind is EventKind.SPINNING and not any(s == "I" for s, _ in facts):
-        offered = _GLIDE
+    turns = entry.frame.centre is not None and plane
+    if (kind is EventKind.SPINNING or turns) and kind is not EventKind.SWING:
+        offered = _READY[EventKind.SPINNING]
+        if not any(symbol == "I" for symbol, _ in facts):
+            offered = offered[:1]
     start = Start(time=_after_release(entry))
     return tuple(
         Model(name, tuple(parse_force(text) for text in texts), start=start)

@@ -84,8 +84,8 @@ def _data(
 def model_curve(
     result: ModelResult, body: str, shown: QuantityRef, motion: ReferenceMotion
 ) -> tuple[Array, Array]:
-    """Return a quantity of a body of a model at all moments of a motion, (m,), and its slopes by the
-    seeds, (seeds, m).
+    """Return a quantity of a body of a model at all moments of a motion, (m,), and its slopes by
+    the seeds, (seeds, m).
     """
     made, trial = result.trial.made, result.trial
     if shown.quantity is Quantity.POSITION:

@@ -56,18 +56,25 @@ class AccountView(_Text):
         ]
         own = {one.of: one for one in ledgers}
         names = [name for name, _ in ledgers[0].entries]
-        for title, pick in (
-            (words.MODEL_OPENING, lambda x: x.opening),
-            *((n, lambda x, n=n: dict(x.entries)[n]) for n in names),
-            (words.MODEL_CLOSING, lambda x: x.closing),
-            (words.MODEL_LEFT_OVER, lambda x: x.unaccounted),
-        ):
+        shown = {of: _lines(one) for of, one in own.items()}
+        for title in (words.MODEL_OPENING, *names, words.MODEL_CLOSING, words.MODEL_LEFT_OVER):
             cells = [html.escape(title)]
-            cells += [_said(pick(own[of]), unit) if of in own else "" for of in ("model", "data")]
+            cells += [
+                _said(shown[of][title], unit) if of in own else "" for of in ("model", "data")
+            ]
             rows.append(_row(cells, title == words.MODEL_LEFT_OVER))
         table = f"<table cellspacing='0' cellpadding='2'>{''.join(rows)}</table>"
         said = [rich(line) for one in ledgers if law == ENERGY for line in explained(one)]
         return table + "<br>".join(said) + ("<br>" if said else "")
+
+
+def _lines(one: ModelLedger) -> dict[str, Scalar]:
+    return {
+        words.MODEL_OPENING: one.opening,
+        **dict(one.entries),
+        words.MODEL_CLOSING: one.closing,
+        words.MODEL_LEFT_OVER: one.unaccounted,
+    }
 
 
 def _row(cells: list[str], strong: bool) -> str:

@@ -13,7 +13,7 @@ from inertian.desktop.look import markers, words
 from inertian.desktop.look.plot_axes import plain_axes, wear_axes
 from inertian.desktop.look.tokens import AXIS_WIDTH, Theme
 from inertian.desktop.state.models_state import ModelsState
-from inertian.physics.definitions.requests import Quantity, QuantityRef
+from inertian.physics.definitions.requests import QuantityRef
 from inertian.quantities.estimates import Array
 
 TITLE_WIDTH = 18  # px, for the title of an axis beside its numbers
@@ -134,7 +134,7 @@ class QuantityPlot(PlainPlot):
             tone = QColor(self._theme.ink)
             tone.setAlpha(255 if in_hand else FAINT)
             style = DASHES[0] if in_hand else DASHES[1 + number % (len(DASHES) - 1)]
-            self.line(one.moments, one.curve, tone, style, 1.8 if in_hand else 1.2)
+            self.line(one.moments, one.curve, tone, style, 1.4 if in_hand else 1.2)
 
     def follow(self) -> None:
         """Draw the curve of what is tried, or take it away."""
@@ -226,11 +226,3 @@ class StepPlots(QWidget):
         for one, y in ((self.apart, stepping.apart * factor), (self.drift, stepping.drift)):
             one.zero_line()
             one.line(stepping.motion.t, y, ink, DASHES[0])
-
-
-def quantity_title(shown: QuantityRef) -> str:
-    """Return how a choice of quantity is called."""
-    return f"{words.strip_title(shown)}"
-
-
-__all__ = ["LeftPlot", "PlainPlot", "Quantity", "QuantityPlot", "StepPlots", "quantity_title"]

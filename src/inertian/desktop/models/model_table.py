@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTable
 from inertian.desktop.look import words
 from inertian.desktop.look.number_format import format_number, without_markup
 from inertian.desktop.look.theme import decimal_mark
+from inertian.desktop.look.typeset import typeset_plain
 from inertian.desktop.state.models_state import ModelsState
 from inertian.quantities.errors import InertianError
 from inertian.report.model import has_energy, parameter_words, pattern_words
@@ -39,7 +40,8 @@ class ModelTable(QTableWidget):
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         for column in range(self.columnCount()):
             head.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
-        head.setSectionResizeMode(LEFT, QHeaderView.ResizeMode.Stretch)
+        for column in (FITTED, LEFT):
+            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
         self._state = state
         self.itemSelectionChanged.connect(self._chosen)
         self.itemChanged.connect(self._ticked)
@@ -73,7 +75,9 @@ class ModelTable(QTableWidget):
         if isinstance(answer, InertianError):
             return [name, "", "", str(answer), ""]
         free = [s for s in answer.settings if s.free and s.force >= 0]
-        fitted = "; ".join(f"{s.symbol or s.name} {parameter_words(answer, s.code)}" for s in free)
+        fitted = "; ".join(
+            f"{typeset_plain(s.symbol or s.name)} {parameter_words(answer, s.code)}" for s in free
+        )
         chi = words.MODEL_CHI.format(
             chi=format_number(answer.fit.chi_squared, 3), dof=answer.fit.dof
         )

@@ -25,7 +25,6 @@ from inertian.desktop.models.model_plots import (
     LeftPlot,
     QuantityPlot,
     StepPlots,
-    quantity_title,
 )
 from inertian.desktop.models.model_table import ROW, ModelTable
 from inertian.desktop.state.document import Document
@@ -53,6 +52,7 @@ class ModelsStage(QStackedWidget):
         self.left, self.steps = LeftPlot(theme, state), StepPlots(theme, state)
         self.account, self.slopes = AccountView(theme, state), SlopesView(theme, state)
         self.table = ModelTable(state)
+        self._ranged: tuple[QuantityRef | None, str] = None, ""  # what the axes were made for
         self._build()
         state.fitted.connect(self.refresh)
         state.chosen.connect(self.refresh)
@@ -230,14 +230,16 @@ class ModelsStage(QStackedWidget):
             before = self.quantity.currentData()
             self.quantity.clear()
             for one in offered:
-                self.quantity.addItem(quantity_title(one), one)
+                self.quantity.addItem(words.strip_title(one), one)
             self.quantity.setCurrentIndex(offered.index(before) if before in offered else 0)
         self._choose_quantity()
 
     def _choose_quantity(self) -> None:
-        before = self.curves.shown
         self.curves.show_quantity(self.quantity.currentData())
-        if before != self.curves.shown:
+        entry = self.state.entry
+        now = (self.curves.shown, entry.trial.id if entry is not None else "")
+        if now != self._ranged:
+            self._ranged = now
             self.curves.plot.autoRange()
 
     def _say(self) -> None:

@@ -5,13 +5,14 @@ slider that tries other values.
 import math
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QSlider, QWidget
 
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import label
 from inertian.desktop.look.number_format import format_estimate
 from inertian.desktop.look.theme import decimal_mark
+from inertian.desktop.look.typeset import typeset_plain
 from inertian.desktop.state.timers import once_after
 from inertian.models.definitions.force_kinds import ParameterKind
 from inertian.models.definitions.model import Parameter
@@ -28,8 +29,8 @@ DEGREE = math.pi / 180.0
 
 
 class ParameterRow(QWidget):
-    """Shows one parameter; `edited` carries what it is to be, `tried` a value in SI, `given_up` that
-    nothing is tried any more.
+    """Shows one parameter; `edited` carries what it is to be, `tried` a value in SI, `given_up`
+    says that nothing is tried any more.
     """
 
     edited = pyqtSignal(object)
@@ -42,7 +43,7 @@ class ParameterRow(QWidget):
         self._shown: Parameter | None = None
         self._low, self._high, self._unit = 0.0, 1.0, Unit("", "number", 1.0)
         name = kind.label if kind is not None else symbol
-        self.name = label(symbol)
+        self.name = label(typeset_plain(symbol))
         self.name.setToolTip(name)
         self.name.setFixedWidth(SYMBOL_WIDTH)
         self.line = QLineEdit()
@@ -197,6 +198,6 @@ class _Slider(QSlider):
         else:
             super().keyPressEvent(event)
 
-    def wheelEvent(self, event: object) -> None:
+    def wheelEvent(self, event: QWheelEvent) -> None:
         """Qt: leave the wheel to the pane."""
         event.ignore()

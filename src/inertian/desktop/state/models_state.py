@@ -26,12 +26,10 @@ if TYPE_CHECKING:
 PAUSE_MS = 80  # after a change, until the models are fitted anew
 REMEMBERED = 40  # fitted models that are kept
 
-Answer = "ModelResult | InertianError"
-
 
 class ModelsState(QObject):
-    """The models of the trial in hand. Signals: `fitted` when their answers are there, `chosen` when
-    another is in hand, `tried` while a slider moves, `progress` with the runs of a fit.
+    """The models of the trial in hand. Signals: `fitted` when their answers are there, `chosen`
+    when another is in hand, `tried` while a slider moves, `progress` with the runs of a fit.
     """
 
     fitted = pyqtSignal()

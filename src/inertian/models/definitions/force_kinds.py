@@ -184,7 +184,8 @@ FORCES = (
     ForceKind(
         PENDULUM, "Pendulum in its angle",
         (
-            ParameterKind("l", "length", "Length l", least=1e-6, tried=(0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 4.0)),
+            ParameterKind("l", "length", "Length l", least=1e-6,
+                          tried=(0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 4.0)),
             G,
             ParameterKind("b", "linear drag", "Damping b", default="0 ± 0 kg/s", least=0.0),
             ParameterKind("x_p", "length", "Axis at x", fact="x_c", spellings=("xp",)),

@@ -54,10 +54,12 @@ def parse_force(text: str) -> Force:
 
 
 def _named(text: str) -> tuple[ForceKind, str]:
-    plain = " ".join(text.replace("_", " ").split()) if "=" not in text else text.strip()
+    plain = text.strip()
     for name in force_names():
-        if re.match(rf"{re.escape(name)}(?![\w-])", plain, re.IGNORECASE):
-            return force_kind(name), plain[len(name) :]
+        spelled = re.escape(name).replace(r"\ ", r"[\s_]+")
+        found = re.match(rf"{spelled}(?![\w-])", plain, re.IGNORECASE)
+        if found:
+            return force_kind(name), plain[found.end() :]
     return force_kind(plain.split("=")[0]), ""  # refuses, with the names there are
 
 

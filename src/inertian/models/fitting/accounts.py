@@ -28,7 +28,8 @@ from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.estimates import Array, Estimate, joint_scalars, weighted_sum
 
-ENERGY, MOMENTUM = "energy", "momentum"
+ENERGY = "energy"
+AXIS_OF_LAW = {"momentum along x": "x", "momentum along y": "y", "angular momentum": "angle"}
 MOST_HALVED, ROUNDING = 20_000, 1e-11  # steps; of the places, below which there is rounding alone
 OF_MODEL, OF_DATA = "model", "data"
 
@@ -160,7 +161,9 @@ def _works(trial: FittedTrial, motion: SteppedMotion) -> dict[str, Array]:
         both = np.empty((len(ends), len(moments)))
         both[:, ::2], both[:, 1::2] = ends, middles
         rows.append(both)
-    entries, forces, _ = along_path(system, moments, *rows, trial.values, trial.made.stretch.start)
+    entries, forces, _ = along_path(
+        system, moments, rows[0], rows[1], trial.values, trial.made.stretch.start
+    )
     number = {c.place: k for k, c in enumerate(system.coordinates)}
     found: dict[str, Array] = {}
     for entry, force in zip(entries, forces, strict=True):
@@ -195,7 +198,7 @@ def model_ledgers(
     )  # fmt: skip
     found = []
     axes = {c.axis for c in made.system.coordinates}
-    for law in [ENERGY, *(f"{MOMENTUM} along {a}" for a in "xy" if a in axes)]:
+    for law in [ENERGY, *(law for law, axis in AXIS_OF_LAW.items() if axis in axes)]:
         found += _of_law(fit, place, motion, law, stepping)
     return found
 
@@ -213,7 +216,7 @@ def _of_law(
         works = _works(trial, stepping.motion)
         entries = {n: replace(e, value=float(works[n][-1])) for n, e in entries.items()}
     elif stepping is not None:
-        axis = law[-1]
+        axis = AXIS_OF_LAW[law]
         inertia = _inertias(trial)
         rates = stepping.motion.rates[:, -1]
         closing = sum(
@@ -247,7 +250,8 @@ def _ledger(
     unit = "J" if law == ENERGY else ("kg·m²/s" if turning else "kg·m/s")
     return ModelLedger(
         law, of, unit, stretch.start, stretch.stop, scalars["opening"], scalars["closing"],
-        tuple((name, scalars[f"entry {name}"]) for name in entries), scalars["left"], scalars["change"],
+        tuple((name, scalars[f"entry {name}"]) for name in entries), scalars["left"],
+        scalars["change"],
     )  # fmt: skip
 
 
@@ -265,7 +269,7 @@ def _entries(fit: ModelFit, place: int, motion: ReferenceMotion, law: str) -> di
     found: dict[str, Estimate] = {}
     for k, entry in enumerate(motion.entries):
         energy = law == ENERGY
-        if not energy and entry.coordinate.axis != law[-1]:
+        if not energy and entry.coordinate.axis != AXIS_OF_LAW[law]:
             continue
         rows, slopes = (
             (motion.work, motion.work_slopes) if energy else (motion.impulse, motion.impulse_slopes)
@@ -289,7 +293,7 @@ def _amount_of_model(
         v, m = float(motion.rates[k, end]), inertia[c.place]
         dv = motion.rate_slopes[:, k, end] if len(trial.seeds) else slopes
         energy = law == ENERGY
-        if not energy and c.axis != law[-1]:
+        if not energy and c.axis != AXIS_OF_LAW[law]:
             continue
         total += 0.5 * m * v * v if energy else m * v
         slopes = slopes + (m * v if energy else m) * dv
@@ -313,7 +317,7 @@ def _amounts_of_data(fit: ModelFit, place: int, law: str) -> list[Estimate] | No
         terms: list[tuple[float, Estimate]] = []
         value = 0.0
         for c in system.coordinates:
-            if law != ENERGY and c.axis != law[-1]:
+            if law != ENERGY and c.axis != AXIS_OF_LAW[law]:
                 continue
             speed = _rate_of_data(trial, c.body, c.axis, at)
             if speed is None:

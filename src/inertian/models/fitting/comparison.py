@@ -37,7 +37,10 @@ class NestedComparison:
             said = f"{self.larger} seems to be needed"
         else:
             said = f"{self.smaller} is enough: what {self.larger} adds is not seen"
-        return f"{said} (χ² {self.gained:.1f} less for {self.spent} more, by chance {chance_words(self.p)})"
+        chance = (
+            f"χ² {self.gained:.1f} less for {self.spent} more, by chance {chance_words(self.p)}"
+        )
+        return f"{said} ({chance})"
 
 
 def nested(one: tuple[Model, ModelFit], other: tuple[Model, ModelFit]) -> NestedComparison | None:

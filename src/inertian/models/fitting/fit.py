@@ -26,6 +26,7 @@ from inertian.quantities.estimates import (
     Array,
     Estimate,
     JointScalars,
+    Mask,
     Pools,
     SharedPart,
     SourceCovariance,
@@ -36,6 +37,9 @@ from inertian.quantities.estimates import (
 from inertian.quantities.facts import Fact, FactId
 
 EVALUATIONS, NO_ANSWER = 60, 1e12
+# Of χ², from which other values are better; of its growth at one u, below which u is too small, and
+# how much it is widened at most
+CLEARLY_BETTER, FLAT, WIDEST, MOST_RESTARTS = 0.05, 0.6, 10.0, 4
 SETTLED = 1e-9  # of a step, and of the sum of squares
 TOLD_APART = 1e-9  # of the largest singular value, below which parameters are not told apart
 Progress = Callable[[int], bool]
@@ -78,6 +82,7 @@ class ModelFit:
     joint: JointScalars
     estimates: Mapping[tuple[int, str], Estimate]
     at_bound: tuple[str, ...]
+    bent: tuple[str, ...] = ()  # whose ± was widened, as the samples tell less than at first order
 
     def scalar(self, name: str, trial: int = 0) -> Scalar:
         """Return a fitted, or a given, number by its name in the program. Raises KeyError."""
@@ -224,12 +229,22 @@ class _Problem:
         self.last = at.copy(), left, slopes
         return left, slopes
 
-    def residuals(self, at: Array) -> Array:
-        """Residuals over σ, (n,); very large where the model cannot be carried on."""
+    def residuals(self, at: Array, alone: bool = False) -> Array:
+        """Residuals over σ, (n,), `alone` without their slopes; very large where the model cannot
+        be carried on.
+        """
         try:
-            return self.run(at)[0]
+            return self.without_slopes(at) if alone else self.run(at)[0]
         except ModelRunError:
             return np.full(len(self.x), NO_ANSWER)
+
+    def without_slopes(self, at: Array) -> Array:
+        """Residuals over σ, (n,). Raises ModelRunError."""
+        values = []
+        for place, made in enumerate(self.trials):
+            own = self.own(place, at)
+            values.append(made.predicted(self.settings(place, own), *self.state(place, own)).values)
+        return np.asarray((np.concatenate(values) - self.x) / self.sigma)
 
     def slopes(self, at: Array) -> Array:
         """Their slopes, (n, free)."""
@@ -251,10 +266,55 @@ def fit_model(
         )
     at = np.array(problem.first)
     least = np.array(problem.least)
+    flat = np.ones(len(at))
     if len(at):
         at = _least_squares(problem, at, least)
+        for _ in range(MOST_RESTARTS):
+            better, flat = _looked_around(problem, at, least)
+            if better is None:
+                break
+            at = _least_squares(problem, better, least)
     left, slopes = problem.run(at)
-    return _FitOf(problem, at, left, slopes, at <= least).made()
+    return _FitOf(problem, at, left, slopes, at <= least, flat).made()
+
+
+def _looked_around(problem: _Problem, at: Array, least: Array) -> tuple[Array | None, Array]:
+    """Try values one u away, with all others moved along as first order has it: χ² should be one
+    more. Returns values that are better, if there are any, and by how much each u is too small.
+
+    Where χ² grows less, the samples tell less than the slopes at the best values say (profile of
+    the likelihood: Bates & Watts, *Nonlinear Regression Analysis and Its Applications*, 1988, 6.1).
+    """
+    left, slopes = problem.run(at)
+    flat = np.ones(len(at))
+    size = np.maximum(np.linalg.norm(slopes, axis=0), 1e-300)
+    _, s, vt = np.linalg.svd(slopes / size, full_matrices=False)
+    if not len(s) or s[-1] < TOLD_APART * s[0]:
+        return None, flat
+    covariance = (vt.T / s**2) @ vt / np.outer(size, size)
+    noise = max(float(left @ left) / max(len(left) - len(at), 1), 1.0)
+    states = {
+        n for made in problem.trials for c in made.system.coordinates for n in (c.place, c.rate)
+    }
+    here = float(left @ left)
+    for k, (_, name) in enumerate(problem.columns):
+        if name in states:
+            continue
+        way = covariance[:, k] / np.sqrt(covariance[k, k]) * np.sqrt(noise)
+        gained = []
+        for sign in (1.0, -1.0):
+            moved = at + sign * way
+            if np.any(moved < least):
+                continue
+            now = problem.residuals(moved, True)
+            more = (float(now @ now) - here) / noise
+            if more < -CLEARLY_BETTER:
+                return moved, flat
+            gained.append(more)
+        lowest = min(gained, default=1.0)
+        if lowest < FLAT:
+            flat[k] = min(1.0 / np.sqrt(max(lowest, 1e-6)), WIDEST)
+    return None, flat
 
 
 def _least_squares(problem: _Problem, at: Array, least: Array) -> Array:
@@ -267,7 +327,7 @@ def _least_squares(problem: _Problem, at: Array, least: Array) -> Array:
         problem.residuals, start, jac=problem.slopes, x_scale="jac",
         method="trf" if bounded else "lm", max_nfev=EVALUATIONS,
         xtol=SETTLED, ftol=SETTLED, gtol=1e-12,
-        **({"bounds": (least, np.inf)} if bounded else {}),
+        bounds=(least, np.inf) if bounded else (-np.inf, np.inf),
     )  # fmt: skip
     return _settled(problem, found.x, least)
 
@@ -305,7 +365,8 @@ class _FitOf:
     at: Array
     left: Array
     slopes: Array
-    at_bound: Array
+    at_bound: Mask
+    flat: Array  # by how much each u is too small at first order
 
     def made(self) -> ModelFit:
         problem = self.problem
@@ -320,11 +381,16 @@ class _FitOf:
         )
         wider, freedom = scatter_over_noise(pools, chi * ratio, dof, patterned)
         joint = with_scatter(_joint(trials, estimates, pools), wider, freedom)
+        joint = _widened(joint, dict(zip(problem.columns, self.flat, strict=True)))
         codes = [c for (_, c), b in zip(problem.columns, self.at_bound, strict=True) if b]
         first = problem.trials[0].system
         return ModelFit(
             trials, first.free, tuple(problem.columns), chi, dof, wider, joint, estimates,
-            tuple(codes),
+            tuple(codes), tuple(
+                c
+                for (_, c), f in zip(problem.columns, self.flat, strict=True)
+                if f > 1.0
+            ),
         )  # fmt: skip
 
     def _trial(self, place: int) -> FittedTrial:
@@ -456,6 +522,17 @@ class _FitOf:
         return min(base, float(left @ left))
 
 
+def _widened(joint: JointScalars, factors: Mapping[tuple[int, str], float]) -> JointScalars:
+    """The same with the u of some multiplied, and their correlations as they are."""
+    if all(f <= 1.0 for f in factors.values()):
+        return joint
+    scale = np.array([factors.get(name, 1.0) for name in joint.names])
+    parts = tuple(
+        replace(part, covariance=part.covariance * np.outer(scale, scale)) for part in joint.parts
+    )
+    return replace(joint, parts=parts, origin=None)
+
+
 def _u(one: Setting) -> float:
     return 0.0 if one.fact is None or one.free else one.fact.u
 
@@ -498,8 +575,8 @@ def _joint(
     whole = _of_one(trials[0], _of_trial(trials[0], estimates, True), pools, list(shared.values()))
     merged = {part.source: part.covariance for part in whole.parts}
     for trial in trials[1:]:
-        for part in _of_one(trial, _of_trial(trial, estimates, False), pools, []).parts:
-            merged[part.source] = merged.get(part.source, 0.0) + part.covariance
+        for own in _of_one(trial, _of_trial(trial, estimates, False), pools, []).parts:
+            merged[own.source] = merged.get(own.source, 0.0) + own.covariance
     parts = tuple(SourceCovariance(s, m) for s, m in merged.items())
     return replace(whole, parts=parts, origin=None)
 

@@ -52,7 +52,7 @@ _SAYS = {
     FRICTION: TIME, PUSH: TIME, DRY_TORQUE: TIME, LINEAR: SPEED, QUADRATIC: SPEED,
     VISCOUS_TORQUE: SPEED, SPRING: PLACE, TORSION: PLACE,
 }  # fmt: skip
-_SIMPLICITY = (FRICTION, DRY_TORQUE, PUSH, LINEAR, VISCOUS_TORQUE, QUADRATIC, SPRING, TORSION)
+SIMPLICITY = (FRICTION, DRY_TORQUE, PUSH, LINEAR, VISCOUS_TORQUE, QUADRATIC, SPRING, TORSION)
 _COEFFICIENT = {
     FRICTION: "μ", LINEAR: "b", QUADRATIC: "c", PUSH: "F", SPRING: "k", DRY_TORQUE: "M_d",
     VISCOUS_TORQUE: "β", TORSION: "κ",
@@ -171,7 +171,7 @@ def _best(z: Array, candidates: Sequence[_Candidate]) -> int:
     if best < likelihood.max() - FORCE_FIRST:
         return int(np.argmax(likelihood))
     near = [k for k in forces if likelihood[k] >= best - SIMPLE_FIRST]
-    return min(near, key=lambda k: (_SIMPLICITY.index(candidates[k].force), -likelihood[k]))
+    return min(near, key=lambda k: (SIMPLICITY.index(candidates[k].force), -likelihood[k]))
 
 
 def _freedom(trial: FittedTrial) -> float:
@@ -222,7 +222,11 @@ def _columns(trial: FittedTrial) -> tuple[Array, list[_Candidate]]:
     for body in made.context.trial.followed:
         kilogram = Fact(1.0, 0.0, Meaning.EXACT, unit_of("mass", "kg"))
         masses.setdefault(body.name, (FactId(mass_key(body.name)), kilogram))
-    context = replace(made.context, masses=masses)
+    setup = dict(made.context.setup)
+    for body in made.system.bodies:
+        unknown = Fact(1.0, 0.0, Meaning.EXACT, unit_of("inertia", "kg·m²"))
+        setup.setdefault(("I", body.name), (FactId(f"moment of inertia of {body.name}"), unknown))
+    context = replace(made.context, masses=masses, setup=setup)
     model = replace(made.model, forces=(*made.model.acting, *forces))
     system = replace(system_of(context, model), signs=made.system.signs)
     beside = replace(made, system=system)

@@ -8,7 +8,6 @@ squares, the others are tried.
 
 from collections.abc import Sequence
 from itertools import product
-from typing import Any
 
 import numpy as np
 
@@ -171,11 +170,11 @@ def _choices(made: TrialModel, one: Setting) -> Sequence[float]:
     if kind == REPULSION:
         return list(parts)
     if kind == CONTACT:
-        return _of_contact(made, one, parts, duration)
+        return _of_contact(made, one, parts)
     return list(parts)
 
 
-def _of_contact(made: TrialModel, one: Setting, parts: Array, duration: float) -> Any:
+def _of_contact(made: TrialModel, one: Setting, parts: Array) -> list[float]:
     if one.symbol == "e":
         return list(parts)
     a, b = made.system.acted_on(one.force)[:2]

@@ -149,13 +149,21 @@ class _Settings:
         known = self.context.masses.get(body.name)
         if hinged:
             fact = self.context.setup.get(("I", body.name))
-            if fact is None:
+            turned = any(
+                _typed_value(f, p.symbol) or not _typed_zero(f, p.symbol)
+                for f in acting
+                if force_kind(f.kind).acts is Acts.TURNING
+                for p in force_kind(f.kind).parameters[:1]
+            )
+            if fact is None and turned:
                 raise Refusal(
                     f"The moment of inertia of {body.name} is needed: type it in the setup, or "
                     f"give --fact “moment of inertia of {body.name} = …”."
                 )
             code, name = f"inertia{body.suffix}", f"moment of inertia of {body.name}"
-            self._keep((-1, "I", body.name), self._of_fact(name, code, "inertia", *fact))
+            none = Setting(name, code, 1.0, "inertia", "kg·m²", known=False, symbol=UNKNOWN)
+            own = self._of_fact(name, code, "inertia", *fact) if fact is not None else none
+            self._keep((-1, "I", body.name), own)
         if known is None and needed and not hinged:
             raise Refusal(
                 f"The mass of {body.name} is needed for these forces: type it in the setup, or "
@@ -330,6 +338,11 @@ def _has(force: Force, symbol: str) -> bool:
 def _typed_value(force: Force, symbol: str) -> bool:
     one = force.parameter(symbol)
     return one.free or (one.fact is not None and one.fact.si != 0.0)
+
+
+def _typed_zero(force: Force, symbol: str) -> bool:
+    one = force.parameter(symbol)
+    return one.fact is not None and one.fact.si == 0.0 and not one.free
 
 
 def _unit_of_typed(fact: Fact) -> tuple[str, str, Dimension]:

@@ -8,9 +8,11 @@ import numpy as np
 from inertian.models.definitions.force_kinds import (
     BUMPER,
     CONTACT,
+    FRICTION,
     PUSH,
     RECORDED,
     REPULSION,
+    ROLLING,
     THRUST,
 )
 from inertian.models.definitions.model import Model
@@ -30,6 +32,7 @@ from inertian.quantities.facts import Fact, FactId
 THROUGH = (BUMPER, CONTACT, REPULSION, PUSH, THRUST, RECORDED)
 BEGIN = 9  # samples at the begin that tell a first guess
 LEAST = 6  # samples of a stretch
+MOVES = 3.0  # u of a velocity, from which a body is said to move
 
 
 @dataclass(frozen=True)
@@ -226,7 +229,10 @@ def start_state(
     seen: dict[str, tuple[Array, Array]],
 ) -> StartState:  # fmt: skip
     """Return the state a model starts from. Raises Refusal where nothing is known of it."""
-    places, rates, held, free = [], [], {}, []
+    places: list[float] = []
+    rates: list[float] = []
+    held: dict[str, Estimate] = {}
+    free: list[str] = []
     facts: dict[FactId, Fact] = {}
     trial = context.trial.id
     for c in system.coordinates:
@@ -236,6 +242,7 @@ def start_state(
         wanted = model.start.span or model.start.time is not None
         if wanted and not model.start.fitted and c.axis != "angle":
             estimates = _from_samples(context, model, c, stretch.start)
+        resting = _rests(context, system, c, stretch)
         pairs = ((c.place, "place", places), (c.rate, "rate", rates))
         for k, (name, what, into) in enumerate(pairs):
             fact = getattr(typed, what) if typed is not None else None
@@ -244,6 +251,9 @@ def start_state(
                 key = FactId(f"{name} at the start of model {model.name}", f"trial {trial}")
                 facts[key] = fact
                 held[name] = Estimate(fact.si, {}, {key: 1.0} if fact.u else {})
+            elif resting and what == "rate":
+                into.append(0.0)
+                held[name] = Estimate(0.0)
             elif estimates is not None:
                 into.append(estimates[k].value)
                 held[name] = estimates[k]
@@ -263,6 +273,33 @@ def _first_guess(t: Array, x: Array, v: Array, stretch: Stretch) -> tuple[float,
     scale = float(tau[-1]) or 1.0
     found = np.polynomial.polynomial.polyfit(tau / scale, x[rows], degree)
     return float(found[0]), float(found[1] / scale)
+
+
+def _rests(context: TrialContext, system: System, c: Coordinate, stretch: Stretch) -> bool:
+    """Whether a body that dry friction acts on does not move at the start: then friction keeps it
+    where it is, and its velocity is zero, not what the samples scatter by.
+    """
+    dry = any(
+        force.kind in (FRICTION, ROLLING) and (not force.bodies or c.body in force.bodies)
+        for force in system.forces
+    )
+    if not dry or c.axis == "angle":
+        return False
+    t, body = context.trial.t, context.trial.body(c.body)
+    for channel in body.channels:
+        inside = np.flatnonzero(
+            (t >= stretch.start) & (t <= stretch.stop) & np.isfinite(channel.si)
+        )
+        rows = inside[: max(BEGIN, len(inside) // 3)]
+        if len(rows) < BEGIN:
+            return False
+        tau = t[rows] - t[rows].mean()
+        x = channel.si[rows] - channel.si[rows].mean()
+        slope = float(tau @ x / (tau @ tau))
+        variance = float(np.mean(context.noise.variance(channel)))
+        if slope**2 * float(tau @ tau) > MOVES**2 * variance:
+            return False
+    return True
 
 
 def _from_samples(

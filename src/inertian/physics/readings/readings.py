@@ -44,6 +44,7 @@ from inertian.quantities.estimates import (
     ClockNoise,
     Estimate,
     JointScalars,
+    Name,
     Rows,
     joint_scalars,
 )
@@ -294,7 +295,7 @@ def _pool(request: CurveRequest) -> str:
     return f"{request.body} {request.shown.axis}" if sensor else READINGS
 
 
-def scalar_of(joint: JointScalars, name: str) -> Scalar:
+def scalar_of(joint: JointScalars, name: Name) -> Scalar:
     """Return one of correlated scalars by itself."""
     value = float(joint.values[joint.index(name)])
     return Scalar(value, joint.u(name), joint.dof(name), joint.shape(name))

@@ -1,0 +1,505 @@
+"""Models fitted to trials: parameters, their intervals, what residuals say, accounts, comparison,
+and the command, on simulated motions that know nothing of the program's models.
+"""
+
+import json
+import subprocess
+import sys
+from dataclasses import replace
+from pathlib import Path
+
+import jsonschema
+import numpy as np
+import pytest
+from typer.testing import CliRunner
+
+from conftest import recording
+from inertian.analysis.evaluation import Evaluator
+from inertian.analysis.models.model_results import model_result, model_results
+from inertian.analysis.models.ready_models import ready_models
+from inertian.cli import make_app
+from inertian.models.definitions.model import Model, Rule, Start, TypedState
+from inertian.models.definitions.typed_forces import parse_force
+from inertian.models.fitting.comparison import nested
+from inertian.models.fitting.fit import ModelFitError, fit_model
+from inertian.models.fitting.residual_patterns import residual_pattern
+from inertian.models.fitting.slopes_over_spans import compared_slopes
+from inertian.models.fitting.trial_model import trial_model
+from inertian.motion.spans.spans import Span, SpanKind, Spans
+from inertian.project.model_edits import model_for_series, models_added
+from inertian.project.project import Project, with_trials
+from inertian.project.ready_projects import ready_project
+from inertian.project.saved_models import models_text, read_models
+from inertian.project.saving import load, save
+from inertian.project.typed_facts import with_typed_fact
+from inertian.quantities.errors import InertianError
+from inertian.quantities.facts import Meaning, parse_fact
+from inertian.quantities.units import unit_of
+from inertian.report.model import models_json
+
+DOCS = Path(__file__).parents[1] / "docs"
+G = 9.81
+
+
+def project_of(t, bodies, *facts, spans=None):
+    """A project of one recording, with facts as they are typed."""
+    project = with_trials(Project(), [recording(t, bodies)], "series")
+    for fact in facts:
+        project = with_typed_fact(project, fact)
+    if spans is not None:
+        project = project.with_entry(replace(project.entries[0], spans=Spans(spans)))
+    return project
+
+
+def context_of(project):
+    return Evaluator().trial_context(project, project.entries[0])
+
+
+def made_of(*forces, **how):
+    return Model("m", tuple(parse_force(f) for f in forces), **how)
+
+
+def fitted(project, *forces, **how):
+    return fit_model([trial_model(context_of(project), made_of(*forces, **how))])
+
+
+def number(fit, name):
+    return fit.scalar(next(s.code for s in fit.free if s.symbol == name))
+
+
+def glide(seed, mu=0.012, v=1.4, n=200, sigma=1e-3, last=4.0, at=0.0):
+    """A sled that glides against friction, and stops if there is time."""
+    rng = np.random.default_rng(seed)
+    t = np.linspace(0.0, last, n)
+    s = np.minimum(t, v / (mu * G))
+    return t + at, at + v * s - 0.5 * mu * G * s**2 + rng.normal(0.0, sigma, n)
+
+
+MASS = "mass of A = 6.40 ± 0.02 kg"
+
+
+def test_friction_is_found_with_what_it_hangs_on():
+    t, x = glide(1)
+    fit = fitted(project_of(t, {"A": {"x": x}}, MASS), "sliding friction")
+    mu = number(fit, "μ")
+    assert abs(mu.value - 0.012) < 3 * mu.u
+    # Of g, ± 0.03 m/s² as limits, and of the samples; the mass says nothing
+    g = 0.012 * 0.03 / np.sqrt(3) / G
+    assert mu.u > g
+    assert mu.u == pytest.approx(np.hypot(g, np.sqrt(mu.u**2 - g**2)))
+    assert fit.chi_squared / fit.dof == pytest.approx(1.0, abs=0.3)
+    assert 0.001 < fit.p < 0.999
+
+
+def test_a_fixed_parameter_with_its_limits_goes_into_the_budget():
+    t, x = glide(2, last=3.0)
+    project = project_of(t, {"A": {"x": x}}, MASS)
+    fixed = fitted(project, "friction g=9.81±0 m/s²", "linear drag b=0.00±0.05 kg/s")
+    alone = fitted(project, "friction g=9.81±0 m/s²")
+    wide, narrow = number(fixed, "μ").u, number(alone, "μ").u
+    # b (0.05/√3) acts like friction of b v/(m g), with a speed of about 1.2 m/s on the way
+    assert np.sqrt(wide**2 - narrow**2) == pytest.approx(
+        0.05 / np.sqrt(3) * 1.2 / (6.4 * G), rel=0.15
+    )
+
+
+@pytest.mark.parametrize("sign", [1.0, -1.0])
+def test_the_same_trial_the_other_way_round_says_the_same(sign):
+    t, x = glide(3)
+    fit = fitted(project_of(t, {"A": {"x": sign * x}}, MASS), "friction", "quadratic drag")
+    other = fitted(project_of(t, {"A": {"x": x}}, MASS), "friction", "quadratic drag")
+    for name in ("μ", "c"):
+        assert number(fit, name).value == pytest.approx(
+            number(other, name).value, rel=1e-4, abs=1e-7
+        )
+        assert number(fit, name).u == pytest.approx(number(other, name).u, rel=1e-3)
+
+
+def test_a_start_from_a_span_is_held_with_its_covariance():
+    t, x = glide(4, n=120)
+    spans = [Span("first", SpanKind.FREE, 0.0, 1.0)]
+    project = project_of(t, {"A": {"x": x}}, MASS, spans=spans)
+    held = fitted(project, "friction", start=Start(span="first", fitted=False))
+    free = fitted(project, "friction")
+    assert [name for _, name in held.columns] == ["mu"]
+    assert held.scalar("v").u > free.scalar("v").u
+    # The friction that is told with such a start is known less well than with a fitted one
+    assert number(held, "μ").u > number(free, "μ").u
+    assert abs(number(held, "μ").value - 0.012) < 3 * number(held, "μ").u
+
+
+def test_a_typed_start_is_taken_as_it_is():
+    t, x = glide(5, sigma=1e-4)
+    typed = TypedState(
+        "A", "x", parse_fact("0 ± 0 m", "length", unit_of("length", "m")),
+        parse_fact("1.40 ± 0.01 m/s", "speed", unit_of("speed", "m/s"), Meaning.STANDARD),
+    )  # fmt: skip
+    project = project_of(t, {"A": {"x": x}}, MASS)
+    fit = fitted(project, "friction g=9.81±0 m/s²", start=Start(typed=(typed,)))
+    assert fit.scalar("v").u == pytest.approx(0.01)
+    # x(T) = v T − ½ μ g T²: a wrong v is taken up by μ
+    assert number(fit, "μ").u == pytest.approx(0.01 * 1.25 / (G * 4.0 / 2), rel=0.2)
+
+
+def test_shared_parameters_are_known_as_well_as_all_trials_tell_them():
+    project = Project()
+    trials = [recording(*_pair(glide(k, v=1.0 + 0.2 * k)), name=f"go {k}") for k in range(4)]
+    project = with_trials(project, trials, "series")
+    evaluator = Evaluator()
+    made = [
+        trial_model(evaluator.trial_context(project, e), made_of("friction g=9.81±0 m/s²"))
+        for e in project.entries
+    ]
+    alone = [fit_model([one]) for one in made]
+    together = fit_model(made, ["mu"])
+    weights = np.array([1 / number(f, "μ").u ** 2 for f in alone])
+    mean = float(weights @ [number(f, "μ").value for f in alone] / weights.sum())
+    assert number(together, "μ").value == pytest.approx(mean, abs=0.3 / np.sqrt(weights.sum()))
+    assert number(together, "μ").u == pytest.approx(1 / np.sqrt(weights.sum()), rel=0.1)
+    shared_g = [
+        trial_model(evaluator.trial_context(project, e), made_of("friction"))
+        for e in project.entries
+    ]
+    with_g = number(fit_model(shared_g, ["mu"]), "μ").u
+    # g is one error for all trials, and does not average out
+    g = 0.012 * 0.03 / np.sqrt(3) / G
+    assert with_g == pytest.approx(np.hypot(number(together, "μ").u, g), rel=0.05)
+
+
+def _pair(pair):
+    return pair[0], {"A": {"x": pair[1]}}
+
+
+def test_what_the_samples_cannot_tell_is_refused_or_said():
+    t, x = glide(6)
+    project = project_of(t, {"A": {"x": x}}, MASS)
+    with pytest.raises(ModelFitError, match="cannot be told apart"):
+        fitted(project, "friction", "constant push F=free")
+    with pytest.raises(InertianError, match="The mass of A is needed"):
+        fitted(project_of(t, {"A": {"x": x}}), "linear drag")
+    with pytest.raises(InertianError, match="acts between two bodies"):
+        fitted(project, "repulsion")
+    with pytest.raises(InertianError, match="There is no body “B”"):
+        fitted(project, "friction on B")
+    with pytest.raises(InertianError, match="There is no span “uphill”"):
+        fitted(project, "friction", start=Start(span="uphill"))
+    with pytest.raises(InertianError, match="not inside the recording"):
+        fitted(project, "friction", start=Start(time=17.0))
+    with pytest.raises(InertianError, match="No force was recorded"):
+        fitted(project, "recorded force")
+    bent = fitted(project, "friction", "quadratic drag")
+    assert number(bent, "c").u > 0.005  # hardly any range of speeds
+
+
+def test_two_ways_to_explain_the_same_samples_are_not_told_apart_by_a_small_plus_minus():
+    project = ready_project("Stones in line").project
+    result = model_result(
+        Evaluator(), project, project.entries[0], made_of("friction", "quadratic drag")
+    )
+    mu, c = number(result.fit, "μ"), number(result.fit, "c")
+    assert abs(mu.value - 0.0104) < 2 * mu.u
+    assert abs(c.value) < 2 * c.u
+
+
+@pytest.mark.parametrize("text", ["-b*v", "-b v", "−b·v_x", "-b*v_1"])
+def test_a_typed_force_is_fitted_and_its_unit_is_found(text):
+    rng = np.random.default_rng(7)
+    t = np.linspace(0, 5, 150)
+    x = 1.5 * 6.4 / 0.35 * (1 - np.exp(-0.35 / 6.4 * t)) + rng.normal(0, 1e-3, 150)
+    fit = fitted(project_of(t, {"A": {"x": x}}, MASS), f'formula "{text}"')
+    b = number(fit, "b")
+    assert fit.free[0].unit == "kg/s"
+    assert abs(b.value - 0.35) < 3 * b.u
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("-b*v b=0.1 m", "a force is in N"), ("m + v", "only quantities of one kind"),
+        ("-b*q*v", "not clear"), ("sin(x)", "plain number"),
+    ],
+)  # fmt: skip
+def test_a_typed_force_of_another_dimension_is_refused(text, said):
+    t, x = glide(8)
+    formula, _, value = text.partition(" b=")
+    spec = f'formula "{formula}"' + (f" b={value}" if value else "")
+    with pytest.raises(InertianError, match=said):
+        fitted(project_of(t, {"A": {"x": x}}, MASS), spec)
+
+
+def test_residuals_say_nothing_of_a_true_model_and_name_what_is_missing():
+    t, x = glide(9, last=6.0)
+    project = project_of(t, {"A": {"x": x}}, MASS)
+    assert residual_pattern(fitted(project, "friction").trials[0]).pattern == "no pattern"
+    missing = residual_pattern(fitted(project, "none").trials[0])
+    assert (missing.pattern, missing.force) == ("grows with time", "sliding friction")
+    kicked = np.where(t > 2.6, x + 0.02 * (t - 2.6), x)
+    sudden = fitted(project_of(t, {"A": {"x": kicked}}, MASS), "friction")
+    found = residual_pattern(sudden.trials[0])
+    assert found.pattern.startswith("sudden at 2.")
+    assert found.at == pytest.approx(2.6, abs=0.3)
+
+
+def test_accounts_close_but_for_the_stepping_and_the_samples_agree():
+    t, x = glide(10, mu=0.03, v=1.6, last=3.0)
+    project = project_of(t, {"A": {"x": x}}, MASS)
+    result = model_result(
+        Evaluator(), project, project.entries[0],
+        made_of("friction", "linear drag b=0.1±0.02 kg/s", rule=Rule.EULER),
+    )  # fmt: skip
+    own, data = (
+        next(one for one in result.ledgers if (one.law, one.of) == ("energy", of))
+        for of in ("model", "data")
+    )
+    works = sum(w.value for _, w in own.entries)
+    left = own.closing.value - own.opening.value - works
+    assert own.unaccounted.value == pytest.approx(left, abs=1e-9)
+    assert result.stepping.energy == own.unaccounted.value
+    fine = model_result(
+        Evaluator(), project, project.entries[0], replace(result.model, rule=Rule.REFERENCE)
+    )
+    assert abs(fine.stepping.energy) < 1e-9 < abs(result.stepping.energy)
+    assert abs(data.unaccounted.value) < 3 * data.unaccounted.u
+    lost = 0.5 * 6.4 * (1.6**2 - (1.6 - 0.03 * G * 3.0) ** 2)
+    assert -data.change.value == pytest.approx(lost, abs=3 * data.change.u)
+
+
+def test_halving_the_step_shows_the_order_of_the_rule():
+    rng = np.random.default_rng(11)
+    t = np.linspace(0, 4, 200)
+    x = 0.2 * np.cos(4 * t) + rng.normal(0, 1e-3, 200)
+    project = project_of(t, {"A": {"x": x}}, MASS)
+    for rule, ratio in ((Rule.EULER, 2), (Rule.VERLET, 4), (Rule.RK4, 16)):
+        made = made_of("spring x_0=free", rule=rule)
+        found = model_result(Evaluator(), project, project.entries[0], made).stepping.halved
+        assert found == pytest.approx(ratio, rel=0.2), rule
+
+
+def test_slopes_over_a_span_know_that_the_model_was_fitted_to_the_samples():
+    t, x = glide(12)
+    fit = fitted(project_of(t, {"A": {"x": x}}, MASS), "friction")
+    (one,) = compared_slopes(fit, 0, 1.0, 2.0)
+    assert one.model.value == pytest.approx(1.4 - 0.012 * G * 1.5, abs=4 * one.model.u)
+    assert one.difference.u**2 == pytest.approx(one.data.u**2 - one.model.u**2, rel=0.2)
+    assert abs(one.apart) < 3.5
+
+
+def test_nested_models_are_compared_in_words():
+    t, x = glide(13)
+    project = project_of(t, {"A": {"x": x}}, MASS)
+    none, rubbed = made_of("none"), made_of("friction")
+    told = nested((none, fitted(project, "none")), (rubbed, fitted(project, "friction")))
+    assert told.p < 1e-6
+    assert "is needed" in told.words
+    assert (
+        nested((rubbed, fitted(project, "friction")), (rubbed, fitted(project, "friction"))) is None
+    )
+
+
+@pytest.mark.parametrize(
+    "name", ["Sled up the bank", "Hopping puck", "Spinning disc", "Stones in line"]
+)
+def test_three_models_are_ready_for_what_happens(name):
+    project = ready_project(name).project
+    evaluator, entry = Evaluator(), project.entries[0]
+    models = ready_models(evaluator, project, entry)
+    assert len(models) == 3
+    results = [model_result(evaluator, project, entry, m) for m in models]
+    assert results[-1].fit.chi_squared <= results[0].fit.chi_squared * 1.001
+    jsonschema.validate(
+        models_json(results), json.loads((DOCS / "schemas" / "model-1.json").read_text())
+    )
+
+
+def test_models_are_kept_in_the_project_and_in_files_of_their_own(tmp_path):
+    project = ready_project("Sled up the bank").project
+    entry = project.entries[0]
+    models = (
+        made_of("weight along the incline θ=5.0±0.2 °", "friction mu=free",
+                start=Start("up", None, False)),
+        made_of('formula "-b*v" b=? kg/s', "air on Schlitten c=0.02 ± 0.01 kg/m", rule=Rule.RK4,
+                step=0.005, until=1.7, shared=("b",)),
+    )  # fmt: skip
+    project = models_added(project, entry.trial.id, models).project
+    kept = project.entry(entry.trial.id).models
+    assert [m.name for m in kept] == ["m", "m 2"]
+    save(project, tmp_path / "a.inertian")
+    assert load(tmp_path / "a.inertian").entry(entry.trial.id).models == kept
+    assert read_models(models_text(kept)) == kept
+    everywhere = model_for_series(project, entry.trial.id, "m").project
+    assert all(e.models[0].forces == kept[0].forces for e in everywhere.entries)
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["", "[]", "{}", '{"schema": 1, "models": []}', '{"schema": 9, "models": [{"name": "a"}]}',
+     '{"schema": 1, "models": [{"name": "a", "forces": [{"force": "magic"}]}]}',
+     '{"schema": 1, "models": [{"name": "a", "forces": [{"force": "formula", "formula": "1+"}]}]}',
+     '{"schema": 1, "models": [{"name": "a", "step": -1}]}', "[" * 5000],
+)  # fmt: skip
+def test_a_file_without_models_is_refused_with_a_sentence(text):
+    with pytest.raises(InertianError) as refused:
+        read_models(text)
+    assert str(refused.value).endswith((".", "read: ", ":")) or str(refused.value)
+
+
+# -- the command -----------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def gliding(tmp_path):
+    t, x = glide(14, last=5.0)
+    path = tmp_path / "glide.csv"
+    rows = (f"{a:.3f};{100 * b:.3f}" for a, b in zip(t, x, strict=True))
+    path.write_text("t (s);A (cm)\n" + "\n".join(rows).replace(".", ","), encoding="utf-8")
+    return path
+
+
+@pytest.fixture
+def answer():
+    """Return what asks the command: what it prints as JSON, its stderr, and its exit code."""
+    runner, app = CliRunner(), make_app(lambda _demo, _files: 0, lambda _folder: [])
+
+    def ask(*arguments):
+        done = runner.invoke(app, ["model", *map(str, arguments), "--json"])
+        assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
+        text = done.stdout.strip()
+        return (json.loads(text) if text else None), done.stderr, done.exit_code
+
+    return ask
+
+
+def test_the_command_fits_and_tells_all_that_is_asked(gliding, answer, tmp_path):
+    out = tmp_path / "out.py"
+    found, said, ended = answer(
+        gliding, "--force", "sliding friction",
+        "--force", "quadratic drag c=0.02±0.01 kg/m", "--free", "mu",
+        "--fact", "mass of A = 6.4 ± 0.02 kg", "--rule", "rk4", "--step", "0.01", "--python", out,
+    )  # fmt: skip
+    assert (said, ended) == ("", 0)
+    jsonschema.validate(found, json.loads((DOCS / "schemas" / "model-1.json").read_text()))
+    (one,) = found["models"]
+    assert (one["rule"], one["step"], one["trial"]) == ("rk4", 0.01, "glide")
+    assert one["parameters"]["mu"]["free"] is True
+    assert one["parameters"]["c"] | {"value": 0.02, "free": False} == one["parameters"]["c"]
+    assert one["parameters"]["c"]["u"] == pytest.approx(0.01 / np.sqrt(3))
+    assert one["dof"] == 200 - 3
+    assert abs(one["stepping_error"]["position"]) < 1e-8
+    run_it = subprocess.run([sys.executable, out], capture_output=True, text=True, check=True)
+    rows = np.array([[float(c) for c in line.split()] for line in run_it.stdout.splitlines()])
+    assert rows[0, 1] == one["start"]["x"]["A"]["x"]["value"]
+    assert len(rows) == 501
+
+
+def test_a_start_from_a_moment_a_span_and_a_formula(gliding, answer):
+    found, _, ended = answer(gliding, "--force", "friction", "--start", "1.5")
+    assert ended == 0
+    assert found["models"][0]["start"]["t"] == 1.5
+    found, said, ended = answer(gliding, "--force", "friction", "--start", "nowhere")
+    assert ended == 2
+    assert "There is no span “nowhere”" in said
+    found, said, ended = answer(
+        gliding, "--force", 'formula "-b*v"', "--free", "b", "--fact", "mass of A = 6.4 kg"
+    )
+    assert ended == 0
+    assert found["models"][0]["parameters"]["b"]["unit"] == "kg/s"
+
+
+def test_a_project_with_models_answers_for_each_and_one_without_says_so(tmp_path, answer):
+    project = ready_project("Sled up the bank").project
+    path = tmp_path / "bank.inertian"
+    save(project, path)
+    _, said, ended = answer(path)
+    assert ended == 2
+    assert "no models in this project" in said
+    for entry in project.entries[:2]:
+        models = [
+            made_of("weight along the incline"),
+            made_of("weight along the incline", "friction"),
+        ]
+        project = models_added(project, entry.trial.id, models).project
+    save(project, path)
+    found, _, ended = answer(path)
+    assert ended == 0
+    assert len(found["models"]) == 4
+    assert any("is needed" in line for line in found["comparisons"])
+    found, _, _ = answer(path, "--trial", "Hang 2")
+    assert {one["trial"] for one in found["models"]} == {"Hang 2"}
+
+
+def test_what_the_command_cannot_do_is_said_in_a_line(gliding, answer):
+    for arguments, words in (
+        (("--force", "magnetism"), "There is no force"),
+        (("--force", "friction", "--free", "q"), "“q”"),
+        (("--force", "friction", "--rule", "leapfrog"), "choose one of"),
+        (("--force", "linear drag"), "The mass of A is needed"), (("--free", "c"), "--force"),
+        (("--force", "friction", "--step", "-1"), "more than zero"),
+        (("--force", "friction", "--trial", "x"), "There is no trial"),
+    ):  # fmt: skip
+        _, said, ended = answer(gliding, *arguments)
+        assert ended == 2, arguments
+        assert words in said
+        assert len(said.strip().splitlines()) == 1
+
+
+# -- how often intervals hold ----------------------------------------------------------------------
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(
+    "case", ["friction", "linear", "quadratic", "spring", "cord", "repulsion", "pendulum"]
+)
+def test_intervals_hold_as_often_as_they_claim(case, monkeypatch):
+    """The simulation of benchmarks/model_coverage.py, in small: two-sided limits of 99.9 %."""
+    monkeypatch.syspath_prepend(str(Path(__file__).parents[1] / "benchmarks"))
+    from model_coverage import CASES, recorded
+
+    trials, held, structured = 120, {}, 0
+    for seed in range(trials):
+        rng = np.random.default_rng([5000 + seed, sum(map(ord, case))])
+        one = CASES[case](rng)
+        project = recorded(one, rng)
+        fit = fitted(project, *one.forces)
+        structured += residual_pattern(fit.trials[0]).structured
+        for setting in (s for s in fit.free if s.name in one.truth):
+            found = fit.scalar(setting.code)
+            off = abs(found.value - one.truth[setting.name])
+            held.setdefault(setting.name, []).append(
+                (off <= found.k68 * found.u, off <= found.k95 * found.u)
+            )
+    assert structured <= 0.05 * trials + 3.3 * np.sqrt(0.05 * 0.95 * trials)
+    for name, rows in held.items():
+        shares, n = np.mean(rows, axis=0), len(rows)
+        for share, claimed in zip(shares, (0.6827, 0.9545), strict=True):
+            assert share >= claimed - 3.3 * np.sqrt(claimed * (1 - claimed) / n) - 1 / n, name
+
+
+@pytest.mark.slow
+def test_a_missing_force_is_noticed_where_it_is_five_times_its_u(monkeypatch):
+    monkeypatch.syspath_prepend(str(Path(__file__).parents[1] / "benchmarks"))
+    from model_coverage import recorded
+    from model_missing import SIZES, simulated, u_of
+
+    kinds = {"sliding friction": "grows with time", "linear drag": "grows with speed",
+             "quadratic drag": "grows with speed"}  # fmt: skip
+    for missing, says in kinds.items():
+        noticed = named = 0
+        for seed in range(200, 230):
+            one = simulated(missing, SIZES[missing], seed)
+            one = simulated(missing, 5 * u_of(missing, one, seed), seed)
+            one = simulated(missing, 5 * u_of(missing, one, seed), seed)
+            project = recorded(one, np.random.default_rng([seed, 8]))
+            found = residual_pattern(fitted(project, *one.forces).trials[0])
+            noticed += found.structured
+            named += found.pattern == says
+        assert noticed >= 25, missing
+        assert named >= 0.7 * noticed, missing
+
+
+def test_all_trials_of_a_series_share_one_drag_coefficient():
+    project = ready_project("Sled up the bank").project
+    model = made_of("weight along the incline", "friction", shared=("μ",))
+    results = model_results(Evaluator(), project, [(e, model) for e in project.entries])
+    values = {r.scalar("mu").value for r in results}
+    assert len(values) == 1
+    assert abs(values.pop() - 0.021) < 3 * results[0].scalar("mu").u
