@@ -94,12 +94,29 @@ def test_friction_is_found_with_what_it_hangs_on():
 def test_a_fixed_parameter_with_its_limits_goes_into_the_budget():
     t, x = glide(2, last=3.0)
     project = project_of(t, {"A": {"x": x}}, MASS)
-    fixed = fitted(project, "friction g=9.81±0 m/s²", "linear drag b=0.00±0.05 kg/s")
-    alone = fitted(project, "friction g=9.81±0 m/s²")
+    tilted = "weight along the incline g=9.81±0 m/s² θ="
+    fixed = fitted(project, "friction g=9.81±0 m/s²", tilted + "0.0±0.1 °")
+    alone = fitted(project, "friction g=9.81±0 m/s²", tilted + "0±0 °")
     wide, narrow = number(fixed, "μ").u, number(alone, "μ").u
-    # b (0.05/√3) acts like friction of b v/(m g), with a speed of about 1.2 m/s on the way
-    assert np.sqrt(wide**2 - narrow**2) == pytest.approx(
-        0.05 / np.sqrt(3) * 1.2 / (6.4 * G), rel=0.15
+    # A tilt that is not known acts like friction, all the way
+    tilt = np.radians(0.1) / np.sqrt(3)
+    assert np.sqrt(wide**2 - narrow**2) == pytest.approx(tilt, rel=0.02)
+
+
+def test_what_samples_tell_better_than_a_fixed_value_is_not_spoiled_by_its_plus_minus():
+    """Up and back on a slope, friction is the difference of two accelerations, whatever the
+    angle.
+    """
+    project = ready_project("Sled up the bank").project
+    result = model_result(
+        Evaluator(), project, project.entries[2], made_of("weight along the incline", "friction")
+    )
+    mu = number(result.fit, "μ")
+    assert mu.u < 2.5e-4  # ± 0.1° alone would be 1e-3
+    assert abs(mu.value - 0.021) < 3 * mu.u
+    stated = result.scalar("theta")
+    assert (stated.value, stated.u) == pytest.approx(
+        (np.radians(5.2), np.radians(0.1) / np.sqrt(3))
     )
 
 
@@ -121,7 +138,7 @@ def test_a_start_from_a_span_is_held_with_its_covariance():
     project = project_of(t, {"A": {"x": x}}, MASS, spans=spans)
     held = fitted(project, "friction", start=Start(span="first", fitted=False))
     free = fitted(project, "friction")
-    assert [name for _, name in held.columns] == ["mu"]
+    assert held.parameters == 1
     assert held.scalar("v").u > free.scalar("v").u
     # The friction that is told with such a start is known less well than with a fitted one
     assert number(held, "μ").u > number(free, "μ").u

@@ -3,6 +3,8 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from inertian.analysis.evaluation import Evaluator
 from inertian.models.definitions.force_kinds import NONE
 from inertian.models.definitions.model import Model
@@ -19,7 +21,7 @@ from inertian.models.fitting.trial_model import TrialModel, trial_model
 from inertian.project.project import Entry, Project
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
-from inertian.quantities.estimates import Estimate
+from inertian.quantities.estimates import ErrorShape, Estimate
 from inertian.quantities.facts import Fact, Meaning
 from inertian.quantities.units import unit_of
 
@@ -45,7 +47,14 @@ class ModelResult:
         return self.fit.trials[self.place]
 
     def scalar(self, code: str) -> Scalar:
-        """Return a setting, or the start of a coordinate, by its name in the program."""
+        """Return a setting, or the start of a coordinate, by its name in the program: as it was
+        fitted; what is fixed with a ± as it is stated.
+        """
+        for one in self.trial.made.system.adjusted:
+            if one.code == code and one.fact is not None:
+                wide = (np.sqrt(3.0) * one.fact.u,) if one.fact.bounded else ()
+                spread = 0.0 if wide else one.fact.u
+                return Scalar(one.fact.si, one.fact.u, np.inf, ErrorShape(spread, np.inf, wide))
         try:
             return self.fit.scalar(code, self.place)
         except KeyError:

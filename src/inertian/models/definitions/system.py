@@ -33,6 +33,15 @@ class Setting:
     force: int = -1  # the place of its force, −1 for a mass
     symbol: str = ""
 
+    @property
+    def adjusted(self) -> bool:
+        """Whether it is fixed with a ±: then a fit moves it within that, as the samples may tell
+        it better.
+        """
+        return (
+            self.key is not None and self.fact is not None and self.fact.u > 0.0 and not self.free
+        )
+
 
 @dataclass(frozen=True)
 class Coordinate:
@@ -94,6 +103,11 @@ class System:
     def free(self) -> tuple[Setting, ...]:
         """The settings that are to be fitted."""
         return tuple(s for s in self.distinct if s.free)
+
+    @property
+    def adjusted(self) -> tuple[Setting, ...]:
+        """The settings that are fixed with a ±."""
+        return tuple(s for s in self.distinct if s.adjusted)
 
     def setting(self, force: int, symbol: str, body: str = "") -> Setting:
         """Return a setting of a force, of a body where each has its own. Raises KeyError."""

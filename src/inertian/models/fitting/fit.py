@@ -53,7 +53,8 @@ class ModelFitError(Refusal):
 class FittedTrial:
     """One trial of a fit: what is predicted, with slopes by all seeds, and what is left.
 
-    `seeds` are names in the program: free settings, then starts, then settings with a ±.
+    `seeds` are names in the program: settings and starts that were fitted or adjusted, then starts
+    that are held.
     """
 
     made: TrialModel
@@ -82,6 +83,7 @@ class ModelFit:
     joint: JointScalars
     estimates: Mapping[tuple[int, str], Estimate]
     at_bound: tuple[str, ...]
+    adjusted: int = 0  # how many of the columns are fixed with a ±
     bent: tuple[str, ...] = ()  # whose ± was widened, as the samples tell less than at first order
 
     def scalar(self, name: str, trial: int = 0) -> Scalar:
@@ -109,8 +111,8 @@ class ModelFit:
 
     @property
     def parameters(self) -> int:
-        """How many numbers were fitted."""
-        return len(self.columns)
+        """How many numbers were fitted, besides those that are fixed with a ±."""
+        return len(self.columns) - self.adjusted
 
     @cached_property
     def aicc(self) -> float | None:
@@ -158,16 +160,25 @@ class _Problem:
     progress: Progress | None = None
 
     def __post_init__(self) -> None:
+        keys = [{s.code: s.key for s in made.system.adjusted} for made in self.trials]
+        for name, fact in keys[0].items():
+            if len(keys) > 1 and all(other.get(name) == fact for other in keys[1:]):
+                self.shared |= {name}  # the same fact in all trials
         self.columns: list[tuple[int, str]] = []
+        self.priors: list[tuple[int, float, float, FactId]] = []  # column, value, u, fact
         self.first: list[float] = []
         self.least: list[float] = []
         begun = [first_values(made) for made in self.trials]
         for place, made in enumerate(self.trials):
-            for one in made.system.free:
+            for one in (*made.system.free, *made.system.adjusted):
                 key = (-1, one.code) if one.code in self.shared else (place, one.code)
                 if key in self.columns:
                     continue
-                values = [b[one.code] for b in begun] if key[0] < 0 else [begun[place][one.code]]
+                begin = begun if key[0] < 0 else begun[place : place + 1]
+                values = [one.value] if one.adjusted else [b[one.code] for b in begin]
+                if one.adjusted and one.fact is not None and one.key is not None:
+                    prior = (len(self.columns), one.fact.si, one.fact.u, one.key)
+                    self.priors.append(prior)
                 self.columns.append(key)
                 self.first.append(float(np.median(values)))
                 self.least.append(one.least)
@@ -226,6 +237,11 @@ class _Problem:
                 slopes[rows, self.columns.index(key)] = predicted.slopes[:, k]
             row += made.count
         left, slopes = left / self.sigma, slopes / self.sigma[:, None]
+        left = np.append(left, self.prior_residuals(at))
+        stated = np.zeros((len(self.priors), len(self.columns)))
+        for k, (column, _, u, _) in enumerate(self.priors):
+            stated[k, column] = 1.0 / u
+        slopes = np.vstack([slopes, stated])
         self.last = at.copy(), left, slopes
         return left, slopes
 
@@ -236,7 +252,11 @@ class _Problem:
         try:
             return self.without_slopes(at) if alone else self.run(at)[0]
         except ModelRunError:
-            return np.full(len(self.x), NO_ANSWER)
+            return np.full(len(self.x) + len(self.priors), NO_ANSWER)
+
+    def prior_residuals(self, at: Array) -> Array:
+        """How far facts that are adjusted are from what is stated of them, over u."""
+        return np.array([(at[column] - value) / u for column, value, u, _ in self.priors])
 
     def without_slopes(self, at: Array) -> Array:
         """Residuals over σ, (n,). Raises ModelRunError."""
@@ -244,7 +264,8 @@ class _Problem:
         for place, made in enumerate(self.trials):
             own = self.own(place, at)
             values.append(made.predicted(self.settings(place, own), *self.state(place, own)).values)
-        return np.asarray((np.concatenate(values) - self.x) / self.sigma)
+        left = (np.concatenate(values) - self.x) / self.sigma
+        return np.append(left, self.prior_residuals(at))
 
     def slopes(self, at: Array) -> Array:
         """Their slopes, (n, free)."""
@@ -297,6 +318,7 @@ def _looked_around(problem: _Problem, at: Array, least: Array) -> tuple[Array | 
         n for made in problem.trials for c in made.system.coordinates for n in (c.place, c.rate)
     }
     here = float(left @ left)
+    states |= {s.code for made in problem.trials for s in made.system.adjusted}
     for k, (_, name) in enumerate(problem.columns):
         if name in states:
             continue
@@ -373,7 +395,7 @@ class _FitOf:
         trials = tuple(self._trial(place) for place in range(len(problem.trials)))
         estimates = self._estimates(trials)
         chi = self._chi_squared(trials)
-        dof = len(problem.x) - len(problem.columns)
+        dof = len(problem.x) + len(problem.priors) - len(problem.columns)
         pools = problem.trials[0].context.pools()
         ratio = float(np.mean([c.ratio for t in trials for c in t.alike.values()] or [1.0]))
         patterned = any(
@@ -386,10 +408,9 @@ class _FitOf:
         first = problem.trials[0].system
         return ModelFit(
             trials, first.free, tuple(problem.columns), chi, dof, wider, joint, estimates,
-            tuple(codes), tuple(
-                c
-                for (_, c), f in zip(problem.columns, self.flat, strict=True)
-                if f > 1.0
+            tuple(codes), len(problem.priors),
+            tuple(
+                c for (_, c), f in zip(problem.columns, self.flat, strict=True) if f > 1.0
             ),
         )  # fmt: skip
 
@@ -397,10 +418,8 @@ class _FitOf:
         """One trial at the found values, with slopes also by what is fixed with a ±."""
         problem, made = self.problem, self.problem.trials[place]
         own = problem.own(place, self.at)
-        given = [s.code for s in made.system.distinct if s.key is not None and _u(s) > 0.0]
-        given = [code for code in given if code not in own]
         held = [name for name in made.start.held if name not in own]
-        seeds = (*own, *held, *given)
+        seeds = (*own, *held)
         values, state = problem.settings(place, own), problem.state(place, own)
         predicted = made.predicted(values, *state, seeds)
         first = sum(t.count for t in problem.trials[:place])
@@ -425,13 +444,7 @@ class _FitOf:
         """All seeds as estimates: given ones as they are, free ones by their weights."""
         found: dict[tuple[int, str], Estimate] = {}
         for place, trial in enumerate(trials):
-            known = {s.code: s for s in trial.made.system.distinct}
-            for seed in trial.seeds:
-                if seed in trial.made.start.held:
-                    found[place, seed] = trial.made.start.held[seed]
-                elif seed in known and not known[seed].free:
-                    one = known[seed]
-                    found[place, seed] = Estimate(one.value, {}, {one.key: 1.0})
+            found |= {(place, name): one for name, one in trial.made.start.held.items()}
         operator = self._operator()
         for row, key in enumerate(self.problem.columns):
             found[key] = self._free(operator[row], float(self.at[row]), trials, found)
@@ -488,22 +501,23 @@ class _FitOf:
                 if (place, seed) in given and (place, seed) not in self.problem.columns:
                     pull = -float(weights[own] @ (trial.predicted.slopes[:, k] / trial.sigma))
                     terms.append((pull, given[place, seed]))
+        for k, (_, stated, u, fact) in enumerate(self.problem.priors):
+            terms.append((float(weights[row + k]) / u, Estimate(stated, {}, {fact: 1.0})))
         return replace(weighted_sum(terms), value=value)
 
     def _chi_squared(self, trials: Sequence[FittedTrial]) -> float:
-        """Σ (r/σ)², where what is fixed with a ± may be off by it: the least over such errors."""
+        """Σ (r/σ)², where what is fixed with a ± counts as it was adjusted, and a start that is
+        held may be off by its u: the least over such errors.
+        """
         base = float(self.left @ self.left)
         columns, row = [], 0
         for trial in trials:
-            known = {s.code: _u(s) for s in trial.made.system.distinct}
-            held = {name: _u_of(trial, one) for name, one in trial.made.start.held.items()}
             for k, seed in enumerate(trial.seeds):
-                u = held.get(seed) if seed in held else known.get(seed, 0.0)
-                if seed in trial.made.start.held or (u and not _is_free(trial, seed)):
+                if seed in trial.made.start.held:
                     column = np.zeros(len(self.left))
                     column[row : row + trial.made.count] = (
-                        trial.predicted.slopes[:, k] / trial.sigma * (u or 0.0)
-                    )
+                        trial.predicted.slopes[:, k] / trial.sigma
+                    ) * _u_of(trial, trial.made.start.held[seed])
                     columns.append(column)
             row += trial.made.count
         if not columns:
@@ -533,19 +547,11 @@ def _widened(joint: JointScalars, factors: Mapping[tuple[int, str], float]) -> J
     return replace(joint, parts=parts, origin=None)
 
 
-def _u(one: Setting) -> float:
-    return 0.0 if one.fact is None or one.free else one.fact.u
-
-
 def _u_of(trial: FittedTrial, one: Estimate) -> float:
     """u of a start that is held: of its samples and facts."""
     context = trial.made.context
     parts = parts_of(trial, [one])
     return float(joint_scalars({"": one}, context.clock_noise, parts, context.pools()).u(""))
-
-
-def _is_free(trial: FittedTrial, seed: str) -> bool:
-    return any(s.code == seed and s.free for s in trial.made.system.distinct)
 
 
 def parts_of(trial: FittedTrial, estimates: Sequence[Estimate]) -> list[SharedPart]:

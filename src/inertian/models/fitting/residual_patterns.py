@@ -98,8 +98,8 @@ def residual_pattern(trial: FittedTrial) -> ResidualPattern:
     except ModelRunError:
         return ResidualPattern(NONE, 0.0, 1.0)
     inverse = 1.0 / trial.sigma
-    taken, given = _taken(trial, inverse)
-    weighted = np.vstack([columns * inverse[:, None], np.zeros((given, columns.shape[1]))])
+    taken, off = _taken(trial, inverse)
+    weighted = np.vstack([columns * inverse[:, None], np.zeros((len(off), columns.shape[1]))])
     before = np.linalg.norm(weighted, axis=0)
     if taken.shape[1]:
         q, r = np.linalg.qr(taken / np.maximum(np.linalg.norm(taken, axis=0), 1e-300))
@@ -113,7 +113,7 @@ def residual_pattern(trial: FittedTrial) -> ResidualPattern:
     patterns = weighted[:, useful] / size[useful]
     covariance = _covariance(trial, patterns)
     spread = np.sqrt(np.maximum(np.diag(covariance), 1e-12))
-    z = (patterns[: len(inverse)].T @ (trial.residuals * inverse)) / spread
+    z = (patterns.T @ np.append(trial.residuals * inverse, off)) / spread
     largest = float(np.max(np.abs(z)))
     p = _by_chance(largest, covariance / np.outer(spread, spread), _freedom(trial))
     if p > BY_CHANCE:
@@ -140,22 +140,24 @@ def _nearly(z: Array, candidates: Sequence[_Candidate], p: float) -> tuple[Resid
     )
 
 
-def _taken(trial: FittedTrial, inverse: Array) -> tuple[Array, int]:
-    """What fitted parameters, a start that is held and facts with a ± may take up, over σ; and how
-    many facts there are. Each fact has a row of its own, which says that it is off by its u at 1.
+def _taken(trial: FittedTrial, inverse: Array) -> tuple[Array, Array]:
+    """What fitted parameters, a start that is held and facts with a ± may take up, over σ; and by
+    how many u what is stated of each fact is above what it was adjusted to, (facts,). Each fact has
+    a row of its own, which says that it is off by its u at 1.
     """
     known = {s.code: s for s in trial.made.system.distinct}
-    free, facts = [], []
+    free, facts, off = [], [], []
     for k, seed in enumerate(trial.seeds):
-        fact = known[seed].fact if seed in known and not known[seed].free else None
-        if fact is not None and fact.u > 0.0:
+        fact = known[seed].fact if seed in known and known[seed].adjusted else None
+        if fact is not None:
             facts.append(trial.predicted.slopes[:, k] * fact.u)
+            off.append((fact.si - trial.values.get(seed, fact.si)) / fact.u)
         else:
             free.append(trial.predicted.slopes[:, k])
     own = [np.append(column * inverse, np.zeros(len(facts))) for column in free]
     own += [np.append(c * inverse, row) for c, row in zip(facts, np.eye(len(facts)), strict=True)]
     rows = len(inverse) + len(facts)
-    return (np.column_stack(own) if own else np.zeros((rows, 0))), len(facts)
+    return (np.column_stack(own) if own else np.zeros((rows, 0))), np.array(off)
 
 
 def _best(z: Array, candidates: Sequence[_Candidate]) -> int:
@@ -223,9 +225,10 @@ def _columns(trial: FittedTrial) -> tuple[Array, list[_Candidate]]:
         kilogram = Fact(1.0, 0.0, Meaning.EXACT, unit_of("mass", "kg"))
         masses.setdefault(body.name, (FactId(mass_key(body.name)), kilogram))
     setup = dict(made.context.setup)
-    for body in made.system.bodies:
+    for moving in made.system.bodies:
         unknown = Fact(1.0, 0.0, Meaning.EXACT, unit_of("inertia", "kg·m²"))
-        setup.setdefault(("I", body.name), (FactId(f"moment of inertia of {body.name}"), unknown))
+        key = FactId(f"moment of inertia of {moving.name}")
+        setup.setdefault(("I", moving.name), (key, unknown))
     context = replace(made.context, masses=masses, setup=setup)
     model = replace(made.model, forces=(*made.model.acting, *forces))
     system = replace(system_of(context, model), signs=made.system.signs)

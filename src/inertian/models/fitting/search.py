@@ -71,7 +71,7 @@ def _running(t: Array, rows: Array) -> Array:
 
 def first_values(made: TrialModel) -> dict[str, float]:
     """Return where to begin: values of the free settings by their names in the program, in SI."""
-    circles = {s.code for s in made.system.free if s.force < 0}
+    circles = {s.code for s in made.system.free if s.force < 0 and not s.known}
     searched = [s for s in made.system.free if s.code not in circles]
     found = dict(made.guessed) | {s.code: s.value for s in searched if s.known}
     unknown = [s for s in searched if not s.known and (s.tried or s.code not in made.guessed)]

@@ -239,8 +239,7 @@ class _Settings:
             fact = parse_value(kind.default, kind)
         if fact is not None:
             base = replace(base, value=fact.si, fact=fact, key=key, known=True)
-        free = typed.free or fact is None
-        if free:
+        if typed.free or fact is None:
             base = replace(base, free=True, key=None)
         identity = base.key if base.key is not None else (place, kind.symbol, body)
         code = self._code(kind.symbol, identity)
