@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from scipy.integrate import quad
 
 from inertian.analysis.evaluation import Evaluator
 from inertian.models.definitions.model import Model
@@ -159,8 +160,12 @@ def repelled(rng: np.random.Generator) -> Simulated:
         return np.array([y[2], y[3], -f / m1, f / m2])
 
     t = times(rng, rng.uniform(2.0, 4.0), 60)
-    y = motion(slopes, [0.0, 1.0, v0, rng.choice([0.0, -0.3])], t, 30)
-    if np.any(y[1] - y[0] < 0.01) or not np.isfinite(y).all():
+    other = rng.choice([0.0, -0.3])
+    y = motion(slopes, [0.0, 1.0, v0, other], t, 30)
+    # Closer than some centimetres the steps here would be too coarse
+    meeting = 0.5 * m1 * m2 / (m1 + m2) * (v0 - other) ** 2
+    to_there = size * 0.1**n * quad(lambda r: r**-n, 0.05, 1.0)[0]
+    if to_there < meeting:
         return repelled(rng)
     return Simulated(
         t, {"A": {"x": y[0]}, "B": {"x": y[1]}}, {"A": {"x": y[2]}, "B": {"x": y[3]}},

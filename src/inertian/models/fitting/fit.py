@@ -37,8 +37,9 @@ from inertian.quantities.estimates import (
 from inertian.quantities.facts import Fact, FactId
 
 EVALUATIONS, NO_ANSWER = 60, 1e12
-# Of χ², from which other values are better; of its growth at one u, below which u is too small, and
-# how much it is widened at most
+# How many u away χ² is looked at; by how much it is less where other values are better; of its
+# growth, below which u is too small, and how much it is widened at most
+LOOKED = 2.0
 CLEARLY_BETTER, FLAT, WIDEST, MOST_RESTARTS = 0.05, 0.6, 10.0, 4
 SETTLED = 1e-9  # of a step, and of the sum of squares
 TOLD_APART = 1e-9  # of the largest singular value, below which parameters are not told apart
@@ -300,7 +301,7 @@ def fit_model(
 
 
 def _looked_around(problem: _Problem, at: Array, least: Array) -> tuple[Array | None, Array]:
-    """Try values one u away, with all others moved along as first order has it: χ² should be one
+    """Try values two u away, with all others moved along as first order has it: χ² should be four
     more. Returns values that are better, if there are any, and by how much each u is too small.
 
     Where χ² grows less, the samples tell less than the slopes at the best values say (profile of
@@ -322,7 +323,7 @@ def _looked_around(problem: _Problem, at: Array, least: Array) -> tuple[Array | 
     for k, (_, name) in enumerate(problem.columns):
         if name in states:
             continue
-        way = covariance[:, k] / np.sqrt(covariance[k, k]) * np.sqrt(noise)
+        way = LOOKED * covariance[:, k] / np.sqrt(covariance[k, k]) * np.sqrt(noise)
         gained = []
         for sign in (1.0, -1.0):
             moved = at + sign * way
@@ -332,7 +333,7 @@ def _looked_around(problem: _Problem, at: Array, least: Array) -> tuple[Array | 
             more = (float(now @ now) - here) / noise
             if more < -CLEARLY_BETTER:
                 return moved, flat
-            gained.append(more)
+            gained.append(more / LOOKED**2)
         lowest = min(gained, default=1.0)
         if lowest < FLAT:
             flat[k] = min(1.0 / np.sqrt(max(lowest, 1e-6)), WIDEST)

@@ -39,7 +39,7 @@ NONE, SPEED, TIME, PLACE, WAVES = (
     "no pattern", "grows with speed", "grows with time", "follows the position", "a slow pattern",
 )  # fmt: skip
 SUDDEN = "sudden at {at:.2f} s"
-BY_CHANCE = 0.04  # how often noise alone may be called a pattern
+BY_CHANCE = 0.03  # how often noise alone may be called a pattern
 DRAWS, SEED = 4_000, 20261129
 KICKS, SLOW = 24, 6
 HARDLY_NEW = 1e-6  # share of a pattern that parameters leave, below which it is rounding

@@ -260,7 +260,7 @@ class _Settings:
             (k for k, f in enumerate(self.forces) if f.kind == PENDULUM and body in self._on(f)),
             None,
         )
-        base = Setting("", "", 0.0, "length", "m", free=True, known=False)
+        base = Setting("", "", 0.0, "length", "m", free=True, known=False, least=0.0)
         if len(axes) > 1:
             code, name = self._code(f"r{body.suffix}", ("r", body.name)), f"radius of {body.name}"
             self._keep((-1, RADIUS, body.name), replace(base, name=name, code=code, symbol="r"))
@@ -271,7 +271,9 @@ class _Settings:
         for axis, name in CENTRE.items():
             code = self._code(f"{axis}_c{body.suffix}", (axis, body.name))
             known = self.context.shared.get(name)
-            one = replace(base, name=f"{name} of {body.name}", code=code, symbol=f"{axis}_c")
+            one = replace(
+                base, name=f"{name} of {body.name}", code=code, symbol=f"{axis}_c", least=-inf
+            )
             if known is not None:
                 key, fact = known
                 one = replace(one, value=fact.si, fact=fact, key=key, free=False, known=True)

@@ -8,12 +8,16 @@ import numpy as np
 from inertian.models.definitions.force_kinds import (
     BUMPER,
     CONTACT,
+    DAMPED,
     FRICTION,
+    PENDULUM,
     PUSH,
     RECORDED,
     REPULSION,
     ROLLING,
+    SPRING,
     THRUST,
+    TORSION,
 )
 from inertian.models.definitions.model import Model
 from inertian.models.definitions.system import Coordinate, MovingBody, System
@@ -29,9 +33,12 @@ from inertian.quantities.estimates import Array, Estimate
 from inertian.quantities.facts import Fact, FactId
 
 # Forces that carry a model through what else would end its stretch
-THROUGH = (BUMPER, CONTACT, REPULSION, PUSH, THRUST, RECORDED)
+THROUGH = (
+    BUMPER, CONTACT, REPULSION, PUSH, THRUST, RECORDED, SPRING, DAMPED, PENDULUM, TORSION,
+)  # fmt: skip
 BEGIN = 9  # samples at the begin that tell a first guess
 LEAST = 6  # samples of a stretch
+SURE = 0.05  # of a radius, up to which a circle tells its centre
 MOVES = 3.0  # u of a velocity, from which a body is said to move
 
 
@@ -133,7 +140,7 @@ def seen_coordinates(
     t = context.trial.t
     if len(trial.axes) > 1:
         x, y = (trial.channel(axis).si for axis in "xy")
-        centre = _circle(system, body, x, y, values)
+        centre = _circle(system, body, t, x, y, values)
         dx, dy = x - centre[0], y - centre[1]
         angle = np.arctan2(dx, -dy) if body.hanging else np.arctan2(dy, dx)
     else:
@@ -166,7 +173,7 @@ def _pendulum(system: System, body: MovingBody) -> int:
 
 
 def _circle(
-    system: System, body: MovingBody, x: Array, y: Array, values: dict[str, float]
+    system: System, body: MovingBody, t: Array, x: Array, y: Array, values: dict[str, float]
 ) -> tuple[float, float]:
     if body.hanging:
         place = _pendulum(system, body)
@@ -176,17 +183,29 @@ def _circle(
     radius = system.setting(-1, "r", body.name)
     known = [s.value if s.known else values.get(s.code) for s in names]
     if None in known:
-        try:
-            circle = fit_circle(x, y)
-            known = [circle.x, circle.y]
-        except CircleError:
-            known = [float(np.nanmean(x)), float(np.nanmax(y)) if body.hanging else 0.0]
+        known = list(_centre(system, body, t, x, y))
         for one, value in zip(names, known, strict=True):
             if not one.known:
                 values[one.code] = float(value or 0.0)
     centre = tuple(s.value if s.known else values[s.code] for s in names)
     values[radius.code] = float(np.nanmean(np.hypot(x - centre[0], y - centre[1])))
     return centre[0], centre[1]
+
+
+def _centre(system: System, body: MovingBody, t: Array, x: Array, y: Array) -> tuple[float, float]:
+    """Where the circle has its centre; of a short arc of a pendulum, as far above as it swings
+    slowly.
+    """
+    try:
+        circle = fit_circle(x, y)
+        if circle.u[2] < SURE * circle.r and (not body.hanging or circle.y > np.nanmax(y)):
+            return circle.x, circle.y
+    except CircleError:
+        pass
+    if not body.hanging:
+        return 0.0, 0.0
+    length = natural_length(t, x, system.setting(_pendulum(system, body), "g").value)
+    return 0.5 * float(np.nanmax(x) + np.nanmin(x)), float(np.nanmin(y)) + length
 
 
 def _pivot(system: System, body: MovingBody, values: dict[str, float], x: Array) -> float:
