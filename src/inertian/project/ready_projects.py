@@ -4,6 +4,8 @@ anybody's, with the facts as weighed and measured, and a task.
 
 from dataclasses import dataclass, replace
 
+from inertian.models.definitions.model import Model
+from inertian.models.definitions.typed_forces import parse_force
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.physics.definitions.requests import (
     NamedReading,
@@ -11,11 +13,28 @@ from inertian.physics.definitions.requests import (
     QuantityRef,
     ReadingKind,
 )
+from inertian.project.model_edits import models_added
 from inertian.project.project import Entry, Project, with_trials
 from inertian.project.trend_edits import with_variable_of_all
 from inertian.project.typed_facts import with_typed_fact
 
 DRIVEN = "Disc at twelve settings"
+# Models that stand beside the first trial, as forces are typed
+MODELS = {
+    "Lone stone gliding": (
+        ("No net force", ("none",)),
+        ("Friction", ("sliding friction",)),
+        ("Friction and drag", ("sliding friction", "quadratic drag")),
+    ),
+    "Sled up the bank": (
+        ("Weight alone", ("weight along the incline",)),
+        ("Weight and friction", ("weight along the incline", "sliding friction")),
+    ),
+    "Sled and bumpers": (
+        ("Spring bumper", ("one-sided spring k=free x_0=free", "sliding friction")),
+        ("Damped bumper", ("one-sided spring k=free x_0=free b=free", "sliding friction")),
+    ),
+}
 IN_LINE, GLANCING = "Stones in line", "Glancing stones"
 OF_STONES = {
     IN_LINE: (
@@ -69,6 +88,13 @@ def ready_project(name: str) -> ReadyProject:
     if name == DRIVEN:
         for entry in project.entries:
             project = project.with_entry(_with_angular_speed(entry))
+    first = project.entries[0].trial.id
+    models = tuple(
+        Model(title, tuple(parse_force(text) for text in forces))
+        for title, forces in MODELS.get(name, ())
+    )
+    if models:
+        project = models_added(project, first, models).project
     return ReadyProject(project, made.task)
 
 

@@ -121,7 +121,8 @@ def suggestion(result: ModelResult) -> str | None:
     on = f" on {one.body}" if len(bodies) > 1 else ""
     present = any(f.kind == one.force for f in result.model.acting)
     more = "another value of " if present else ""
-    return f"{more}{one.force}{on} would take it away"
+    either = f", or {' or '.join(one.as_well)}," if one.as_well else ""
+    return f"{more}{one.force}{either}{on} would take it away"
 
 
 def pattern_words(result: ModelResult) -> str:

@@ -203,6 +203,40 @@ def spinning(seed: int = SEED) -> Experiment:
     )
 
 
+SAIL, SAIL_DRAG, ICE = 11.30, 0.42, 0.0085  # kg, kg/m and μ of a stone that carries a board
+
+
+def gliding(seed: int = SEED) -> Experiment:
+    """A lone stone with a board on it glides along the ice, three times: seconds and metres."""
+    rng, files, truths = np.random.default_rng(seed + 6), [], []
+    for number, v in enumerate((1.35, 1.90, 2.45), 1):
+        rub, drag = ICE * G, SAIL_DRAG / SAIL
+        # v' = −f − d v²: v = √(f/d) tan(φ − √(f d) t), x = ln(cos(φ − √(f d) t)/cos φ)/d
+        rate, phase = np.sqrt(rub * drag), np.arctan(v * np.sqrt(drag / rub))
+
+        def motion(
+            at: float, rub: float = rub, drag: float = drag, rate: float = rate,
+            phase: float = phase,
+        ) -> tuple[Array, Array]:  # fmt: skip
+            left = phase - rate * at
+            x = np.log(np.cos(left) / np.cos(phase)) / drag
+            return np.array([x]), np.array([np.sqrt(rub / drag) * np.tan(left)])
+
+        t = np.arange(0.0, 6.0, 1 / 30)
+        x = np.array([motion(one)[0][0] for one in t]) + rng.normal(0, 1.5e-3, len(t))
+        text = f"# glide {number}, range finder\ntime (s),stone (m)\n"
+        files.append((f"Glide {number}.csv", (text + _lines((t, x), (4, 4), ",", False)).encode()))
+        truths.append(motion)
+    return Experiment(
+        "Lone stone gliding",
+        "A stone with a board standing on it glides along the ice, alone. Which forces slow it "
+        "down: none, friction, or friction and the air?",
+        tuple(files),
+        (f"mass of stone = {SAIL:.2f} ± 0.05 kg",),
+        tuple(truths),
+    )
+
+
 SETTINGS = 12
 PER_STEP, LEAST_TURN = 0.36, 0.05  # rad/s, of one step of the drive, and at step 0
 
@@ -272,4 +306,5 @@ EXPERIMENTS: dict[str, Callable[[], Experiment]] = {
     "Spinning disc": spinning,
     "Towed sled": towed,
     "Disc at twelve settings": driven,
+    "Lone stone gliding": gliding,
 }

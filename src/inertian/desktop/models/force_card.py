@@ -1,5 +1,6 @@
 """A force at the margin: a sentence with a switch, and its parameters."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -7,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from inertian.desktop.look import words
 from inertian.desktop.look.folding import Fold
-from inertian.desktop.look.labels import MenuButton, label
+from inertian.desktop.look.labels import MenuButton
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.models.model_actions import ModelActions
@@ -18,7 +19,8 @@ from inertian.models.definitions.model import Force, KeptPrediction, Model
 from inertian.models.definitions.system import Setting
 from inertian.quantities.expressions import parse_formula
 
-MORE = "more"
+# Names of a formula that stand for the motion, or for masses
+_MOTION = re.compile(r"t|(?:x|y|v|v_x|v_y|φ|ω|m)(?:_.+)?")
 
 
 class ForceCard(QWidget):
@@ -129,13 +131,8 @@ def _parameters(force: Force, state: ModelsState) -> Sequence[tuple[str, Paramet
     if force.kind != FORMULA:
         return [(k.symbol, k) for k in force_kind(force.kind).parameters]
     names = parse_formula(force.formula).names
-    result = state.result
-    known = {"x", "y", "v", "v_x", "v_y", "t", "m", "g"}
-    if result is not None:
-        known |= {
-            n for n in names if not any(s.symbol == n for s in result.settings if s.force >= 0)
-        }
-    return [(n, None) for n in names if n not in known]
+    facts = state.fact_symbols()
+    return [(n, None) for n in names if not _MOTION.fullmatch(n) and n not in facts]
 
 
 def _is_rare(force: Force, symbol: str, kind: ParameterKind | None) -> bool:
@@ -153,6 +150,3 @@ def _expected(kept: Sequence[KeptPrediction], symbol: str) -> str:
         )
         for p in own
     )
-
-
-__all__ = ["ForceCard", "label", "sentence"]

@@ -88,6 +88,15 @@ class ModelsState(QObject):
         found = self.answer
         return None if found is None or isinstance(found, InertianError) else found
 
+    def fact_symbols(self) -> set[str]:
+        """Symbols of the facts of the setup that formulas may use in the trial in hand."""
+        entry = self.entry
+        if entry is None:
+            return set()
+        project = self._document.project
+        facts = {**project.setup_facts(entry), **project.account_facts(entry)}
+        return {symbol for symbol, body in facts if not body}
+
     def choose(self, name: str) -> None:
         """Take another model in hand."""
         if name != self.name:

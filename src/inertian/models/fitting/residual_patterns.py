@@ -76,6 +76,16 @@ class ResidualPattern:
     nearly: tuple["ResidualPattern", ...] = ()
 
     @property
+    def as_well(self) -> tuple[str, ...]:
+        """Other forces that would take it away as well, as far as these samples tell."""
+        own = [one for one in self.nearly if (one.force, one.body) == (self.force, self.body)]
+        if not own:
+            return ()
+        least = max(one.statistic for one in self.nearly) ** 2 - SIMPLE_FIRST
+        near = [one.force for one in self.nearly if one.statistic**2 >= least]
+        return tuple(dict.fromkeys(f for f in near if f != self.force))
+
+    @property
     def structured(self) -> bool:
         """Whether there is a pattern."""
         return self.pattern != NONE
