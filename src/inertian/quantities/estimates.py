@@ -164,6 +164,10 @@ def overlap(a: SampleWeights, b: SampleWeights) -> tuple[Array, Array, slice]:
     )
 
 
+# Weighted sums from which a matrix of all weights is worth it, and its numbers at most
+MANY, AT_ONCE = 12, 4_000_000
+
+
 @dataclass(frozen=True, eq=False)
 class ReadingNoise:
     """Σ of the readings of one channel, in SI squared: variances, errors that resemble their
@@ -182,9 +186,17 @@ class ReadingNoise:
     def covariance(self, using: Sequence[SampleWeights]) -> Array:
         """Return the covariance of weighted sums of readings, shape (k, k)."""
         matrix = np.zeros((len(using), len(using)))
-        for i, a in enumerate(using):
-            for j, b in enumerate(using[i:], i):
-                matrix[i, j] = matrix[j, i] = self._product(a, b)
+        start, stop = min(w.start for w in using), max(w.stop for w in using)
+        if len(using) >= MANY and len(using) * (stop - start) <= AT_ONCE and not self.alike:
+            whole = np.zeros((len(using), stop - start))
+            for row, one in zip(whole, using, strict=True):
+                row[one.start - start : one.stop - start] = one.values
+            whole *= self._root(slice(start, stop))
+            matrix += whole @ whole.T
+        else:
+            for i, a in enumerate(using):
+                for j, b in enumerate(using[i:], i):
+                    matrix[i, j] = matrix[j, i] = self._product(a, b)
         for pattern in self.rounding:
             pull = np.array([w.values @ pattern[w.start : w.stop] for w in using])
             matrix += np.outer(pull, pull)

@@ -41,6 +41,8 @@ EVALUATIONS, NO_ANSWER = 60, 1e12
 # growth, below which u is too small, and how much it is widened at most
 LOOKED = 2.0
 CLEARLY_BETTER, FLAT, WIDEST, MOST_RESTARTS = 0.05, 0.6, 10.0, 4
+MANY_SAMPLES = 5_000
+STEPS_ON, SMALL_STEP = 8, 1e-6  # Gauss-Newton steps at a time, and the last one over σ
 SETTLED = 1e-9  # of a step, and of the sum of squares
 TOLD_APART = 1e-9  # of the largest singular value, below which parameters are not told apart
 Progress = Callable[[int], bool]
@@ -310,7 +312,7 @@ def _looked_around(problem: _Problem, at: Array, least: Array) -> tuple[Array | 
     left, slopes = problem.run(at)
     flat = np.ones(len(at))
     size = np.maximum(np.linalg.norm(slopes, axis=0), 1e-300)
-    _, s, vt = np.linalg.svd(slopes / size, full_matrices=False)
+    _, s, vt = np.linalg.svd(np.linalg.qr(slopes / size)[1])
     if not len(s) or s[-1] < TOLD_APART * s[0]:
         return None, flat
     covariance = (vt.T / s**2) @ vt / np.outer(size, size)
@@ -346,24 +348,41 @@ def _least_squares(problem: _Problem, at: Array, least: Array) -> Array:
     start = np.where(np.isfinite(least) & (at <= least), least + SETTLED, at)
     bounded = np.isfinite(least).any()
     problem.run(start)  # says at once where a model cannot be carried on
+    settled, done = _settled(problem, start, least)
+    if done:
+        return settled
+    start = settled
     found = least_squares(
         problem.residuals, start, jac=problem.slopes, x_scale="jac",
         method="trf" if bounded else "lm", max_nfev=EVALUATIONS,
         xtol=SETTLED, ftol=SETTLED, gtol=1e-12,
         bounds=(least, np.inf) if bounded else (-np.inf, np.inf),
     )  # fmt: skip
-    return _settled(problem, found.x, least)
+    return _settled(problem, found.x, least)[0]
 
 
-def _settled(problem: _Problem, at: Array, least: Array) -> Array:
-    """Go on by Gauss-Newton steps while they help, with what reaches its bound held there."""
+def _solved(columns: Array, left: Array) -> Array:
+    """Least squares of columns of length one; of many samples by normal equations, which lose half
+    of the digits, and the steps that follow make good for it.
+    """
+    if len(left) > MANY_SAMPLES:
+        products = columns.T @ columns
+        return np.asarray(np.linalg.lstsq(products, columns.T @ left, rcond=TOLD_APART**2)[0])
+    q, r = np.linalg.qr(columns)
+    return np.asarray(np.linalg.lstsq(r, q.T @ left, rcond=TOLD_APART)[0])
+
+
+def _settled(problem: _Problem, at: Array, least: Array) -> tuple[Array, bool]:
+    """Go on by Gauss-Newton steps while they help, with what reaches its bound held there; whether
+    that came to an end.
+    """
     held = np.zeros(len(at), dtype=bool)
-    for _ in range(8):
+    for _ in range(STEPS_ON):
         left, slopes = problem.run(at)
         size = np.maximum(np.linalg.norm(slopes, axis=0), 1e-300)
         free = ~held
         step = np.zeros(len(at))
-        step[free] = -np.linalg.lstsq(slopes[:, free] / size[free], left, rcond=TOLD_APART)[0]
+        step[free] = -_solved(slopes[:, free] / size[free], left)
         step = step / size
         nearer = at + step
         below = np.isfinite(least) & (nearer <= least) & free
@@ -372,12 +391,13 @@ def _settled(problem: _Problem, at: Array, least: Array) -> Array:
             nearer = np.where(held, np.maximum(least, -np.inf), nearer)
             nearer = np.where(held, least, nearer)
         now = problem.residuals(nearer)
+        small = bool(np.all(np.abs(step * size) <= SMALL_STEP))
         if not now @ now <= left @ left * (1.0 + 1e-12):
-            return at
+            return at, small
         at = nearer
-        if np.all(np.abs(step * size) <= 1e-7) and not below.any():
-            break
-    return at
+        if small and not below.any():
+            return at, True
+    return at, False
 
 
 @dataclass
@@ -463,7 +483,8 @@ class _FitOf:
                 f"The samples say nothing of {self._names(blind)}: what it acts on does not "
                 "happen here. Fix it, or switch the force off."
             )
-        u, s, vt = np.linalg.svd(self.slopes / size, full_matrices=False)
+        q, r = np.linalg.qr(self.slopes / size)
+        u, s, vt = np.linalg.svd(r)
         if s[-1] < TOLD_APART * s[0]:
             weak = [
                 n
@@ -473,7 +494,7 @@ class _FitOf:
             raise ModelFitError(
                 f"{self._names(weak)} cannot be told apart by these samples. Fix one of them."
             )
-        return np.asarray((vt.T / s) @ u.T / size[:, None])
+        return np.asarray((vt.T / s) @ u.T / size[:, None] @ q.T)
 
     def _names(self, codes: Sequence[str]) -> str:
         called = {s.code: s.name for t in self.problem.trials for s in t.system.distinct}

@@ -39,6 +39,7 @@ class SteppedMotion:
     rates: Array
 
 
+@lru_cache(maxsize=64)
 def source_of_law(name: str, module: ModuleType = force_laws) -> str:
     """Return a law as it stands in this program, without types, its text shortened to a line."""
     function = ast.parse(textwrap.dedent(inspect.getsource(getattr(module, name)))).body[0]

@@ -56,7 +56,7 @@ class ReferenceMotion:
 
 def analytic_abs(value: Any) -> Any:
     """Return |value| with its derivative, of real or complex numbers near the real axis."""
-    return value * np.where(np.real(value) < 0.0, -1.0, 1.0)
+    return value * np.copysign(1.0, np.real(value))
 
 
 class _Modes:
