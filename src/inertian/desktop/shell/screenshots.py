@@ -17,11 +17,10 @@ from inertian.desktop.shell.window import MainWindow
 from inertian.desktop.state.timers import once_after
 from inertian.motion.fits.curve_shapes import CurveShape
 from inertian.motion.recording.tidying import Reason
-from inertian.motion.recording.trials import Trial
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.demo_project import demo_project
 from inertian.project.marking_edits import span_added
-from inertian.project.project import Project, with_trials
+from inertian.project.project import Project
 from inertian.project.ready_projects import ready_project
 from inertian.project.tidying_edits import jumps_set_aside, rows_set_aside
 from inertian.project.typed_facts import with_typed_fact
@@ -30,12 +29,13 @@ from inertian.rink.day import day
 SIZE = (1280, 800)
 WAIT_MS, POLL_MS = 20_000, 20
 SETTLED_S = 0.4  # until what follows a moved line is there
-THIN = 6
 
 
 def _has_verdicts(window: MainWindow) -> bool:
     """Whether all that is worked out beside the window is there; some trials have no accounts."""
-    told = window.trends_controller.built and window.trends_state.known_for is not None
+    trends, models = window.trends_controller, window.models_controller
+    told = trends.built and window.trends_state.known_for is not None
+    told = told or (models.built and models.state.known_for is not None)
     return told or bool(window.shelf.trials.verdicts)
 
 
@@ -77,20 +77,6 @@ def _fill_desk(window: MainWindow, folder: Path, trial: int) -> None:
         window,
         lambda: not window.import_controller.desk.busy and not window.import_controller.desk.empty,
     )
-
-
-def _coarse(project: Project) -> Project:
-    """The in-line trials of the demo with every sixth sample: some eight a span."""
-    trials = [_thinned(entry.trial) for entry in project.entries[:10]]
-    return with_trials(replace(project, entries=(), series=()), trials, "coarse")
-
-
-def _thinned(trial: Trial) -> Trial:
-    bodies = tuple(
-        replace(body, channels=tuple(replace(c, raw=c.raw[::THIN], u=None) for c in body.channels))
-        for body in trial.bodies
-    )
-    return replace(trial, raw_time=trial.raw_time[::THIN], bodies=bodies)
 
 
 def _mark_tidy(window: MainWindow) -> None:
@@ -181,6 +167,19 @@ def _lay_over(window: MainWindow) -> None:
     settle(window, lambda: window.trends.laid.laid is not None)
 
 
+def _models_known(window: MainWindow) -> None:
+    """The last of the models that stand beside a trial, fitted."""
+    state, entry = window.models_controller.state, window.document.entry
+    state.choose(entry.models[-1].name)
+    settle(window, lambda: state.known_for == (window.document.committed, entry.trial.id))
+
+
+def _model_account(window: MainWindow) -> None:
+    """The account of a model beside that of the samples."""
+    _models_known(window)
+    window.models.show_view(words.MODEL_VIEW_ACCOUNT)
+
+
 def take_shots(folder: Path) -> list[Path]:
     """Write one PNG of each main view and return the paths. Raises OSError if the folder cannot be
     made.
@@ -189,12 +188,12 @@ def take_shots(folder: Path) -> list[Path]:
 
     folder.mkdir(parents=True, exist_ok=True)
     project = demo_project()
-    coarse = _coarse(project)
     bank, bumpers, hops = (
         ready_project(name).project
         for name in ("Sled up the bank", "Sled and bumpers", "Hopping puck")
     )
     driven = ready_project("Disc at twelve settings").project
+    lone = ready_project("Lone stone gliding").project
     views: list[tuple[str, Theme, str, Project, int, Callable[[MainWindow], None] | None]] = [
         ("intake-light", LIGHT, words.INTAKE, project, 0, None),
         ("intake-dark", DARK, words.INTAKE, project, 10, None),
@@ -206,7 +205,6 @@ def take_shots(folder: Path) -> list[Path]:
         ("bench-tidy-dark", DARK, words.BENCH, project, 0, _mark_tidy),
         ("bench-readings-light", LIGHT, words.BENCH, project, 0, _mark_readings),
         ("bench-formulas-light", LIGHT, words.BENCH, project, 0, _mark_formulas),
-        ("bench-coarse-light", LIGHT, words.BENCH, coarse, 0, _mark_readings),
         ("ledger-slope-light", LIGHT, words.LEDGER, bank, 2, _turn_to(words.PANEL_IN_TIME)),
         ("ledger-bumper-dark", DARK, words.LEDGER, bumpers, 0, _turn_to(words.PANEL_HOW)),
         ("ledger-hops-light", LIGHT, words.LEDGER, hops, 0, _turn_to(words.PANEL_HOW)),
@@ -214,6 +212,8 @@ def take_shots(folder: Path) -> list[Path]:
         ("trends-light", LIGHT, words.TRENDS, project, 0, _trends_known),
         ("trends-settings-dark", DARK, words.TRENDS, driven, 3, _trends_known),
         ("trends-laid-over-light", LIGHT, words.TRENDS, bank, 1, _lay_over),
+        ("models-light", LIGHT, words.MODELS, lone, 0, _models_known),
+        ("models-account-dark", DARK, words.MODELS, bank, 0, _model_account),
     ]
     written = []
     with tempfile.TemporaryDirectory() as recovery:
