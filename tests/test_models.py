@@ -447,6 +447,20 @@ def test_a_project_with_models_answers_for_each_and_one_without_says_so(tmp_path
     assert {one["trial"] for one in found["models"]} == {"Hang 2"}
 
 
+def test_a_start_may_be_typed(gliding, answer):
+    found, _, ended = answer(
+        gliding, "--force", "friction", "--state", "v = 1.40 ± 0.01 m/s", "--state", "A x = 0 cm"
+    )
+    start = found["models"][0]["start"]
+    assert ended == 0
+    assert start["v"]["A"]["x"] == {"value": 1.4, "u": pytest.approx(0.01 / np.sqrt(3))}
+    for text, words in (("B v = 1 m/s", "of which body"), ("v 1", "says no start"),
+                        ("y = 1 m", "does not move along y"), ("v = fast", "fast")):  # fmt: skip
+        _, said, ended = answer(gliding, "--force", "friction", "--state", text)
+        assert ended == 2
+        assert words in said
+
+
 def test_what_the_command_cannot_do_is_said_in_a_line(gliding, answer):
     for arguments, words in (
         (("--force", "magnetism"), "There is no force"),

@@ -246,6 +246,47 @@ def test_rule_and_step_show_their_error_and_its_order(on_bank, qtbot):
     assert window.models_controller.state.result.stepping.position < 0.2 * rough
 
 
+def test_a_start_is_typed_and_an_end_and_both_go_again(on_bank, qtbot, monkeypatch):
+    window, margin = on_bank, on_bank.models_controller.margin
+    asked = []
+
+    def type_start(_parent, _title, _text, before):
+        asked.append(before)
+        return "x = 0 ± 0.001 m\nv = 1.15 ± 0.01 m/s", True
+
+    monkeypatch.setattr(QInputDialog, "getMultiLineText", type_start)
+    margin.start.setCurrentIndex(margin.start.findText(words.MODEL_START_TYPED))
+    margin.start.activated.emit(margin.start.currentIndex())
+    known(window, qtbot)
+    assert asked[0].startswith("Schlitten x = ")
+    state = window.models_controller.state
+    assert state.result.trial.rates[0] == 1.15
+    type_over(qtbot, margin.until, "1,2")
+    known(window, qtbot)
+    assert state.result.trial.made.stretch.stop == 1.2
+    margin.start.setCurrentIndex(0)
+    margin.start.activated.emit(0)
+    known(window, qtbot)
+    assert not window.document.entry.models[0].start.typed
+    type_over(qtbot, margin.until, "")
+    known(window, qtbot)
+    assert state.result.trial.made.stretch.stop > 2.0
+
+
+def test_one_value_for_all_trials_of_the_series(on_bank, qtbot):
+    window = on_bank
+    alone = row(window, "μ").found.text()
+    in_menu(words.MODEL_SHARED.format(symbol="μ"))
+    qtbot.mouseClick(window.models_controller.margin.cards[1].menu_button, LEFT)
+    known(window, qtbot)
+    assert all(e.models[-1].shared == ("μ",) for e in window.document.project.entries)
+    together = row(window, "μ").found.text()
+    assert together != alone
+    window.document.select(window.document.project.entries[2].trial.id)
+    known(window, qtbot)
+    assert row(window, "μ").found.text() == together
+
+
 def test_account_and_slopes_stand_beside_one_another(on_bank, qtbot):
     window = on_bank
     qtbot.mouseClick(window.models.view_buttons[words.MODEL_VIEW_ACCOUNT], LEFT)

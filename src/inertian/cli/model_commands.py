@@ -42,6 +42,10 @@ def model(
     start: Annotated[
         str, typer.Option(help="A span, or a moment in s; else the first sample")
     ] = "",
+    state: Annotated[
+        list[str] | None,
+        typer.Option(help='Where a body starts, "A v = 1.40 ± 0.01 m/s"; may be repeated'),
+    ] = None,
     keep_start: Annotated[
         bool, typer.Option("--keep-start", help="Take the start as it is read, do not adjust it")
     ] = False,
@@ -88,7 +92,7 @@ def model(
         elif free.strip():
             refuse(["--free goes with --force: say the forces as well."])
             return
-        found, missing, project = _results(project, trial or [], made)
+        found, missing, project = _results(project, trial or [], made, "; ".join(state or []))
         if save is not None:
             from inertian.project.saving import save as save_project
 
@@ -136,8 +140,20 @@ def _split(text: str) -> list[str]:
     return [part.strip() for part in text.split(",") if part.strip()]
 
 
+def _started(made: "Model", entry: "Entry", state: str) -> "Model":
+    """A model with the start that is typed. Raises InertianError."""
+    from inertian.models.definitions.force_kinds import Acts, force_kind
+    from inertian.models.definitions.typed_starts import parse_states
+
+    if not state.strip():
+        return made
+    turning = any(force_kind(f.kind).acts is Acts.TURNING for f in made.acting)
+    axes = [(b.name, ["angle"] if turning else list(b.axes)) for b in entry.trial.followed]
+    return replace(made, start=replace(made.start, typed=parse_states(state, axes)))
+
+
 def _results(
-    project: "Project", trials: list[str], made: "Model | None"
+    project: "Project", trials: list[str], made: "Model | None", state: str
 ) -> tuple[list["ModelResult"], list[str], "Project"]:
     """Fitted models of all trials asked for, why others are missing, and the project with the model
     that was typed. Raises InertianError for a trial that is none.
@@ -154,7 +170,8 @@ def _results(
     chosen = [e for e in project.entries if not trials or e.trial.name in trials]
     if made is not None:
         for entry in chosen:
-            project = models_added(project, entry.trial.id, [made]).project
+            own = _started(made, entry, state)
+            project = models_added(project, entry.trial.id, [own]).project
         chosen = [project.entry(e.trial.id) for e in chosen]
     evaluator, found = Evaluator(), []
     missing: list[str] = []

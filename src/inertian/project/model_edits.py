@@ -70,6 +70,24 @@ def model_for_series(project: Project, trial: str, name: str) -> Edit:
     return Edit(f"{name} for all trials of the series", project)
 
 
+def parameter_shared(project: Project, trial: str, name: str, symbol: str, on: bool) -> Edit:
+    """Let a parameter of a model have one value in all trials of the series, or one in each again;
+    the model is put beside those that have none of its name.
+    """
+    if on:
+        project = model_for_series(project, trial, name).project
+    for entry in project.entries_of(project.entry(trial).series):
+        models = []
+        for model in entry.models:
+            kept = tuple(s for s in model.shared if s != symbol)
+            own = replace(model, shared=(*kept, symbol) if on else kept)
+            models.append(own if model.name == name else model)
+        if tuple(models) != entry.models:
+            project = project.with_entry(replace(entry, models=tuple(models)))
+    what = f"One {symbol} for all trials" if on else f"{symbol} for each trial"
+    return Edit(what, project)
+
+
 def prediction_kept(project: Project, trial: str, model: str, name: str, fact: Fact) -> Edit:
     """Keep what somebody expects of a parameter before it is fitted, with the time."""
     one = next(m for m in project.entry(trial).models if m.name == model)

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import Any
 
 from inertian.analysis.models.model_results import ModelResult
@@ -164,10 +165,11 @@ def comparisons(results: Sequence[ModelResult]) -> list[str]:
             continue
         best = preferred([(r.model.name, r.fit) for r in own])
         found += [best] if best else []
-        for k, one in enumerate(own):
-            for other in own[k + 1 :]:
-                told = nested((one.model, one.fit), (other.model, other.fit))
-                found += [told.words] if told else []
+        # Each with the next larger one; the others follow
+        sized = sorted(own, key=lambda r: r.fit.parameters)
+        for one, other in pairwise(sized):
+            told = nested((one.model, one.fit), (other.model, other.fit))
+            found += [told.words] if told else []
     return found
 
 

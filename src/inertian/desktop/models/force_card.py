@@ -11,6 +11,7 @@ from inertian.desktop.look.folding import Fold
 from inertian.desktop.look.labels import MenuButton
 from inertian.desktop.look.theme import decimal_mark
 from inertian.desktop.look.tokens import Theme
+from inertian.desktop.look.typeset import typeset_plain
 from inertian.desktop.models.model_actions import ModelActions
 from inertian.desktop.models.parameter_row import ParameterRow
 from inertian.desktop.state.models_state import ModelsState
@@ -115,6 +116,13 @@ class ForceCard(QWidget):
                 text = f"{words.MODEL_EXPECT.removesuffix('…')}: {symbol}…"
                 menu.addAction(text, lambda s=symbol: self._actions.ask_prediction(self._place, s))
         menu.addSeparator()
+        model = self._state.model
+        for symbol, row in self.rows.items():
+            if row.free.isChecked() and model is not None:
+                action = menu.addAction(words.MODEL_SHARED.format(symbol=typeset_plain(symbol)))
+                action.setCheckable(True)
+                action.setChecked(symbol in model.shared)
+                action.triggered.connect(lambda on, s=symbol: self._actions.share(s, on))
         menu.addAction(words.MODEL_FORCE_REMOVE, lambda: self._actions.remove_force(self._place))
         return menu
 

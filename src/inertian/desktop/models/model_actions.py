@@ -14,6 +14,7 @@ from inertian.desktop.state.models_state import ModelsState
 from inertian.models.definitions.force_kinds import FORMULA, force_kind
 from inertian.models.definitions.model import Force, Model, Parameter
 from inertian.models.definitions.typed_forces import force_text, parse_force, parse_value
+from inertian.models.definitions.typed_starts import parse_states, states_text
 from inertian.project.history import Edit
 from inertian.project.model_edits import (
     free_model_name,
@@ -21,6 +22,7 @@ from inertian.project.model_edits import (
     model_for_series,
     model_removed,
     models_added,
+    parameter_shared,
     prediction_kept,
 )
 from inertian.project.saved_models import models_text, read_models
@@ -156,6 +158,38 @@ class ModelActions:
                 self._document.committed, self._trial(), model.name, symbol, fact
             )
         )
+
+    def share(self, symbol: str, on: bool) -> None:
+        """Let a parameter have one value in all trials of the series, or one in each again."""
+        model = self._state.model
+        if model is not None:
+            trial, name = self._trial(), model.name
+            self._do(lambda: parameter_shared(self._document.committed, trial, name, symbol, on))
+
+    def ask_start(self) -> None:
+        """Ask where bodies start, as it is typed."""
+        model = self._state.model
+        if model is None:
+            return
+        before = states_text(model.start.typed) or self._state.start_text()
+        text, ok = QInputDialog.getMultiLineText(
+            self._parent, words.MODEL_START_TITLE, words.MODEL_START_TEXT, before
+        )
+        if ok:
+            self.type_start(text)
+
+    def type_start(self, text: str) -> None:
+        """Start where it is typed; with nothing typed, where the samples say."""
+        model = self._state.model
+        if model is None:
+            return
+        try:
+            typed = parse_states(text, self._state.axes())
+        except InertianError as error:
+            self.say(str(error))
+            return
+        start = replace(model.start, typed=typed)
+        self.change(replace(model, start=start), words.MODEL_START)
 
     # -- models ------------------------------------------------------------------------------------
 

@@ -26,7 +26,8 @@ from inertian.desktop.state.models_state import ModelsState
 from inertian.models.definitions.force_kinds import FORCES, NONE, RECORDED, Acts, ForceKind
 from inertian.models.definitions.model import Force, Model, Rule, Start
 
-FIRST = "first"
+LONGEST = 1e9  # s
+FIRST, TYPED = "first", "typed"
 
 
 class ModelMargin(QScrollArea):
@@ -95,12 +96,16 @@ class ModelMargin(QScrollArea):
         for one in Rule:
             self.rule.addItem(words.MODEL_RULES[str(one)], one)
         self.rule.activated.connect(self._choose_rule)
+        self.until = QLineEdit()
+        self.until.setPlaceholderText(words.MODEL_UNTIL_HINT)
+        self.until.editingFinished.connect(self._choose_until)
         self.step = QLineEdit()
         self.step.setPlaceholderText(words.MODEL_STEP_HINT)
         self.step.editingFinished.connect(self._choose_step)
         for name, part in (
             (words.MODEL_START, self.start),
             ("", self.fitted),
+            (words.MODEL_UNTIL, self.until),
             (words.MODEL_RULE, self.rule),
             (words.MODEL_STEP, self.step),
         ):
@@ -178,6 +183,7 @@ class ModelMargin(QScrollArea):
         spans = [s.name for s in entry.spans.in_order() if not s.kind.moment] if entry else []
         offered: list[tuple[str, str]] = [(words.MODEL_START_FIRST, FIRST)]
         offered += [(words.MODEL_START_SPAN.format(span=name), name) for name in spans]
+        offered.append((words.MODEL_START_TYPED, TYPED))
         if model.start.time is not None:
             time = format_number(model.start.time, 4)
             offered.append((words.MODEL_START_TIME.format(time=time), "time"))
@@ -186,9 +192,13 @@ class ModelMargin(QScrollArea):
             for text, data in offered:
                 self.start.addItem(text, data)
         now = model.start.span or ("time" if model.start.time is not None else FIRST)
+        now = TYPED if model.start.typed else now
         self.start.setCurrentIndex(self.start.findData(now))
         self.fitted.setChecked(model.start.fitted)
         self.rule.setCurrentIndex(self.rule.findData(model.rule))
+        if not self.until.isModified():
+            text = "" if model.until is None else f"{model.until:.6g} s"
+            self.until.setText(text.replace(".", decimal_mark()))
         if not self.step.isModified():
             text = "" if model.step is None else f"{model.step:.6g} s"
             self.step.setText(text.replace(".", decimal_mark()))
@@ -227,6 +237,10 @@ class ModelMargin(QScrollArea):
         model, chosen = self._state.model, self.start.currentData()
         if model is None or chosen == "time":
             return
+        if chosen == TYPED:
+            self._actions.ask_start()
+            self.refresh()
+            return
         span = "" if chosen == FIRST else str(chosen)
         start = Start(span=span, fitted=model.start.fitted)
         self._actions.change(replace(model, start=start), words.MODEL_START)
@@ -242,17 +256,28 @@ class ModelMargin(QScrollArea):
         if model is not None:
             self._actions.change(replace(model, rule=self.rule.currentData()), words.MODEL_RULE)
 
+    def _choose_until(self) -> None:
+        model = self._state.model
+        if model is not None and self.until.isModified():
+            until = _seconds(self.until, model.until)
+            self._actions.change(replace(model, until=until), words.MODEL_UNTIL)
+            self.refresh()
+
     def _choose_step(self) -> None:
         model = self._state.model
-        if model is None or not self.step.isModified():
-            return
-        self.step.setModified(False)
-        text = self.step.text().strip().removesuffix("s").replace(",", ".").strip()
-        try:
-            step = float(text) if text else None
-        except ValueError:
-            step = model.step
-        if step is not None and not 0.0 < step < 1e6:
-            step = model.step
-        self._actions.change(replace(model, step=step), words.MODEL_STEP)
-        self.refresh()
+        if model is not None and self.step.isModified():
+            step = _seconds(self.step, model.step)
+            step = model.step if step is not None and not step > 0.0 else step
+            self._actions.change(replace(model, step=step), words.MODEL_STEP)
+            self.refresh()
+
+
+def _seconds(line: QLineEdit, before: float | None) -> float | None:
+    """A time that is typed, None for nothing; what was there before for what is no time."""
+    line.setModified(False)
+    text = line.text().strip().removesuffix("s").replace(",", ".").strip()
+    try:
+        found = float(text) if text else None
+    except ValueError:
+        return before
+    return found if found is None or abs(found) < LONGEST else before

@@ -8,12 +8,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QBrush, QColor
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from inertian.analysis.models.model_results import ModelResult
 from inertian.analysis.models.shown_curves import ShownCurve, seen_of_motion
 from inertian.desktop.look import markers, words
 from inertian.desktop.look.plot_axes import plain_axes, wear_axes
 from inertian.desktop.look.tokens import AXIS_WIDTH, Theme
 from inertian.desktop.state.models_state import ModelsState
-from inertian.physics.definitions.requests import QuantityRef
+from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.quantities.estimates import Array
 
 TITLE_WIDTH = 18  # px, for the title of an axis beside its numbers
@@ -173,6 +174,7 @@ class LeftPlot(PlainPlot):
         factor, unit = next((f, u) for f, u in _SIZES if largest * f >= 1.0 or u == "µm")
         self.name_axes(words.MODEL_LEFT_AXIS.format(unit=unit))
         self.zero_line()
+        self._draw_others(result, factor)
         row = 0
         for one in result.trial.made.samples:
             rows = slice(row, row + len(one.x))
@@ -184,6 +186,29 @@ class LeftPlot(PlainPlot):
             tone = QColor(self._theme.edge)
             line = pg.InfiniteLine(sign * sigma, 0, pen=pg.mkPen(tone, style=DASHES[1]))
             self.plot.addItem(line)
+
+    def _draw_others(self, result: ModelResult, factor: float) -> None:
+        """The other models that are shown, less the one in hand."""
+        state = self._state
+        own = result.trial.made.samples
+        shown = QuantityRef(Quantity.POSITION, own[0].axis)
+        mine = {c.body: c for c in state.curves.get((result.model.name, shown), ())}
+        names = [n for n in state.shown_models() if n != result.model.name]
+        tone = QColor(self._theme.ink)
+        tone.setAlpha(FAINT)
+        for number, name in enumerate(names):
+            for one in state.curves.get((name, shown), ()):
+                if one.body in mine:
+                    base = mine[one.body]
+                    apart = np.interp(base.moments, one.moments, one.curve) - base.curve
+                    inside = (base.moments >= one.moments[0]) & (base.moments <= one.moments[-1])
+                    left = np.where(inside, apart, np.nan) * factor
+                    style = DASHES[1 + number % (len(DASHES) - 1)]
+                    curve = pg.PlotCurveItem(
+                        base.moments, left, pen=pg.mkPen(tone, width=1.2, style=style),
+                        antialias=True, connect="finite",
+                    )  # fmt: skip
+                    self.plot.addItem(curve, ignoreBounds=True)
 
 
 _SIZES = ((1.0, "m"), (100.0, "cm"), (1e3, "mm"), (1e6, "µm"))

@@ -88,6 +88,29 @@ class ModelsState(QObject):
         found = self.answer
         return None if found is None or isinstance(found, InertianError) else found
 
+    def axes(self) -> list[tuple[str, list[str]]]:
+        """The bodies of the model in hand with the axes they move along, "angle" for one that
+        turns.
+        """
+        if self.result is not None:
+            bodies = self.result.trial.made.system.bodies
+            return [(b.name, [c.axis for c in b.coordinates]) for b in bodies]
+        entry = self.entry
+        return [(b.name, list(b.axes)) for b in entry.trial.followed] if entry is not None else []
+
+    def start_text(self) -> str:
+        """Where the model in hand starts now, as it could be typed."""
+        result, lines = self.result, []
+        if result is None:
+            return ""
+        trial = result.trial
+        for c, x, v in zip(trial.made.system.coordinates, trial.places, trial.rates, strict=True):
+            names = ("φ", "ω") if c.axis == "angle" else (c.axis, f"v_{c.axis}")
+            units = ("rad", "1/s") if c.axis == "angle" else ("m", "m/s")
+            for name, value, unit in zip(names, (x, v), units, strict=True):
+                lines.append(f"{c.body} {name} = {value:.4g} ± 0 {unit}")
+        return "\n".join(lines)
+
     def fact_symbols(self) -> set[str]:
         """Symbols of the facts of the setup that formulas may use in the trial in hand."""
         entry = self.entry

@@ -46,6 +46,14 @@ MODEL_START_SPAN = "the begin of {span}"
 MODEL_START_TIME = "{time} s"
 MODEL_START_FITTED = "adjust the start as well"
 MODEL_START_TIP = "Else place and velocity are taken as the samples there say, with their ±"
+MODEL_START_TYPED = "where I say…"
+MODEL_START_TITLE = "Start"
+MODEL_START_TEXT = (
+    "A line for each place and velocity, with its ± if you like. What is left out is taken from "
+    "the samples."
+)
+MODEL_UNTIL, MODEL_UNTIL_HINT = "Ends at", "the end of what is free of hits"
+MODEL_SHARED = "One {symbol} for all trials of the series"
 MODEL_STEP_HINT = "from sample to sample"
 MODEL_RULES = {
     "euler": "plain steps (Euler)",
