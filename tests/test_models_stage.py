@@ -297,6 +297,21 @@ def test_account_and_slopes_stand_beside_one_another(on_bank, qtbot):
     assert "up, Schlitten x: samples" in window.models.slopes.text.text()
 
 
+def test_the_bench_shows_what_the_model_in_hand_predicts_in_every_strip(on_bank, qtbot):
+    window = on_bank
+    fitted = window.models_controller.state.curves
+    qtbot.keyClick(window, Qt.Key.Key_2, ALT)
+    for quantity, unit in (("position", "m"), ("velocity", "m/s")):
+        strip = window.bench.strip(quantity, "x")
+        curve, low, high = (item.getData() for item in strip.plot._curves)
+        (known_curve,) = fitted["Weight and friction", strip.shown]
+        assert np.array_equal(curve[1], known_curve.curve), unit
+        assert np.all(low[1] <= high[1])
+    window.models_controller.actions.remove_model()
+    known(window, qtbot)
+    qtbot.waitUntil(lambda: not window.bench.strip("position", "x").plot._curves, timeout=5000)
+
+
 def test_several_models_are_compared_hidden_copied_named_and_removed(on_bank, qtbot):
     window = on_bank
     margin, table = window.models_controller.margin, window.models.table

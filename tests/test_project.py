@@ -184,7 +184,7 @@ def _rewrite(path, target, changes):
     ("change", "why"),
     [
         (
-            {"analysis.json": lambda c: c.replace(b'"version": 5', b'"version": 99')},
+            {"analysis.json": lambda c: c.replace(b'"version": 6', b'"version": 99')},
             "newer Inertian",
         ),
         ({"analysis.json": lambda c: c[: len(c) // 2]}, "damaged"),

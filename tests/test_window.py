@@ -1015,7 +1015,7 @@ def test_ready_projects_are_opened_from_the_file_menu_with_their_task(open_windo
     window = open_window(Project("empty"))
     actions = {a.text(): a for a in window.menus.ready.actions()}
     assert list(actions)[:3] == ["Stones in line", "Glancing stones", "Sled up the bank"]
-    assert len(actions) == 8
+    assert len(actions) == 9
     actions["Hopping puck"].trigger()
     qtbot.waitUntil(lambda: window.document.project.name == "Hopping puck", timeout=20_000)
     assert window.note_label.text().startswith("A rubber puck hops along the ice")

@@ -92,6 +92,9 @@ def model(
         elif free.strip():
             refuse(["--free goes with --force: say the forces as well."])
             return
+        if not project.entries:
+            refuse(refusals)
+            return
         found, missing, project = _results(project, trial or [], made, "; ".join(state or []))
         if save is not None:
             from inertian.project.saving import save as save_project

@@ -1,6 +1,6 @@
 """The bench: strips under one another on one time axis, and the span rail over them."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -22,7 +22,7 @@ from inertian.desktop.bench.line_readings import flag_text
 from inertian.desktop.bench.pyramid import LONG
 from inertian.desktop.bench.span_rail import SpanRail
 from inertian.desktop.bench.strip import Strip
-from inertian.desktop.bench.traces import residual_traces, traces_of
+from inertian.desktop.bench.traces import Points, residual_traces, traces_of
 from inertian.desktop.look import words
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
@@ -31,11 +31,13 @@ from inertian.desktop.state.view_state import ViewState
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.project.project import Entry
 from inertian.quantities.errors import InertianError
+from inertian.quantities.estimates import Array
 
 if TYPE_CHECKING:
     from inertian.desktop.bench.xy_plot import XYPlot
 
 Key = tuple[QuantityRef, bool]  # a quantity, and whether its residuals are shown
+Predictions = Callable[[Entry, QuantityRef], Sequence[tuple[Array, Array, Array]]]
 READ_MS = 15  # the plumb line moves at once; what it reads follows after this
 LEAST_SHOWN = 12  # samples around a place that is shown
 ZOOMS = 40  # kept, for going back
@@ -52,6 +54,8 @@ class BenchStage(QWidget):
         self.view = ViewState(document)
         self._trial: tuple[object, ...] = ()
         self._strips: dict[Key, Strip] = {}
+        # What models predict for a strip: times, values in SI and their u, for each body
+        self.predictions: Predictions = lambda _entry, _shown: []
         self.results_ready = False  # until then nothing is derived: the first picture must not wait
         self._live: Handle | None = None
         self._zooms: list[tuple[float, float]] = []
@@ -158,6 +162,7 @@ class BenchStage(QWidget):
 
     def _draw(self, strip: Strip, entry: Entry, shown: QuantityRef) -> None:
         """Draw samples at once, and what is derived as soon as it is there."""
+        strip.plot.show_curves(self._predicted(entry, shown))
         document, ready = self._document, self.results_ready
         if shown.quantity in (Quantity.POSITION, Quantity.SENSOR):
             # The first picture does not wait for fits
@@ -167,6 +172,14 @@ class BenchStage(QWidget):
             document.mark_derived(document.project, entry, ())
         else:
             strip.wait(entry.used_trial.t, words.DERIVING)
+
+    def _predicted(self, entry: Entry, shown: QuantityRef) -> list[Points]:
+        """What the model in hand predicts for a strip, with its band, body by body."""
+        factor, found = self.view.factor(shown.unit), []
+        for t, y, u in self.predictions(entry, shown):
+            for edge in (0.0, -2.0, 2.0):
+                found.append((t, factor * (y + edge * u)))
+        return found
 
     def _wanted(self, entry: Entry) -> list[Key]:
         wanted: list[Key] = []

@@ -21,6 +21,7 @@ from inertian.desktop.bench.plot_gestures import (
     SelectSamples,
 )
 from inertian.desktop.bench.span_bands import SpanBands
+from inertian.desktop.bench.traces import Points
 from inertian.desktop.look.number_format import format_tick
 from inertian.desktop.look.theme import font
 from inertian.desktop.look.tokens import AXIS_WIDTH, GRIP, SMALL, Theme
@@ -28,6 +29,7 @@ from inertian.desktop.state.document import Document
 from inertian.physics.accounts.statements import Date
 from inertian.physics.definitions.requests import Quantity
 
+CURVES_OF_BODY = 3  # the prediction of a model, and the edges of its band
 STILL = 4  # px that the mouse may move in a click
 LEFT, CTRL, SHIFT = (
     Qt.MouseButton.LeftButton,
@@ -76,6 +78,7 @@ class StripPlot(pg.PlotWidget):
         self.addItem(self.origin, ignoreBounds=True)
         self._pins: list[pg.InfiniteLine] = []
         self._dates: list[pg.InfiniteLine] = []
+        self._curves: list[pg.PlotCurveItem] = []
         self.flag = QLabel(self)
         self.flag.setObjectName("plumbFlag")
         self.flag.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
@@ -112,6 +115,23 @@ class StripPlot(pg.PlotWidget):
         level = pg.InfiniteLine(value, angle=0, pen=pg.mkPen(self._theme.edge, width=1))
         level.setZValue(-5)
         self.addItem(level, ignoreBounds=True)
+
+    def show_curves(self, curves: Sequence[Points]) -> None:
+        """Draw curves over the samples, in the unit that is shown: what a model predicts, and the
+        edges of its band.
+        """
+        while len(self._curves) > len(curves):
+            self.removeItem(self._curves.pop())
+        while len(self._curves) < len(curves):
+            made = pg.PlotCurveItem(antialias=True, connect="finite")
+            made.setZValue(6)
+            self.addItem(made, ignoreBounds=True)
+            self._curves.append(made)
+        for place, (item, (t, y)) in enumerate(zip(self._curves, curves, strict=True)):
+            band = place % CURVES_OF_BODY > 0
+            style = Qt.PenStyle.DotLine if band else Qt.PenStyle.DashLine
+            item.setPen(pg.mkPen(self._theme.ink, width=1, style=style))
+            item.setData(t, y)
 
     # -- plumb line --------------------------------------------------------------------------------
 

@@ -254,6 +254,8 @@ class MainWindow(QMainWindow):
             self._columns.addWidget(controller.margin)
             stage.spoken.connect(self.say)
             stage.remove_wanted.connect(controller.actions.remove_model)
+            self.bench.predictions = controller.state.predictions
+            controller.state.fitted.connect(self.bench.refresh)
         return controller.stage
 
     def show_trial(self, trial: str) -> None:

@@ -16,6 +16,7 @@ from inertian.desktop.state.worker import Worker
 from inertian.models.definitions.model import Model
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
+from inertian.quantities.estimates import Array
 
 if TYPE_CHECKING:
     from inertian.analysis.models.model_results import ModelResult
@@ -135,8 +136,18 @@ class ModelsState(QObject):
         self.ask()
 
     def hide(self) -> None:
-        """Nobody looks any more."""
-        self.shown = False
+        """Nobody looks at the stage any more; curves of models stay in the strips of the bench."""
+        self.shown = bool(self.models)
+
+    def predictions(self, entry: Entry, shown: "QuantityRef") -> list[tuple[Array, Array, Array]]:
+        """Return what the model in hand predicts of a quantity of a trial, for each body: times in
+        s, values and their u in SI, (m,); nothing while it is not known.
+        """
+        model = self.model
+        known = self.known_for == (self._document.committed, entry.trial.id)
+        if model is None or not known or model.name in self.hidden:
+            return []
+        return [(c.moments, c.curve, c.u) for c in self.curves.get((model.name, shown), ())]
 
     def ask(self) -> None:
         """Fit the models again soon, if somebody looks."""

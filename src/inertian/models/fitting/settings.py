@@ -4,6 +4,7 @@ it is said what is missing.
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from itertools import product
@@ -30,7 +31,15 @@ from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.quantities.dimensions import OF_KIND, Dimension, dimension_of, parse_unit
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array
-from inertian.quantities.expression_tree import Binary, Expression, Negative, Operation, symbols_in
+from inertian.quantities.expression_tree import (
+    Binary,
+    Call,
+    Expression,
+    Negative,
+    Operation,
+    Symbol,
+    symbols_in,
+)
 from inertian.quantities.expressions import CONSTANTS, Formula, FormulaError, parse_formula
 from inertian.quantities.facts import Fact, FactId
 from inertian.quantities.units import SI_SYMBOL
@@ -383,10 +392,27 @@ def _parts(node: Expression) -> list[Expression]:
     return [node]
 
 
+def _from_sums(formula: Formula, node: Expression, known: dict[str, Dimension]) -> None:
+    """A name that is added to something of a known dimension has that: x_0 in x − x_0."""
+    match node:
+        case Binary(operation, left, right):
+            _from_sums(formula, left, known)
+            _from_sums(formula, right, known)
+            if operation in (Operation.ADD, Operation.SUBTRACT):
+                for one, other in ((left, right), (right, left)):
+                    if isinstance(one, Symbol) and one.name not in (*known, *CONSTANTS):
+                        alone = Formula(formula.text, tuple(symbols_in(other)), other)
+                        with suppress(FormulaError):
+                            known[one.name] = dimension_of(alone, known)
+        case Negative(inner) | Call(_, inner):
+            _from_sums(formula, inner, known)
+
+
 def _infer(formula: Formula, known: dict[str, Dimension], wanted: Dimension) -> None:
     """Find the unit of each parameter for which none is typed, from the term it stands in. Raises
     FormulaError where that does not tell.
     """
+    _from_sums(formula, formula.tree, known)
     for part in _parts(formula.tree):
         names = [n for n in symbols_in(part) if n not in CONSTANTS and n not in known]
         if not names:
