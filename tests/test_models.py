@@ -21,7 +21,8 @@ from inertian.cli import make_app
 from inertian.models.definitions.model import Model, Rule, Start, TypedState
 from inertian.models.definitions.typed_forces import parse_force
 from inertian.models.fitting.comparison import nested
-from inertian.models.fitting.fit import ModelFitError, fit_model
+from inertian.models.fitting.fit import fit_model
+from inertian.models.fitting.minimising import ModelFitError
 from inertian.models.fitting.residual_patterns import residual_pattern
 from inertian.models.fitting.slopes_over_spans import compared_slopes
 from inertian.models.fitting.trial_model import trial_model

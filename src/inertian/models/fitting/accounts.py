@@ -11,6 +11,7 @@ from inertian.models.definitions.force_kinds import CORD, force_kind
 from inertian.models.definitions.model import Rule
 from inertian.models.fitting.fit import FittedTrial, ModelFit, parts_of
 from inertian.models.stepping.along_path import along_path
+from inertian.models.stepping.force_lines import write_forces
 from inertian.models.stepping.program import (
     SteppedMotion,
     compiled,
@@ -19,7 +20,7 @@ from inertian.models.stepping.program import (
     run_program,
 )
 from inertian.models.stepping.reference import ReferenceMotion, run_reference
-from inertian.models.stepping.written_forces import Entry, WrittenForces
+from inertian.models.stepping.written_forces import Entry
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.physics.evaluation.quantity_values import quantity_values
 from inertian.physics.readings.readings import scalar_of
@@ -128,7 +129,7 @@ def _halved(
 def _inertias(trial: FittedTrial) -> dict[str, float]:
     """All that is moved along each coordinate, by its name: masses, and what hangs on them."""
     system = trial.made.system
-    written = WrittenForces(system, numbered=False).write()
+    written = write_forces(system, numbered=False)
     known = {**{s.code: s.value for s in system.distinct}, **trial.values}
     space = namespace_of(system, known)
     exec(compiled(laws_text(written)), space)

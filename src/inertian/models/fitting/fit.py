@@ -1,27 +1,30 @@
 """A model fitted to the places in one or more trials, by least squares with the trials' own noise.
 
-The reference carries the model on, with derivatives by all that is free; steps are those of a trust
-region (Branch, Coleman & Li, SIAM J. Sci. Comput. 21 (1999) 1-23), within bounds where physics has
-them. What is found is linear in the samples near the truth: each value is an estimate, with weights
-on the samples and slopes by the facts, as any reading (JCGM 100:2008, 5.2.2).
+The reference carries the model on, with derivatives by all that is free. What is found is linear
+in the samples near the truth: each value is an estimate, with weights on the samples and slopes by
+the facts, as any reading (JCGM 100:2008, 5.2.2).
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from inertian.models.definitions.system import Setting
-from inertian.models.fitting.search import first_values
+from inertian.models.fitting.minimising import (
+    TOLD_APART,
+    FitProblem,
+    ModelFitError,
+    Progress,
+    minimised,
+)
 from inertian.models.fitting.trial_model import Predicted, TrialModel
-from inertian.models.stepping.reference import ModelRunError
 from inertian.motion.fits.correlated_residuals import NOT_NOTICED, Correlation, correlation_about
 from inertian.motion.numerics.residuals import PATTERN_Z, pattern_z
 from inertian.physics.readings.readings import scalar_of
 from inertian.physics.readings.scatter_over_noise import scatter_over_noise, with_scatter
 from inertian.quantities.coverage import Scalar
-from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import (
     Array,
     Estimate,
@@ -35,21 +38,6 @@ from inertian.quantities.estimates import (
     weighted_sum,
 )
 from inertian.quantities.facts import Fact, FactId
-
-EVALUATIONS, NO_ANSWER = 60, 1e12
-# How many u away χ² is looked at; by how much it is less where other values are better; of its
-# growth, below which u is too small, and how much it is widened at most
-LOOKED = 2.0
-CLEARLY_BETTER, FLAT, WIDEST, MOST_RESTARTS = 0.05, 0.6, 10.0, 4
-MANY_SAMPLES = 5_000
-STEPS_ON, SMALL_STEP = 8, 1e-6  # Gauss-Newton steps at a time, and the last one over σ
-SETTLED = 1e-9  # of a step, and of the sum of squares
-TOLD_APART = 1e-9  # of the largest singular value, below which parameters are not told apart
-Progress = Callable[[int], bool]
-
-
-class ModelFitError(Refusal):
-    """A model cannot be fitted; the text says why and what to do."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -154,127 +142,6 @@ class ModelFit:
         return replace(weighted_sum(terms), value=value) if terms else Estimate(value)
 
 
-@dataclass
-class _Problem:
-    """All trials of a fit, and where in the row of free values each of theirs stands."""
-
-    trials: Sequence[TrialModel]
-    shared: frozenset[str]
-    progress: Progress | None = None
-
-    def __post_init__(self) -> None:
-        keys = [{s.code: s.key for s in made.system.adjusted} for made in self.trials]
-        for name, fact in keys[0].items():
-            if len(keys) > 1 and all(other.get(name) == fact for other in keys[1:]):
-                self.shared |= {name}  # the same fact in all trials
-        self.columns: list[tuple[int, str]] = []
-        self.priors: list[tuple[int, float, float, FactId]] = []  # column, value, u, fact
-        self.first: list[float] = []
-        self.least: list[float] = []
-        begun = [first_values(made) for made in self.trials]
-        for place, made in enumerate(self.trials):
-            for one in (*made.system.free, *made.system.adjusted):
-                key = (-1, one.code) if one.code in self.shared else (place, one.code)
-                if key in self.columns:
-                    continue
-                begin = begun if key[0] < 0 else begun[place : place + 1]
-                values = [one.value] if one.adjusted else [b[one.code] for b in begin]
-                if one.adjusted and one.fact is not None and one.key is not None:
-                    prior = (len(self.columns), one.fact.si, one.fact.u, one.key)
-                    self.priors.append(prior)
-                self.columns.append(key)
-                self.first.append(float(np.median(values)))
-                self.least.append(one.least)
-            for c, at, rate in zip(
-                made.system.coordinates, made.start.places, made.start.rates, strict=True
-            ):
-                for name, value in ((c.place, at), (c.rate, rate)):
-                    if name in made.start.free:
-                        self.columns.append((place, name))
-                        self.first.append(float(value))
-                        self.least.append(-np.inf)
-        self.sigma = np.concatenate([s.sigma for made in self.trials for s in made.samples])
-        self.x = np.concatenate([s.x for made in self.trials for s in made.samples])
-        self.last: tuple[Array, Array, Array] | None = None
-        self.runs = 0
-
-    def own(self, place: int, at: Array) -> dict[str, float]:
-        """The free values of one trial, by name."""
-        return {
-            name: float(v)
-            for (trial, name), v in zip(self.columns, at, strict=True)
-            if trial in (-1, place)
-        }
-
-    def state(self, place: int, own: Mapping[str, float]) -> tuple[Array, Array]:
-        """Places and rates at the start of a trial."""
-        made = self.trials[place]
-        cs = made.system.coordinates
-        places = [own.get(c.place, x) for c, x in zip(cs, made.start.places, strict=True)]
-        rates = [own.get(c.rate, v) for c, v in zip(cs, made.start.rates, strict=True)]
-        return np.array(places), np.array(rates)
-
-    def settings(self, place: int, own: Mapping[str, float]) -> dict[str, float]:
-        """The settings of a trial, by name in the program."""
-        made = self.trials[place]
-        states = {n for c in made.system.coordinates for n in (c.place, c.rate)}
-        return made.values_of({k: v for k, v in own.items() if k not in states})
-
-    def run(self, at: Array) -> tuple[Array, Array]:
-        """Residuals over σ, and their slopes; once for the same values."""
-        if self.last is not None and np.array_equal(self.last[0], at):
-            return self.last[1], self.last[2]
-        left, slopes = np.empty(len(self.x)), np.zeros((len(self.x), len(self.columns)))
-        row = 0
-        for place, made in enumerate(self.trials):
-            if self.progress is not None and not self.progress(self.runs):
-                raise ModelFitError("The fit was stopped.")
-            self.runs += 1
-            own = self.own(place, at)
-            rows = slice(row, row + made.count)
-            names = tuple(own)
-            predicted = made.predicted(self.settings(place, own), *self.state(place, own), names)
-            left[rows] = predicted.values - self.x[rows]
-            for k, name in enumerate(names):
-                key = (-1, name) if (-1, name) in self.columns else (place, name)
-                slopes[rows, self.columns.index(key)] = predicted.slopes[:, k]
-            row += made.count
-        left, slopes = left / self.sigma, slopes / self.sigma[:, None]
-        left = np.append(left, self.prior_residuals(at))
-        stated = np.zeros((len(self.priors), len(self.columns)))
-        for k, (column, _, u, _) in enumerate(self.priors):
-            stated[k, column] = 1.0 / u
-        slopes = np.vstack([slopes, stated])
-        self.last = at.copy(), left, slopes
-        return left, slopes
-
-    def residuals(self, at: Array, alone: bool = False) -> Array:
-        """Residuals over σ, (n,), `alone` without their slopes; very large where the model cannot
-        be carried on.
-        """
-        try:
-            return self.without_slopes(at) if alone else self.run(at)[0]
-        except ModelRunError:
-            return np.full(len(self.x) + len(self.priors), NO_ANSWER)
-
-    def prior_residuals(self, at: Array) -> Array:
-        """How far facts that are adjusted are from what is stated of them, over u."""
-        return np.array([(at[column] - value) / u for column, value, u, _ in self.priors])
-
-    def without_slopes(self, at: Array) -> Array:
-        """Residuals over σ, (n,). Raises ModelRunError."""
-        values = []
-        for place, made in enumerate(self.trials):
-            own = self.own(place, at)
-            values.append(made.predicted(self.settings(place, own), *self.state(place, own)).values)
-        left = (np.concatenate(values) - self.x) / self.sigma
-        return np.append(left, self.prior_residuals(at))
-
-    def slopes(self, at: Array) -> Array:
-        """Their slopes, (n, free)."""
-        return self.run(at)[1]
-
-
 def fit_model(
     trials: Sequence[TrialModel], shared: Sequence[str] = (), progress: Progress | None = None
 ) -> ModelFit:
@@ -282,129 +149,22 @@ def fit_model(
     settings that all trials have in common. `progress` is told how often a trial was run, and stops
     the fit if it returns False. Raises ModelFitError or ModelRunError.
     """
-    problem = _Problem(trials, frozenset(shared), progress)
+    problem = FitProblem(trials, frozenset(shared), progress)
     if len(problem.x) <= len(problem.columns):
         raise ModelFitError(
             f"{len(problem.columns)} numbers cannot be fitted to {len(problem.x)} samples. Fix "
             "some of them, or choose a longer stretch."
         )
-    at = np.array(problem.first)
-    least = np.array(problem.least)
-    flat = np.ones(len(at))
-    if len(at):
-        at = _least_squares(problem, at, least)
-        for _ in range(MOST_RESTARTS):
-            better, flat = _looked_around(problem, at, least)
-            if better is None:
-                break
-            at = _least_squares(problem, better, least)
+    at, flat = minimised(problem)
     left, slopes = problem.run(at)
-    return _FitOf(problem, at, left, slopes, at <= least, flat).made()
-
-
-def _looked_around(problem: _Problem, at: Array, least: Array) -> tuple[Array | None, Array]:
-    """Try values two u away, with all others moved along as first order has it: χ² should be four
-    more. Returns values that are better, if there are any, and by how much each u is too small.
-
-    Where χ² grows less, the samples tell less than the slopes at the best values say (profile of
-    the likelihood: Bates & Watts, *Nonlinear Regression Analysis and Its Applications*, 1988, 6.1).
-    """
-    left, slopes = problem.run(at)
-    flat = np.ones(len(at))
-    size = np.maximum(np.linalg.norm(slopes, axis=0), 1e-300)
-    _, s, vt = np.linalg.svd(np.linalg.qr(slopes / size)[1])
-    if not len(s) or s[-1] < TOLD_APART * s[0]:
-        return None, flat
-    covariance = (vt.T / s**2) @ vt / np.outer(size, size)
-    noise = max(float(left @ left) / max(len(left) - len(at), 1), 1.0)
-    states = {
-        n for made in problem.trials for c in made.system.coordinates for n in (c.place, c.rate)
-    }
-    here = float(left @ left)
-    states |= {s.code for made in problem.trials for s in made.system.adjusted}
-    for k, (_, name) in enumerate(problem.columns):
-        if name in states:
-            continue
-        way = LOOKED * covariance[:, k] / np.sqrt(covariance[k, k]) * np.sqrt(noise)
-        gained = []
-        for sign in (1.0, -1.0):
-            moved = at + sign * way
-            if np.any(moved < least):
-                continue
-            now = problem.residuals(moved, True)
-            more = (float(now @ now) - here) / noise
-            if more < -CLEARLY_BETTER:
-                return moved, flat
-            gained.append(more / LOOKED**2)
-        lowest = min(gained, default=1.0)
-        if lowest < FLAT:
-            flat[k] = min(1.0 / np.sqrt(max(lowest, 1e-6)), WIDEST)
-    return None, flat
-
-
-def _least_squares(problem: _Problem, at: Array, least: Array) -> Array:
-    from scipy.optimize import least_squares
-
-    start = np.where(np.isfinite(least) & (at <= least), least + SETTLED, at)
-    bounded = np.isfinite(least).any()
-    problem.run(start)  # says at once where a model cannot be carried on
-    settled, done = _settled(problem, start, least)
-    if done:
-        return settled
-    start = settled
-    found = least_squares(
-        problem.residuals, start, jac=problem.slopes, x_scale="jac",
-        method="trf" if bounded else "lm", max_nfev=EVALUATIONS,
-        xtol=SETTLED, ftol=SETTLED, gtol=1e-12,
-        bounds=(least, np.inf) if bounded else (-np.inf, np.inf),
-    )  # fmt: skip
-    return _settled(problem, found.x, least)[0]
-
-
-def _solved(columns: Array, left: Array) -> Array:
-    """Least squares of columns of length one; of many samples by normal equations, which lose half
-    of the digits, and the steps that follow make good for it.
-    """
-    if len(left) > MANY_SAMPLES:
-        products = columns.T @ columns
-        return np.asarray(np.linalg.lstsq(products, columns.T @ left, rcond=TOLD_APART**2)[0])
-    q, r = np.linalg.qr(columns)
-    return np.asarray(np.linalg.lstsq(r, q.T @ left, rcond=TOLD_APART)[0])
-
-
-def _settled(problem: _Problem, at: Array, least: Array) -> tuple[Array, bool]:
-    """Go on by Gauss-Newton steps while they help, with what reaches its bound held there; whether
-    that came to an end.
-    """
-    held = np.zeros(len(at), dtype=bool)
-    for _ in range(STEPS_ON):
-        left, slopes = problem.run(at)
-        size = np.maximum(np.linalg.norm(slopes, axis=0), 1e-300)
-        free = ~held
-        step = np.zeros(len(at))
-        step[free] = -_solved(slopes[:, free] / size[free], left)
-        step = step / size
-        nearer = at + step
-        below = np.isfinite(least) & (nearer <= least) & free
-        if below.any():
-            held |= below
-            nearer = np.where(held, np.maximum(least, -np.inf), nearer)
-            nearer = np.where(held, least, nearer)
-        now = problem.residuals(nearer)
-        small = bool(np.all(np.abs(step * size) <= SMALL_STEP))
-        if not now @ now <= left @ left * (1.0 + 1e-12):
-            return at, small
-        at = nearer
-        if small and not below.any():
-            return at, True
-    return at, False
+    return _FitOf(problem, at, left, slopes, at <= np.array(problem.least), flat).made()
 
 
 @dataclass
 class _FitOf:
     """From least squares to a fit with uncertainties."""
 
-    problem: _Problem
+    problem: FitProblem
     at: Array
     left: Array
     slopes: Array

@@ -3,11 +3,8 @@ it is said what is missing.
 """
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
-from contextlib import suppress
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from fractions import Fraction
-from itertools import product
 from math import inf
 
 import numpy as np
@@ -24,23 +21,20 @@ from inertian.models.definitions.force_kinds import (
 from inertian.models.definitions.model import Force, Model
 from inertian.models.definitions.system import Coordinate, MovingBody, Setting, System
 from inertian.models.definitions.typed_forces import parse_value
+from inertian.models.fitting.formula_units import (
+    check_unit,
+    infer_units,
+    moved_dimensions,
+    unit_of_typed,
+)
 from inertian.motion.recording.frame import CENTRE
 from inertian.motion.recording.trials import Body
 from inertian.physics.definitions.fact_names import mass_key
 from inertian.physics.evaluation.trial_context import TrialContext
-from inertian.quantities.dimensions import OF_KIND, Dimension, dimension_of, parse_unit
+from inertian.quantities.dimensions import OF_KIND, parse_unit
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array
-from inertian.quantities.expression_tree import (
-    Binary,
-    Call,
-    Expression,
-    Negative,
-    Operation,
-    Symbol,
-    symbols_in,
-)
-from inertian.quantities.expressions import CONSTANTS, Formula, FormulaError, parse_formula
+from inertian.quantities.expressions import parse_formula
 from inertian.quantities.facts import Fact, FactId
 from inertian.quantities.units import SI_SYMBOL
 
@@ -51,7 +45,6 @@ _WORDS = frozenset(
     "push drag spring damping bumper thrust pull gauge formula direction normal moved".split()
 )
 RADIUS, UNKNOWN = "r", "not known, and not needed"
-POWERS = (range(-3, 4), range(-1, 2), range(-4, 4))  # of m, kg, s, that a free unit may have
 
 
 def bodies_of(context: TrialContext, model: Model) -> tuple[Body, ...]:
@@ -290,7 +283,7 @@ class _Settings:
 
     def _formula(self, place: int, force: Force) -> None:
         formula = parse_formula(force.formula)
-        known = dict(_moved_dimensions(self.bodies))
+        known = dict(moved_dimensions(self.bodies))
         own: dict[str, Setting] = {}
         for symbol in formula.names:
             if symbol in known:
@@ -314,7 +307,7 @@ class _Settings:
                 scope = f"trial {self.context.trial.id}"
                 own_key = FactId(f"{name} of model {self.model.name}", scope)
                 key2 = own_key if value.u > 0.0 else None
-                kind, unit, dimension = _unit_of_typed(value)
+                kind, unit, dimension = unit_of_typed(value)
                 base = replace(base, value=value.si, kind=kind, unit=unit, fact=value, key=key2,
                                known=True)  # fmt: skip
                 known[symbol] = dimension
@@ -325,13 +318,13 @@ class _Settings:
             own[symbol] = base
         turning = all(b.turning for b in self._on(force))
         wanted = OF_KIND["torque" if turning else "force"]
-        _infer(formula, known, wanted)
+        infer_units(formula, known, wanted)
         for symbol, one in own.items():
             if not one.unit:
                 unit = str(known[symbol])
                 own[symbol] = one = replace(one, unit="" if unit == "1" else unit)
             self._keep((place, symbol, ""), one)
-        _check(formula, known, wanted)
+        check_unit(formula, known, wanted)
 
     def _fact_of_formula(self, symbol: str) -> tuple[FactId, Fact] | None:
         if (symbol, "") in self.context.setup:
@@ -353,97 +346,3 @@ def _typed_value(force: Force, symbol: str) -> bool:
 def _typed_zero(force: Force, symbol: str) -> bool:
     one = force.parameter(symbol)
     return one.fact is not None and one.fact.si == 0.0 and not one.free
-
-
-def _unit_of_typed(fact: Fact) -> tuple[str, str, Dimension]:
-    if fact.unit.kind != "number":
-        return fact.unit.kind, SI_SYMBOL[fact.unit.kind], OF_KIND[fact.unit.kind]
-    if not fact.unit.symbol or fact.unit.symbol == "%":
-        return "number", "", OF_KIND["number"]
-    dimension = parse_unit(fact.unit.symbol)[1]
-    return "number", str(dimension), dimension
-
-
-def _moved_dimensions(bodies: Sequence[MovingBody]) -> Iterator[tuple[str, Dimension]]:
-    """Names of a formula that stand for the motion and for masses, with their dimensions."""
-    length, speed = OF_KIND["length"], OF_KIND["speed"]
-    yield "t", OF_KIND["time"]
-    for number, one in enumerate(bodies, 1):
-        for mark in ("", f"_{number}", f"_{one.name}"):
-            yield f"m{mark}", OF_KIND["mass"]
-            if one.turning:
-                yield f"φ{mark}", OF_KIND["number"]
-                yield f"ω{mark}", OF_KIND["frequency"]
-                yield f"v{mark}", OF_KIND["frequency"]
-                continue
-            yield f"v{mark}", speed
-            for c in one.coordinates:
-                yield f"{c.axis}{mark}", length
-                yield f"v_{c.axis}{mark}", speed
-
-
-def _parts(node: Expression) -> list[Expression]:
-    """The terms of a sum."""
-    match node:
-        case Binary(Operation.ADD | Operation.SUBTRACT, left, right):
-            return [*_parts(left), *_parts(right)]
-        case Negative(inner):
-            return _parts(inner)
-    return [node]
-
-
-def _from_sums(formula: Formula, node: Expression, known: dict[str, Dimension]) -> None:
-    """A name that is added to something of a known dimension has that: x_0 in x − x_0."""
-    match node:
-        case Binary(operation, left, right):
-            _from_sums(formula, left, known)
-            _from_sums(formula, right, known)
-            if operation in (Operation.ADD, Operation.SUBTRACT):
-                for one, other in ((left, right), (right, left)):
-                    if isinstance(one, Symbol) and one.name not in (*known, *CONSTANTS):
-                        alone = Formula(formula.text, tuple(symbols_in(other)), other)
-                        with suppress(FormulaError):
-                            known[one.name] = dimension_of(alone, known)
-        case Negative(inner) | Call(_, inner):
-            _from_sums(formula, inner, known)
-
-
-def _infer(formula: Formula, known: dict[str, Dimension], wanted: Dimension) -> None:
-    """Find the unit of each parameter for which none is typed, from the term it stands in. Raises
-    FormulaError where that does not tell.
-    """
-    _from_sums(formula, formula.tree, known)
-    for part in _parts(formula.tree):
-        names = [n for n in symbols_in(part) if n not in CONSTANTS and n not in known]
-        if not names:
-            continue
-        fits = None
-        if len(names) == 1:
-            alone = Formula(formula.text, tuple(symbols_in(part)), part)
-            for powers in sorted(product(*POWERS), key=lambda p: sum(map(abs, p))):
-                trial = Dimension(*(Fraction(p) for p in powers))
-                try:
-                    if dimension_of(alone, {**known, names[0]: trial}) == wanted:
-                        fits = trial
-                        break
-                except FormulaError:
-                    continue
-        if fits is None:
-            raise FormulaError(
-                formula.text,
-                f"the unit of {names[0]} is not clear. Say it: {names[0]}=0.1 kg/s, or "
-                f"{names[0]}=? kg/s where it is to be fitted.",
-            )
-        known[names[0]] = fits
-
-
-def _check(formula: Formula, known: Mapping[str, Dimension], wanted: Dimension) -> None:
-    found = dimension_of(formula, known)
-    zero = formula.text.strip() in ("0", "0.0")
-    if found != wanted and not zero:
-        raise FormulaError(
-            formula.text, f"a force is in {wanted}; this is in {found}. Check its factors."
-        )
-
-
-__all__ = ["bodies_of", "inf", "system_of"]

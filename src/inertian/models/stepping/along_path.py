@@ -6,9 +6,10 @@ from typing import Any
 import numpy as np
 
 from inertian.models.definitions.system import System
+from inertian.models.stepping.force_lines import write_forces
 from inertian.models.stepping.program import acceleration_text, compiled, laws_text, namespace_of
 from inertian.models.stepping.reference import analytic_abs
-from inertian.models.stepping.written_forces import Entry, WrittenForces
+from inertian.models.stepping.written_forces import Entry
 from inertian.quantities.estimates import Array
 
 
@@ -38,7 +39,7 @@ def along_path(
     """Return all forces on a path, (entries, n) in N or N·m, and the accelerations they give,
     (coordinates, n); moments t in s, (n,), places and rates (coordinates, n).
     """
-    written = WrittenForces(system, numbered=False).write()
+    written = write_forces(system, numbered=False)
     texts = [laws_text(written), acceleration_text(written), acceleration_text(written, True)]
     space = namespace_of(system, values or {})
     space["t_start"] = float(t[0]) if start is None else start

@@ -11,13 +11,13 @@ import numpy as np
 
 from inertian.models.definitions.model import Rule
 from inertian.models.definitions.system import Setting, System
+from inertian.models.stepping.force_lines import write_forces
 from inertian.models.stepping.program import (
     FROM_NUMPY,
     acceleration_text,
     laws_text,
     loop_text,
 )
-from inertian.models.stepping.written_forces import WrittenForces
 from inertian.quantities.estimates import Array
 
 _TITLES = {
@@ -36,7 +36,7 @@ def program_text(
     """Return the program of a model: moments t in s, (n,), from places and rates, (coordinates,),
     on; `values` of settings by their names in it.
     """
-    written = WrittenForces(system, numbered=False).write()
+    written = write_forces(system, numbered=False)
     body = [
         laws_text(written),
         "\n".join(_numbers(system, values)),

@@ -20,6 +20,7 @@ import numpy as np
 from inertian.models.definitions.model import Rule
 from inertian.models.definitions.system import Coordinate, System
 from inertian.models.stepping import friction_direction
+from inertian.models.stepping.force_lines import write_forces
 from inertian.models.stepping.written_forces import WrittenForces
 from inertian.physics.definitions import force_laws
 from inertian.quantities.estimates import Array
@@ -211,7 +212,7 @@ def run_program(
 
     `values` are of settings by their names in the program.
     """
-    written = WrittenForces(system, numbered=False).write()
+    written = write_forces(system, numbered=False)
     cs = system.coordinates
     text = "\n\n".join([laws_text(written), acceleration_text(written), loop_text(cs, rule)])
     space = namespace_of(system, values or {})

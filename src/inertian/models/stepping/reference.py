@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from inertian.models.definitions.system import System
+from inertian.models.stepping.force_lines import write_forces
 from inertian.models.stepping.program import acceleration_text, compiled, laws_text, namespace_of
 from inertian.models.stepping.written_forces import Entry, WrittenForces
 from inertian.quantities.complex_step import STEP
@@ -111,7 +112,7 @@ class _Run:
         self, system: System, t0: float, values: Mapping[str, Any], real: Mapping[str, Any],
         rest_speed: float, with_forces: bool,
     ) -> None:  # fmt: skip
-        self.written = WrittenForces(system, numbered=True).write()
+        self.written = write_forces(system, numbered=True)
         self.count = len(system.coordinates)
         self.in_plane = [len(body.coordinates) > 1 for body in self.written.dry]
         self.modes = _Modes(self.written, rest_speed)
