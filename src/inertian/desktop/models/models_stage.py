@@ -5,12 +5,10 @@ table of models below.
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QHBoxLayout,
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -20,6 +18,7 @@ from inertian.desktop.look import words
 from inertian.desktop.look.labels import DropDown, empty_layout, label
 from inertian.desktop.look.number_format import format_number, rich
 from inertian.desktop.look.tokens import Theme
+from inertian.desktop.look.view_strip import ViewStrip
 from inertian.desktop.models.account_view import AccountView, SlopesView
 from inertian.desktop.models.model_plots import (
     LeftPlot,
@@ -104,41 +103,24 @@ class ModelsStage(QStackedWidget):
         return part
 
     def _build_views(self) -> QWidget:
-        part, row = QWidget(), QHBoxLayout()
-        row.setContentsMargins(8, 4, 8, 0)
-        row.setSpacing(6)
-        self.views, self.view_buttons = QStackedWidget(), {}
-        group = QButtonGroup(self)
+        part = QWidget()
         names = (
             words.MODEL_VIEW_LEFT, words.MODEL_VIEW_STEPS, words.MODEL_VIEW_ACCOUNT,
             words.MODEL_VIEW_SLOPES,
         )  # fmt: skip
         shown = (self.left, self.steps, self.account, self.slopes)
-        for name, tip, view in zip(names, words.MODEL_VIEW_TIPS, shown, strict=True):
-            button = QToolButton()
-            button.setText(name)
-            button.setToolTip(tip)
-            button.setCheckable(True)
-            button.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-            button.clicked.connect(lambda _checked, name=name: self.show_view(name))
-            group.addButton(button)
-            self.view_buttons[name] = button
-            self.views.addWidget(view)
-            row.addWidget(button)
-        self.view_buttons[words.MODEL_VIEW_LEFT].setChecked(True)
+        self.strip = ViewStrip(tuple(zip(names, words.MODEL_VIEW_TIPS, shown, strict=True)))
+        self.strip.chosen.connect(self.show_view)
+        self.views, self.view_buttons, row = self.strip.stack, self.strip.buttons, self.strip.row
         self.view_said = label("", "soft")
         self.view_said.setTextFormat(Qt.TextFormat.RichText)
         row.addSpacing(12)
         row.addWidget(self.view_said, 1)
-        strip = QWidget()
-        strip.setObjectName("viewStrip")
-        strip.setLayout(row)
         column = QVBoxLayout(part)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(strip)
+        column.addWidget(self.strip)
         column.addWidget(self.views, 1)
-        self._names = dict(zip(names, shown, strict=True))
         return part
 
     def _build_empty(self) -> QWidget:
@@ -293,6 +275,5 @@ class ModelsStage(QStackedWidget):
 
     def show_view(self, name: str) -> None:
         """Show what is left, the stepping, the account or the slopes."""
-        self.view_buttons[name].setChecked(True)
-        self.views.setCurrentWidget(self._names[name])
+        self.strip.show_view(name)
         self._say_of_view()

@@ -5,13 +5,11 @@ from dataclasses import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -21,6 +19,7 @@ from inertian.desktop.figures.present_dialog import PresentDialog
 from inertian.desktop.look import words
 from inertian.desktop.look.labels import DropDown, label
 from inertian.desktop.look.tokens import Theme
+from inertian.desktop.look.view_strip import ViewStrip
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
 from inertian.desktop.state.trends_state import TrendsState
@@ -142,29 +141,15 @@ class TrendsStage(QStackedWidget):
 
     def _build_figure(self) -> QWidget:
         part = QWidget()
-        row = QHBoxLayout()
-        row.setContentsMargins(8, 6, 8, 0)
-        row.setSpacing(6)
-        self.view_row = row
-        self.views = QStackedWidget()
-        self.view_buttons: dict[str, QToolButton] = {}
-        group = QButtonGroup(self)
-        for name, tip, view in (
-            (words.TREND_VIEW, words.TREND_VIEW_TIP, self.plot),
-            (words.REPEATS_VIEW, words.REPEATS_VIEW_TIP, self.repeats),
-            (words.LAID_VIEW, words.LAID_VIEW_TIP, self.laid),
-        ):
-            button = QToolButton()
-            button.setText(name)
-            button.setToolTip(tip)
-            button.setCheckable(True)
-            button.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-            button.clicked.connect(lambda _checked, name=name: self.show_view(name))
-            group.addButton(button)
-            self.view_buttons[name] = button
-            self.views.addWidget(view)
-            row.addWidget(button)
-        self.view_buttons[words.TREND_VIEW].setChecked(True)
+        self.strip = ViewStrip(
+            (
+                (words.TREND_VIEW, words.TREND_VIEW_TIP, self.plot),
+                (words.REPEATS_VIEW, words.REPEATS_VIEW_TIP, self.repeats),
+                (words.LAID_VIEW, words.LAID_VIEW_TIP, self.laid),
+            )
+        )
+        self.strip.chosen.connect(self.show_view)
+        self.views, self.view_buttons, row = self.strip.stack, self.strip.buttons, self.strip.row
         row.addSpacing(8)
         self.up, self.across = DropDown(self._theme), DropDown(self._theme)
         self.against = label(words.AGAINST, "soft")
@@ -184,13 +169,10 @@ class TrendsStage(QStackedWidget):
         for widget, stretch in ((self.up, 1), (self.against, 0), (self.across, 1)):
             row.addWidget(widget, stretch)
         row.addStretch(0)
-        strip = QWidget()
-        strip.setObjectName("viewStrip")
-        strip.setLayout(row)
         column = QVBoxLayout(part)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(strip)
+        column.addWidget(self.strip)
         column.addWidget(self.views, 1)
         return part
 
@@ -320,16 +302,10 @@ class TrendsStage(QStackedWidget):
 
     def show_view(self, name: str) -> None:
         """Show the trend, the repeats, or the trials laid over one another."""
-        view = {
-            words.TREND_VIEW: self.plot,
-            words.REPEATS_VIEW: self.repeats,
-            words.LAID_VIEW: self.laid,
-        }[name]
-        self.view_buttons[name].setChecked(True)
-        self.views.setCurrentWidget(view)
+        view = self.strip.show_view(name)
         for part in (self.up, self.against, self.across):
             part.setVisible(view is self.plot)
-        self.view_row.setStretch(self.view_row.count() - 1, 0 if view is self.plot else 1)
+        self.strip.row.setStretch(self.strip.row.count() - 1, 0 if view is self.plot else 1)
         self.repeats.refresh()
         self.laid.refresh()
 
