@@ -136,7 +136,6 @@ def main(trials: int, times_u: float) -> None:
               f"named {100 * named / of:.0f} % of {done}; {said}", flush=True)  # fmt: skip
 
 
-
 if __name__ == "__main__":
     many = int(sys.argv[1]) if len(sys.argv) > 1 else 200
     main(many, float(sys.argv[2]) if len(sys.argv) > 2 else 5.0)

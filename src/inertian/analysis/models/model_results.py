@@ -181,5 +181,4 @@ def stated(value: float, u: float, kind: str, unit: str) -> Fact:
 
 def estimate_of(result: ModelResult, name: str) -> Estimate:
     """Return a free parameter as an estimate, by its name in the program. Raises KeyError."""
-    key = (-1, name) if (-1, name) in result.fit.estimates else (result.place, name)
-    return result.fit.estimates[key]
+    return result.fit.estimates[result.fit.key(result.place, name)]

@@ -14,6 +14,7 @@ import numpy as np
 from inertian.models.definitions.system import Setting
 from inertian.models.fitting.minimising import (
     TOLD_APART,
+    Column,
     FitProblem,
     ModelFitError,
     Progress,
@@ -67,7 +68,8 @@ class ModelFit:
 
     trials: tuple[FittedTrial, ...]
     free: tuple[Setting, ...]  # settings, as of the first trial
-    columns: tuple[tuple[int, str], ...]  # place of the trial, −1 for all, and name
+    columns: tuple[Column, ...]
+    column_of: Mapping[Column, int]  # where the values of each trial stand among them, by name
     chi_squared: float
     dof: int
     wider: float
@@ -79,7 +81,7 @@ class ModelFit:
 
     def scalar(self, name: str, trial: int = 0) -> Scalar:
         """Return a fitted, or a given, number by its name in the program. Raises KeyError."""
-        key = (-1, name) if (-1, name) in self.estimates else (trial, name)
+        key = self.key(trial, name)
         return self._known(key)
 
     def _known(self, key: tuple[int, str]) -> Scalar:
@@ -127,16 +129,18 @@ class ModelFit:
 
     def covariance_of(self, trial: int) -> Array:
         """Return the covariance of the seeds of a trial, (seeds, seeds)."""
-        places = [self.joint.index(self._key(trial, s)) for s in self.trials[trial].seeds]
+        places = [self.joint.index(self.key(trial, s)) for s in self.trials[trial].seeds]
         return self.joint.covariance[np.ix_(places, places)]
 
-    def _key(self, trial: int, seed: str) -> tuple[int, str]:
-        return (-1, seed) if (-1, seed) in self.estimates else (trial, seed)
+    def key(self, trial: int, seed: str) -> Column:
+        """Return under which name an estimate of a trial is kept."""
+        known = self.column_of.get((trial, seed))
+        return (trial, seed) if known is None else self.columns[known]
 
     def estimate(self, trial: int, value: float, slopes: Array) -> Estimate:
         """Return what has slopes (seeds,) by the seeds of a trial, as an estimate."""
         terms = [
-            (float(s), self.estimates[self._key(trial, seed)])
+            (float(s), self.estimates[self.key(trial, seed)])
             for s, seed in zip(slopes, self.trials[trial].seeds, strict=True)
         ]
         return replace(weighted_sum(terms), value=value) if terms else Estimate(value)
@@ -188,7 +192,8 @@ class _FitOf:
         codes = [c for (_, c), b in zip(problem.columns, self.at_bound, strict=True) if b]
         first = problem.trials[0].system
         return ModelFit(
-            trials, first.free, tuple(problem.columns), chi, dof, wider, joint, estimates,
+            trials, first.free, tuple(problem.columns), problem.column_of, chi, dof, wider, joint,
+            estimates,
             tuple(codes), len(problem.priors),
             tuple(
                 c for (_, c), f in zip(problem.columns, self.flat, strict=True) if f > 1.0
@@ -280,7 +285,7 @@ class _FitOf:
             first = row - trial.made.count
             own = slice(first, row)
             for k, seed in enumerate(trial.seeds):
-                if (place, seed) in given and (place, seed) not in self.problem.columns:
+                if (place, seed) in given and (place, seed) not in self.problem.column_of:
                     pull = -float(weights[own] @ (trial.predicted.slopes[:, k] / trial.sigma))
                     terms.append((pull, given[place, seed]))
         for k, (_, stated, u, fact) in enumerate(self.problem.priors):

@@ -27,6 +27,7 @@ STEPS_ON, SMALL_STEP = 8, 1e-6  # Gauss-Newton steps at a time, and the last one
 SETTLED = 1e-9  # of a step, and of the sum of squares
 TOLD_APART = 1e-9  # of the largest singular value, below which parameters are not told apart
 Progress = Callable[[int], bool]
+Column = tuple[int, str]  # place of a trial, −1 for all, and a name in its program
 
 
 class ModelFitError(Refusal):
@@ -42,48 +43,51 @@ class FitProblem:
     progress: Progress | None = None
 
     def __post_init__(self) -> None:
-        keys = [{s.code: s.key for s in made.system.adjusted} for made in self.trials]
-        for name, fact in keys[0].items():
-            if len(keys) > 1 and all(other.get(name) == fact for other in keys[1:]):
-                self.shared |= {name}  # the same fact in all trials
-        self.columns: list[tuple[int, str]] = []
+        self.columns: list[Column] = []
+        self.column_of: dict[Column, int] = {}  # by place of the trial and name in its program
         self.priors: list[tuple[int, float, float, FactId]] = []  # column, value, u, fact
         self.first: list[float] = []
         self.least: list[float] = []
         begun = [first_values(made) for made in self.trials]
+        of_facts: dict[FactId, int] = {}
         for place, made in enumerate(self.trials):
-            for one in (*made.system.free, *made.system.adjusted):
-                key = (-1, one.code) if one.code in self.shared else (place, one.code)
-                if key in self.columns:
+            for one in made.system.free:
+                common = one.code in self.shared
+                if common and (-1, one.code) in self.columns:
+                    self.column_of[place, one.code] = self.columns.index((-1, one.code))
                     continue
-                begin = begun if key[0] < 0 else begun[place : place + 1]
-                values = [one.value] if one.adjusted else [b[one.code] for b in begin]
-                if one.adjusted and one.fact is not None and one.key is not None:
-                    prior = (len(self.columns), one.fact.si, one.fact.u, one.key)
-                    self.priors.append(prior)
-                self.columns.append(key)
-                self.first.append(float(np.median(values)))
-                self.least.append(one.least)
-            for c, at, rate in zip(
-                made.system.coordinates, made.start.places, made.start.rates, strict=True
-            ):
-                for name, value in ((c.place, at), (c.rate, rate)):
-                    if name in made.start.free:
-                        self.columns.append((place, name))
-                        self.first.append(float(value))
-                        self.least.append(-np.inf)
+                begin = begun if common else begun[place : place + 1]
+                value = float(np.median([b[one.code] for b in begin]))
+                self._add(place, one.code, value, one.least, common)
+            for one in made.system.adjusted:
+                fact, key = one.fact, one.key
+                assert fact is not None
+                assert key is not None
+                if key in of_facts:  # the same fact in several trials is one error
+                    self.column_of[place, one.code] = of_facts[key]
+                    continue
+                of_facts[key] = len(self.columns)
+                self.priors.append((len(self.columns), fact.si, fact.u, key))
+                self._add(place, one.code, one.value, one.least, False)
+            start = made.start
+            for c, x, v in zip(made.system.coordinates, start.places, start.rates, strict=True):
+                for name, value in ((c.place, x), (c.rate, v)):
+                    if name in start.free:
+                        self._add(place, name, float(value), -np.inf, False)
         self.sigma = np.concatenate([s.sigma for made in self.trials for s in made.samples])
         self.x = np.concatenate([s.x for made in self.trials for s in made.samples])
         self.last: tuple[Array, Array, Array] | None = None
         self.runs = 0
 
+    def _add(self, place: int, name: str, value: float, least: float, common: bool) -> None:
+        self.column_of[place, name] = len(self.columns)
+        self.columns.append((-1 if common else place, name))
+        self.first.append(value)
+        self.least.append(least)
+
     def own(self, place: int, at: Array) -> dict[str, float]:
         """The free values of one trial, by name."""
-        return {
-            name: float(v)
-            for (trial, name), v in zip(self.columns, at, strict=True)
-            if trial in (-1, place)
-        }
+        return {name: float(at[k]) for (trial, name), k in self.column_of.items() if trial == place}
 
     def state(self, place: int, own: Mapping[str, float]) -> tuple[Array, Array]:
         """Places and rates at the start of a trial."""
@@ -117,8 +121,7 @@ class FitProblem:
             predicted = made.predicted(self.settings(place, own), *self.state(place, own), names)
             left[rows] = predicted.values - self.x[rows]
             for k, name in enumerate(names):
-                key = (-1, name) if (-1, name) in self.columns else (place, name)
-                slopes[rows, self.columns.index(key)] = predicted.slopes[:, k]
+                slopes[rows, self.column_of[place, name]] = predicted.slopes[:, k]
             row += made.count
         left, slopes = left / self.sigma, slopes / self.sigma[:, None]
         left = np.append(left, self.prior_residuals(at))
