@@ -366,6 +366,14 @@ def test_any_text_is_a_force_or_is_refused(text):
         parse_force(text)
 
 
+def test_a_share_of_a_small_number_is_no_width_of_it():
+    mu = parse_force("friction mu=0.02 ± 10 %").parameters[0].fact
+    assert mu.u == pytest.approx(0.002 / np.sqrt(3))
+    e = parse_force("contact e=85 ± 2 %").parameters[0].fact
+    assert (e.si, e.u) == (pytest.approx(0.85), pytest.approx(0.02 / np.sqrt(3)))
+    assert parse_force("constant push F=1 N t1=0.5 s along y").axis == "y"
+
+
 def test_a_name_that_no_force_has_cannot_be_free():
     with pytest.raises(InertianError, match="has a parameter"):
         free_parameters([parse_force("friction")], ["c"])

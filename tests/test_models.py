@@ -17,6 +17,7 @@ from conftest import recording
 from inertian.analysis.evaluation import Evaluator
 from inertian.analysis.models.model_results import model_result, model_results
 from inertian.analysis.models.ready_models import ready_models
+from inertian.analysis.results.results_table import results_table
 from inertian.cli import make_app
 from inertian.models.definitions.model import Model, Rule, Start, TypedState
 from inertian.models.definitions.typed_forces import parse_force
@@ -475,6 +476,18 @@ def test_what_the_command_cannot_do_is_said_in_a_line(gliding, answer):
         assert ended == 2, arguments
         assert words in said
         assert len(said.strip().splitlines()) == 1
+
+
+def test_what_models_find_stands_in_the_table_of_results():
+    project = ready_project("Lone stone gliding").project
+    first = project.entries[0]
+    project = model_for_series(project, first.trial.id, "Friction and drag").project
+    table = results_table(project, Evaluator())
+    name = "c of model Friction and drag"
+    values = [row.values[name].scalar for row in table.rows]
+    assert all(abs(one.value - 0.42) < 4 * one.u for one in values)
+    assert {row.values[name].unit for row in table.rows} == {"kg/m"}
+    assert all(row.values[name].hangs().weights for row in table.rows)
 
 
 # -- how often intervals hold ----------------------------------------------------------------------

@@ -432,6 +432,14 @@ class Evaluator:
         u[channel.rows] = channel.u_v if velocity else channel.u_a
         return value, u
 
+    def kept(
+        self, source: object, key: Hashable, compute: Callable[[], Result]
+    ) -> Result | InertianError:
+        """Return what was worked out of this very source before, or is now; or why there is
+        none.
+        """
+        return self._result(key, source, compute)
+
     def _sure(self, key: Hashable, source: object, compute: Callable[[], Result]) -> Result:
         """As `_result`, for what cannot fail."""
         result = self._result(key, source, compute)

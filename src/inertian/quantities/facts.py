@@ -25,6 +25,8 @@ LARGEST, SMALLEST, SMALLEST_PLUS_MINUS = 1e15, 1e-18, 1e-24
 _NEVER_TINY = ("mass", "stiffness", "inertia")  # what is divided by
 LONGEST = 200  # characters that are looked at for a fact, and digits of a number at most
 _MOST_DIGITS = 60
+# Of a plain number: a ± in % is a share of smaller ones (0.02 ± 10 %); larger ones are in % too
+SHARES_BELOW = 1.5
 
 _DIVISOR = {
     Meaning.LIMITS: math.sqrt(3.0),
@@ -173,7 +175,10 @@ def parse_fact(text: str, kind: str, default: Unit, meaning: Meaning = Meaning.L
     if match["pm"] is None:
         return Fact(number, step, Meaning.LAST_DIGIT, unit)
     plus_minus = _number(match["pm"])
-    if unit2 == "%" and kind != "number":
+    share = kind != "number" or abs(number) < SHARES_BELOW
+    if unit2 == "%" and not unit1 and not share:
+        unit = unit_of(kind, "%")  # 85 ± 2 %
+    elif unit2 == "%" and unit1 != "%" and share:
         plus_minus = abs(number) * plus_minus / 100.0
     elif unit2 and unit1:
         plus_minus = unit.from_si(unit_of(kind, unit2).to_si(plus_minus))

@@ -88,6 +88,16 @@ def prepared_model(
     return trial_model(evaluator.trial_context(project, entry), model)
 
 
+def fit_alone(
+    evaluator: Evaluator, project: Project, entry: Entry, model: Model
+) -> ModelFit | InertianError:
+    """Return the fit of a model to one trial, or why there is none; remembered."""
+    context = evaluator.trial_context(project, entry)
+    return evaluator.kept(
+        context, ("model", model), lambda: fit_model([trial_model(context, model)])
+    )
+
+
 def model_result(
     evaluator: Evaluator, project: Project, entry: Entry, model: Model,
     progress: Progress | None = None,
@@ -123,7 +133,10 @@ def model_results(
     codes = _codes(made[0], first.shared)
     many = len(made)
     told = None if progress is None else lambda runs: progress(runs, 12 * many)
+    alone = len(made) == 1 and not first.shared
     fit = fit_model(made, codes, told)
+    if alone:  # the table of results asks for it as well
+        evaluator.kept(made[0].context, ("model", first), lambda: fit)
     return [_result(fit, k, e, m) for k, (e, m) in enumerate(asked)]
 
 

@@ -11,6 +11,7 @@ from functools import lru_cache, partial
 import numpy as np
 
 from inertian.analysis.evaluation import Evaluator
+from inertian.analysis.models.model_results import fit_alone
 from inertian.motion.recording.frame import CENTRE
 from inertian.physics.accounts.account_results import results_of_motion
 from inertian.physics.accounts.encounters import Impact
@@ -36,6 +37,7 @@ class ColumnKind(StrEnum):
     RESULT = "result"  # of accounts
     AMOUNT = "amount"  # in an account, at its ends
     CURVE = "curve"  # a parameter of one
+    MODEL = "model"  # what was fitted in one
     FACT = "fact"  # of the setup
     NAME = "name"  # what the trial's name says
     FORMULA = "formula"
@@ -84,6 +86,7 @@ def _in_order(project: Project, entry: Entry, evaluator: Evaluator) -> Iterator[
     elif entry.spans.contact is not None:
         yield from _without_masses(project, entry, evaluator)
     yield from _curves(project, entry, evaluator)
+    yield from _models(project, entry, evaluator)
     yield from _facts(project, entry)
     number = _NUMBER.findall(entry.trial.name)
     if number:
@@ -170,6 +173,24 @@ def _curves(project: Project, entry: Entry, evaluator: Evaluator) -> Iterator[tu
                     ColumnKind.CURVE, scalar, "", made.units.get(symbol, ""), partial(_same, hangs)
                 ),
             )
+
+
+def _models(project: Project, entry: Entry, evaluator: Evaluator) -> Iterator[tuple[str, Value]]:
+    """What was fitted in models of this trial alone; what trials share is no value of one."""
+    for model in entry.models:
+        if model.shared:
+            continue
+        found = fit_alone(evaluator, project, entry, model)
+        if isinstance(found, InertianError):
+            continue
+        for one in found.free:
+            if one.force < 0:
+                continue
+            hangs = found.estimates[found.key(0, one.code)]
+            value = Value(
+                ColumnKind.MODEL, found.scalar(one.code), "", one.unit, partial(_same, hangs)
+            )
+            yield f"{one.name} of model {model.name}", value
 
 
 def _same(estimate: Estimate | None) -> Estimate | None:

@@ -162,7 +162,7 @@ FORCES = (
     ForceKind(
         THRUST, "Thrust that decays",
         (
-            ParameterKind("F", "force", "Force F at the begin"),
+            ParameterKind("F", "force", "Force F at the begin", spellings=("F_0", "F0")),
             ParameterKind("τ", "time", "Decay time τ", least=1e-6, tried=(0.1, 0.3, 1.0),
                           spellings=TAU),
             ParameterKind("t_0", "time", "Begin t₀", default="-1e9 ± 0 s", spellings=("t0",)),
@@ -172,7 +172,7 @@ FORCES = (
     ForceKind(
         CORD, "Cord over a pulley to a hanging weight",
         (
-            ParameterKind("m_h", "mass", "Hanging mass m_h", least=0.0, spellings=("mh", "M")),
+            ParameterKind("m_h", "mass", "Hanging mass m_h", least=0.0, spellings=("mh", "M", "m")),
             G,
             ParameterKind("I", "inertia", "Inertia of the pulley I", default="0 ± 0 kg·m²",
                           least=0.0),
@@ -184,7 +184,7 @@ FORCES = (
     ForceKind(
         PENDULUM, "Pendulum in its angle",
         (
-            ParameterKind("l", "length", "Length l", least=1e-6,
+            ParameterKind("l", "length", "Length l", least=1e-6, spellings=("L",),
                           tried=(0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 4.0)),
             G,
             ParameterKind("b", "linear drag", "Damping b", default="0 ± 0 kg/s", least=0.0),
@@ -205,19 +205,21 @@ FORCES = (
     ForceKind(FORMULA, "Formula"),
     ForceKind(
         DRY_TORQUE, "Dry bearing",
-        (ParameterKind("M_d", "torque", "Torque M_d", least=0.0, spellings=("Md", "M")),),
+        (ParameterKind("M_d", "torque", "Torque M_d", least=0.0,
+                       spellings=("Md", "M", "tau", "τ")),),
         Acts.TURNING, spellings=("dry bearing",),
     ),
     ForceKind(
         VISCOUS_TORQUE, "Viscous torque",
-        (ParameterKind("β", "turning drag", "Coefficient β", least=0.0, spellings=("beta",)),),
+        (ParameterKind("β", "turning drag", "Coefficient β", least=0.0,
+                       spellings=("beta", "b")),),
         Acts.TURNING, spellings=("viscous bearing",),
     ),
     ForceKind(
         TORSION, "Torsion spring",
         (
             ParameterKind("κ", "torsion stiffness", "Stiffness κ", least=0.0,
-                          spellings=("kappa",)),
+                          spellings=("kappa", "k")),
             ParameterKind("φ_0", "angle", "At rest at φ₀", default="0 ± 0 °",
                           spellings=("phi_0", "phi0")),
         ),

@@ -25,6 +25,7 @@ _SYMBOL = re.compile(r"(?<![^\s,;])(?P<symbol>[^\W\d][\w₀₁₂]*)\s*=\s*")
 _QUOTED = re.compile(r"^\s*[\"“”'‘’„](?P<text>[^\"“”'‘’„]*)[\"“”'‘’„]\s*")
 _ON = re.compile(r"^\s*(?:on|of)\s+", re.IGNORECASE)
 _ALONG = re.compile(r"^\s*along\s+(?P<axis>[xy])\b", re.IGNORECASE)
+_ALONG_LAST = re.compile(r"\s+along\s+(?P<axis>[xy])\s*$", re.IGNORECASE)
 _FREE = re.compile(r"^(?P<value>.*?)[\s,;(]*\b(?:free|fitted)\b\s*\)?\s*$", re.IGNORECASE)
 _COMPOUND = re.compile(r"^(?P<numbers>.*?[\d)])\s*(?P<unit>[^\W\d_°%].*|[°%].*|1/.*)$")
 
@@ -39,7 +40,9 @@ def parse_force(text: str) -> Force:
         formula, rest = _formula(text, rest)
     first = _SYMBOL.search(rest)
     before, values = (rest[: first.start()], rest[first.start() :]) if first else (rest, "")
-    along = _ALONG.search(before)
+    last = _ALONG_LAST.search(values)
+    values = values[: last.start()] if last else values
+    along = last or _ALONG.search(before)
     axis = along["axis"].lower() if along else "x"
     before = _ALONG.sub("", before)
     on = _ON.match(before)
