@@ -3,6 +3,9 @@ stamps and their errors estimated as from any recording.
 
     python benchmarks/model_coverage.py CASE [TRIALS] [FIRST SEED]
 
+CASE is one of those below; "series": one friction coefficient over five trials, with g inside its
+limits; "held": friction after a start that a span says, which is not adjusted.
+
 The motions are worked out here, from the equations of a textbook, by an integrator of its own with
 fine steps; nothing of the program's models is used for them. Of each case sign, spacing, number of
 samples, noise, jitter and rounding vary from trial to trial.
@@ -10,21 +13,23 @@ samples, noise, jitter and rounding vary from trial to trial.
 
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
 from scipy.integrate import quad
 
 from inertian.analysis.evaluation import Evaluator
-from inertian.models.definitions.model import Model
+from inertian.models.definitions.model import Model, Start
 from inertian.models.definitions.typed_forces import parse_force
 from inertian.models.fitting.fit import fit_model
 from inertian.models.fitting.residual_patterns import residual_pattern
 from inertian.models.fitting.trial_model import trial_model
 from inertian.motion.recording.trials import Body, Channel, Trial
+from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.project.project import Project, with_trials
 from inertian.project.typed_facts import with_typed_fact
+from inertian.quantities.coverage import Scalar
 from inertian.quantities.errors import InertianError
 from inertian.quantities.units import unit_of
 
@@ -219,6 +224,52 @@ def recorded(one: Simulated, rng: np.random.Generator) -> Project:
     return project
 
 
+def of_series(rng: np.random.Generator) -> tuple[float, Scalar]:
+    """μ of five glides, shared, and what was found of it."""
+    mu, g = rng.uniform(0.005, 0.03), 9.81 + rng.uniform(-0.03, 0.03)
+    trials = []
+    for number in range(5):
+        v0, sign = rng.uniform(0.6, 2.0), rng.choice([-1.0, 1.0])
+        t = times(rng, rng.uniform(1.5, 4.0))
+        s = np.minimum(t - t[0], v0 / (mu * g))
+        x, v = sign * (v0 * s - 0.5 * mu * g * s**2), sign * (v0 - mu * g * s)
+        one = Simulated(t, {"A": {"x": x}}, {"A": {"x": v}}, (), (), {})
+        trials.append(replace(recorded(one, rng).entries[0].trial, id=f"t{number}"))
+    project, evaluator = with_trials(Project(), trials, "series"), Evaluator()
+    model = Model("m", (parse_force("sliding friction"),))
+    made = [trial_model(evaluator.trial_context(project, e), model) for e in project.entries]
+    return mu, fit_model(made, ["mu"]).scalar("mu")
+
+
+def held_start(rng: np.random.Generator) -> tuple[float, Scalar]:
+    """μ after a start from a span that is held, and what was found of it."""
+    mu, v0, sign = rng.uniform(0.005, 0.03), rng.uniform(0.8, 2.0), rng.choice([-1.0, 1.0])
+    t = times(rng, 3.0)
+    s = np.minimum(t - t[0], v0 / (mu * G))
+    x, v = sign * (v0 * s - 0.5 * mu * G * s**2), sign * (v0 - mu * G * s)
+    one = Simulated(t, {"A": {"x": x}}, {"A": {"x": v}}, (), (), {})
+    project = recorded(one, rng)
+    spans = Spans([Span("first", SpanKind.FREE, float(t[0]), float(t[0]) + 1.0)])
+    project = project.with_entry(replace(project.entries[0], spans=spans))
+    context = Evaluator().trial_context(project, project.entries[0])
+    start = Start(span="first", fitted=False)
+    model = Model("m", (parse_force("sliding friction g=9.81±0 m/s²"),), start=start)
+    return mu, fit_model([trial_model(context, model)]).scalar("mu")
+
+
+def several(case: str, trials: int, first: int) -> None:
+    """Print coverage of one parameter of a case with a way of its own."""
+    rows = []
+    for seed in range(first, first + trials):
+        rng = np.random.default_rng([seed, 77])
+        true, found = (of_series if case == "series" else held_start)(rng)
+        off = abs(found.value - true)
+        rows.append((off <= found.k68 * found.u, off <= found.k95 * found.u, off / found.u))
+    a, b, z = np.array(rows, dtype=float).T
+    print(f"{case} μ: {100 * a.mean():.1f} {100 * b.mean():.1f} % of {len(rows)}, "
+          f"rms {np.sqrt(np.mean(z**2)):.3f}, largest {z.max():.1f} u", flush=True)  # fmt: skip
+
+
 def main(case: str, trials: int, first: int) -> None:
     """Print coverage of every free parameter, and how often a true model is called structured."""
     held: dict[str, list[tuple[bool, bool, float]]] = {}
@@ -258,4 +309,5 @@ def main(case: str, trials: int, first: int) -> None:
 
 if __name__ == "__main__":
     many = int(sys.argv[2]) if len(sys.argv) > 2 else 2000
-    main(sys.argv[1], many, int(sys.argv[3]) if len(sys.argv) > 3 else 0)
+    begin = int(sys.argv[3]) if len(sys.argv) > 3 else 0
+    (main if sys.argv[1] in CASES else several)(sys.argv[1], many, begin)

@@ -184,7 +184,7 @@ class _FitOf:
         pools = problem.trials[0].context.pools()
         ratio = float(np.mean([c.ratio for t in trials for c in t.alike.values()] or [1.0]))
         patterned = any(
-            pattern_z(t.residuals, np.ones(len(t.residuals))) > PATTERN_Z for t in trials
+            pattern_z(left, np.ones(len(left))) > PATTERN_Z for left in map(_without_start, trials)
         )
         wider, freedom = scatter_over_noise(pools, chi * ratio, dof, patterned)
         joint = with_scatter(_joint(trials, estimates, pools), wider, freedom)
@@ -219,7 +219,8 @@ class _FitOf:
             alike[key] = NOT_NOTICED
             if not noise.rounding and len(one.x) == len(one.rows):
                 over = one.sigma / float(np.sqrt(np.mean(one.sigma**2)))
-                own_slopes = (predicted.slopes[part, : len(own)] / over[:, None]).T
+                # A start that is held is off by its u: what that leaves is no noise
+                own_slopes = (predicted.slopes[part] / over[:, None]).T
                 alike[key] = correlation_about(residuals[part] / over, own_slopes)
             row += len(one.x)
         return FittedTrial(
@@ -321,6 +322,16 @@ class _FitOf:
         solved = np.linalg.lstsq(design / size, target, rcond=None)[0]
         left = target - (design / size) @ solved
         return min(base, float(left @ left))
+
+
+def _without_start(trial: FittedTrial) -> Array:
+    """Residuals less what a start that is held may be off by."""
+    held = [k for k, seed in enumerate(trial.seeds) if seed in trial.made.start.held]
+    if not held:
+        return trial.residuals
+    columns = trial.predicted.slopes[:, held]
+    c = np.linalg.lstsq(columns, trial.residuals, rcond=None)[0]
+    return np.asarray(trial.residuals - columns @ c)
 
 
 def _widened(joint: JointScalars, factors: Mapping[tuple[int, str], float]) -> JointScalars:
