@@ -191,7 +191,7 @@ def model_ledgers(
     """Return the accounts of a fitted model in one trial: its own, and that of the data."""
     trial = fit.trials[place]
     made = trial.made
-    t = np.array([made.stretch.start, made.stretch.stop])
+    t = np.array([made.stretch.start, _last(trial)])
     seeds = trial.seeds
     motion = run_reference(
         made.system, t, trial.places, trial.rates, trial.values, seeds, with_forces=True,
@@ -246,11 +246,11 @@ def _ledger(
     scalars = _scalars(fit, place, named)
     if off is not None:  # its own account closes but for the error of stepping
         scalars["left"] = Scalar(off, 0.0, float("inf"))
-    stretch = fit.trials[place].made.stretch
+    start, stop = fit.trials[place].made.stretch.start, _last(fit.trials[place])
     turning = any(c.axis == "angle" for c in fit.trials[place].made.system.coordinates)
     unit = "J" if law == ENERGY else ("kg·m²/s" if turning else "kg·m/s")
     return ModelLedger(
-        law, of, unit, stretch.start, stretch.stop, scalars["opening"], scalars["closing"],
+        law, of, unit, start, stop, scalars["opening"], scalars["closing"],
         tuple((name, scalars[f"entry {name}"]) for name in entries), scalars["left"],
         scalars["change"],
     )  # fmt: skip
@@ -263,6 +263,11 @@ def _scalars(fit: ModelFit, place: int, named: Mapping[str, Estimate]) -> dict[s
     joint = joint_scalars(dict(named), context.clock_noise, parts, context.pools())
     joint = with_scatter(joint, fit.wider, float(fit.dof)) if fit.wider > 1.0 else joint
     return {name: scalar_of(joint, name) for name in named}
+
+
+def _last(trial: FittedTrial) -> float:
+    """The last sample that the model is held against: accounts go as far as there are samples."""
+    return float(trial.made.moments[-1])
 
 
 def _entries(fit: ModelFit, place: int, motion: ReferenceMotion, law: str) -> dict[str, Estimate]:
@@ -314,7 +319,7 @@ def _amounts_of_data(fit: ModelFit, place: int, law: str) -> list[Estimate] | No
     system = trial.made.system
     inertia, sums = _inertias(trial), []
     known = {s.code: s for s in system.distinct}
-    for at in (trial.made.stretch.start, trial.made.stretch.stop):
+    for at in (trial.made.stretch.start, _last(trial)):
         terms: list[tuple[float, Estimate]] = []
         value = 0.0
         for c in system.coordinates:

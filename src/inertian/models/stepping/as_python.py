@@ -4,6 +4,7 @@ It holds the laws, the numbers and the loop that this program runs, so it gives 
 the last digit.
 """
 
+import re
 from collections.abc import Mapping, Sequence
 from textwrap import wrap
 
@@ -45,7 +46,8 @@ def program_text(
         loop_text(system.coordinates, rule),
     ]
     used = "\n".join(body)
-    names = [n for n in FROM_NUMPY if f"{n}(" in used or (n == "pi" and "pi" in used)]
+    code = re.sub(r"#.*", "", used)
+    names = [n for n in FROM_NUMPY if re.search(rf"\b{n}\b", code)]
     words = " ".join(title.split())
     head = [
         f'"""{words}: {_TITLES[rule]}."""',
