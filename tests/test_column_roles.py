@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from inertian.files.cells.column_titles import Role
+from inertian.files.cells.column_titles import Role, read_title
 from inertian.files.interpretation.column_roles import (
     counts_up,
     evenly_spaced,
@@ -77,3 +77,9 @@ def test_questions_about_values_hold_for_flaws_and_restarts():
     assert not counts_up(np.array([0.0, 0.1, 0.2]))
     assert evenly_spaced(np.linspace(0.0, 1.0, 9))
     assert not evenly_spaced(np.array([0.0, 0.1, 0.5, 0.6]))
+
+
+def test_a_body_called_p_is_no_momentum_where_it_has_a_place():
+    title = read_title("p x (m)")
+    assert (title.role, title.body, title.axis) == (Role.POSITION, "p", "x")
+    assert read_title("p (kg m/s)").role is Role.OTHER

@@ -193,6 +193,10 @@ def read_title(raw: str, given_unit: str = "") -> Title:
         role, unit = Role.ACCELERATION, "gₙ"
     else:
         role = _role_by_unit(role, unit, kind)
+    others = [t for r, t in roles if r is Role.OTHER]
+    beside_axis = any(t.casefold() in ("x", "y", "z") for t in tokens)
+    if role is Role.OTHER and kind == "length" and beside_axis and all(len(t) == 1 for t in others):
+        role, used = Role.POSITION, ""  # “p x (m)” is where p is
     time_word = any(r is Role.TIME for r, _ in roles)
     axis, body = _axis_and_body(tokens, role, used)
     if body == " ".join(tokens):
