@@ -147,6 +147,31 @@ def test_a_start_from_a_span_is_held_with_its_covariance():
     assert abs(number(held, "μ").value - 0.012) < 3 * number(held, "μ").u
 
 
+def test_a_hanging_weight_that_was_recorded_goes_with_what_it_pulls():
+    rng, t = np.random.default_rng(21), np.linspace(0.0, 1.4, 90)
+    a = 0.25 * G / (6.4 + 0.25 + 2e-4 / 0.03**2)
+    x = 0.1 + 0.2 * t + 0.5 * a * t**2
+    y = 0.9 - (x - 0.1)
+    seen = {
+        "A": {"x": x + rng.normal(0, 1e-3, 90)},
+        "load": {"y": y + rng.normal(0, 1e-3, 90)},
+    }
+    facts = (MASS, "mass of load = 250 ± 1 g")
+    project = project_of(t, seen, *facts)
+    cord = "cord over a pulley on A, load I=2e-4±0 kg·m² r=3±0 cm g=free"
+    fit = fitted(project, cord)
+    g = number(fit, "g")
+    assert abs(g.value - G) < 3 * g.u
+    assert fit.dof == 180 - 4
+    told = fitted(project, cord.replace("g=free", "m_h=free g=9.81±0 m/s²"))
+    load = number(told, "m_h")
+    assert abs(load.value - 0.25) < 3 * load.u
+    alone = fitted(project_of(t, {"A": seen["A"]}, MASS), "cord m_h=free I=2e-4±0 kg·m² r=3±0 cm")
+    assert load.u < 0.9 * number(alone, "m_h").u
+    with pytest.raises(InertianError, match="named first"):
+        fitted(project, "cord on A, load", bodies=("load",))
+
+
 def test_a_typed_start_is_taken_as_it_is():
     t, x = glide(5, sigma=1e-4)
     typed = TypedState(

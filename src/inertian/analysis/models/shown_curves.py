@@ -68,6 +68,12 @@ def shown_curves(
         u = result.fit.carried(result.place, curve, slopes) if len(slopes) else np.zeros_like(curve)
         t = made.context.trial.t
         found.append(ShownCurve(body.name, t, data, moments, curve, u))
+    for one in made.system.followers:
+        if shown.quantity is Quantity.POSITION and shown.axis == one.axis:
+            curve, slopes = model_curve(result, one.body, shown, motion)
+            u = result.fit.carried(result.place, curve, slopes)
+            data = _data(evaluator, project, result, one.body, shown)
+            found.append(ShownCurve(one.body, made.context.trial.t, data, moments, curve, u))
     return found
 
 

@@ -75,6 +75,19 @@ class MovingBody:
         return next((c for c in self.coordinates if c.axis == axis), None)
 
 
+@dataclass(frozen=True)
+class Follower:
+    """A body that hangs on the cord of another: it goes as far as that, from a place of its own
+    (`begin` is the name of it in the program), up or down its axis by `sign`.
+    """
+
+    body: str
+    axis: str
+    leader: str  # the coordinate that pulls it, by the name of its place
+    begin: str
+    sign: float = 1.0
+
+
 @dataclass(frozen=True, eq=False)
 class System:
     """Bodies under forces. `settings` are by place of a force, symbol and body; masses and moments
@@ -86,6 +99,7 @@ class System:
     settings: Mapping[tuple[int, str, str], Setting]
     # Of recorded forces, by body: times in s and values in N
     recorded: Mapping[str, tuple[Array, Array]] = field(default_factory=dict)
+    followers: tuple[Follower, ...] = ()
     # Signs that the start decides: which of two bodies is ahead, from which side a bumper is met
     signs: Mapping[tuple[int, str], float] = field(default_factory=dict)
 

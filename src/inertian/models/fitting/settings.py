@@ -10,6 +10,7 @@ from math import inf
 import numpy as np
 
 from inertian.models.definitions.force_kinds import (
+    CORD,
     FORMULA,
     PENDULUM,
     RECORDED,
@@ -19,7 +20,7 @@ from inertian.models.definitions.force_kinds import (
     force_kind,
 )
 from inertian.models.definitions.model import Force, Model
-from inertian.models.definitions.system import Coordinate, MovingBody, Setting, System
+from inertian.models.definitions.system import Coordinate, Follower, MovingBody, Setting, System
 from inertian.models.definitions.typed_forces import parse_value
 from inertian.models.fitting.formula_units import (
     check_unit,
@@ -44,6 +45,7 @@ _WORDS = frozenset(
     "abs interp inside angle omega torque steps forces acceleration t_start inertia speed weight "
     "push drag spring damping bumper thrust pull gauge formula direction normal moved".split()
 )
+BEGIN = "begin"
 RADIUS, UNKNOWN = "r", "not known, and not needed"
 
 
@@ -62,8 +64,11 @@ def bodies_of(context: TrialContext, model: Model) -> tuple[Body, ...]:
 
 def system_of(context: TrialContext, model: Model) -> System:
     """Return what a model moves in a trial, with all numbers. Raises Refusal or FormulaError."""
-    bodies = bodies_of(context, model)
     forces = model.acting
+    hanging = {f.bodies[1]: f.bodies[0] for f in forces if f.kind == CORD and len(f.bodies) == 2}
+    bodies = tuple(b for b in bodies_of(context, model) if b.name not in hanging)
+    if not bodies or not set(hanging.values()) <= {b.name for b in bodies}:
+        raise Refusal("A cord pulls the body that is named first; the second one hangs on it.")
     turning = {
         name
         for force in forces
@@ -75,7 +80,13 @@ def system_of(context: TrialContext, model: Model) -> System:
         for k, body in enumerate(bodies, 1)
     )
     found = _Settings(context, model, moving, forces)
-    return System(moving, forces, found.all(), _recorded(context, bodies, forces))
+    settings = found.all()
+    followers = tuple(
+        found.follower(body, next(b for b in moving if b.name == leader))
+        for body, leader in hanging.items()
+    )
+    recorded = _recorded(context, bodies, forces)
+    return System(moving, forces, settings, recorded, followers)
 
 
 def _moving(body: Body, mark: str, turning: bool, forces: Sequence[Force]) -> MovingBody:
@@ -237,6 +248,10 @@ class _Settings:
         elif fact.u > 0.0 and not typed.free:
             scope = f"trial {self.context.trial.id}"
             key = FactId(f"{name} of model {self.model.name}", scope)
+        if fact is None and not typed.free and kind.symbol == "m_h" and len(force.bodies) == 2:
+            known = self.context.masses.get(force.bodies[1])
+            if known is not None:
+                key, fact = known
         if fact is None and not typed.free and kind.default:
             fact = parse_value(kind.default, kind)
         if fact is not None:
@@ -246,6 +261,15 @@ class _Settings:
         identity = base.key if base.key is not None else (place, kind.symbol, body)
         code = self._code(kind.symbol, identity)
         self._keep((place, kind.symbol, body), replace(base, code=code))
+
+    def follower(self, body: str, leader: MovingBody) -> Follower:
+        """Return a body that hangs on the cord of another, with where it begins as a setting."""
+        axes = self.context.trial.body(body).axes
+        code = self._code("begin", (BEGIN, body))
+        name = f"start of {body}"
+        one = Setting(name, code, 0.0, "length", "m", free=True, known=False, symbol=BEGIN)
+        self._keep((-1, BEGIN, body), one)
+        return Follower(body, axes[-1], leader.coordinates[0].place, code)
 
     def _setup_fact(self, kind: ParameterKind, body: str) -> tuple[FactId, Fact] | None:
         if not kind.fact:

@@ -9,7 +9,7 @@ import numpy as np
 
 from inertian.models.definitions.force_kinds import BUMPER, Acts, force_kind
 from inertian.models.definitions.model import Model
-from inertian.models.definitions.system import MovingBody, Setting, System
+from inertian.models.definitions.system import Follower, MovingBody, Setting, System
 from inertian.models.fitting.samples import ChannelSamples, channel_samples
 from inertian.models.fitting.settings import system_of
 from inertian.models.fitting.stretch import (
@@ -90,6 +90,9 @@ class TrialModel:
         """Return what a channel shows of a motion at some of its moments, (m,) in m, and its slopes
         by each seed, (m, seeds).
         """
+        for follower in self.system.followers:
+            if follower.body == body:
+                return self._hanging(follower, motion, at, values, seeds)
         moving = next(b for b in self.system.bodies if b.name == body)
         number = {c.place: k for k, c in enumerate(self.system.coordinates)}
         if not moving.turning:
@@ -113,6 +116,21 @@ class TrialModel:
             if seed == middle.code:
                 slopes[place] += 1.0
         return known[middle.code] + sign * r * along, slopes.T
+
+    def _hanging(
+        self, follower: Follower, motion: ReferenceMotion, at: Rows | slice,
+        values: Mapping[str, float], seeds: Sequence[str],
+    ) -> tuple[Array, Array]:  # fmt: skip
+        """Where a body is that hangs on the cord of another, and its slopes."""
+        k = [c.place for c in self.system.coordinates].index(follower.leader)
+        slopes = follower.sign * motion.place_slopes[:, k][:, at]
+        for place, seed in enumerate(seeds):
+            if seed == follower.begin:
+                slopes[place] += 1.0
+        # Where it is when the other one is where it was first seen
+        begun = values.get(follower.begin, self.guessed.get(follower.begin, 0.0))
+        gone = follower.sign * (motion.places[k][at] - self.start.places[k])
+        return begun + gone, slopes.T
 
     def circle(self, body: MovingBody, axis: str) -> tuple[Setting, Setting]:
         """Return the settings of the radius on which a turning body is seen, and of its centre
@@ -141,11 +159,35 @@ def trial_model(context: TrialContext, model: Model) -> TrialModel:
     for body in system.bodies:
         seen |= seen_coordinates(context, system, body, guessed)
     start = start_state(context, model, system, stretch, seen)
-    system = replace(system, signs=_signs(context, system, start, stretch, seen))
-    samples = channel_samples(context, names, stretch.start, stretch.stop)
+    followers = tuple(
+        _on_its_cord(context, one, stretch, seen, guessed) for one in system.followers
+    )
+    signs = _signs(context, system, start, stretch, seen)
+    system = replace(system, signs=signs, followers=followers)
+    hanging = [f.body for f in followers]
+    samples = tuple(
+        one
+        for one in channel_samples(context, [*names, *hanging], stretch.start, stretch.stop)
+        if one.body not in hanging or one.axis in [f.axis for f in followers if f.body == one.body]
+    )
     if not samples:
         raise Refusal("No positions were recorded where the model runs.")
     return TrialModel(context, model, system, stretch, start, samples, guessed, seen)
+
+
+def _on_its_cord(
+    context: TrialContext, one: Follower, stretch: Stretch,
+    seen: Mapping[str, tuple[Array, Array]], guessed: dict[str, float],
+) -> Follower:  # fmt: skip
+    """A body on the cord of another with the way it goes: along its axis or against it."""
+    t, places = context.trial.t, context.trial.body(one.body).channel(one.axis).si
+    pulled = seen[one.leader][0]
+    inside = (t >= stretch.start) & (t <= stretch.stop) & np.isfinite(places) & np.isfinite(pulled)
+    if inside.sum() < 2:
+        raise Refusal(f"There are too few samples of {one.body} where the model runs.")
+    x, y = pulled[inside] - pulled[inside].mean(), places[inside] - places[inside].mean()
+    guessed[one.begin] = float(places[inside][0])
+    return replace(one, sign=1.0 if float(x @ y) >= 0.0 else -1.0)
 
 
 def _signs(
