@@ -5,6 +5,8 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import Any
 
+import numpy as np
+
 from inertian.analysis.models.model_results import ModelResult
 from inertian.models.definitions.model import Model, Rule
 from inertian.models.definitions.typed_forces import force_text
@@ -16,6 +18,7 @@ from inertian.quantities.rounding import chance_words, write_estimate, write_num
 from inertian.report.ledgers import finite, scalar_json, unit_name
 
 SCHEMA = 1
+TOO_FAR = 0.1  # of the way that is gone, from which a rule is said to fail
 
 
 def model_json(result: ModelResult) -> dict[str, Any]:
@@ -151,6 +154,12 @@ def model_notes(result: ModelResult) -> list[str]:
         found.append(
             f"the samples scatter {result.fit.wider:.2g} times as much as their noise about the "
             "model, and each ± is widened to that"
+        )
+    gone = float(np.max(np.ptp(result.stepping.reference.places, axis=1), initial=0.0))
+    if result.stepping.position > TOO_FAR * gone > 0.0:
+        found.append(
+            f"{result.model.rule} cannot follow these forces with such steps: try shorter ones, or "
+            "another rule. The fit does not hang on it"
         )
     found += [f"{at:.4g} s: {what}" for at, what in result.stepping.reference.events[:20]]
     return found
