@@ -158,7 +158,10 @@ def test_a_bumper_gives_back_what_its_damping_leaves_and_pulls_nothing():
         T < 0.5, T, np.where(0.5 + half > T, 0.5 + np.sin(20 * (T - 0.5)) / 20, 1.0 - (T - half))
     )
     assert np.max(np.abs(motion.places[0] - truth)) < 1e-9
-    assert [what for _, what in motion.events] == ["begins", "ends"]
+    assert [what for _, what in motion.events] == [
+        "one-sided spring begins",
+        "one-sided spring ends",
+    ]
 
 
 def two(gap=1.0, v=(1.0, 0.0), masses=(19.1, 11.3)):
@@ -190,7 +193,8 @@ def test_repulsion_keeps_energy_and_momentum_and_ends_where_it_is_cut_off():
     assert np.max(np.abs(m @ motion.rates - m @ v)) < 1e-9
     cut = system("repulsion F=20 N d=0.1 m n=0 r_c=0.6 m", bodies=bodies,
                  signs={(0, "A\nB"): 1.0}, masses=masses)  # fmt: skip
-    assert [w for _, w in run_reference(cut, T, x, v).events] == ["begins", "ends"]
+    words = [w for _, w in run_reference(cut, T, x, v).events]
+    assert words == ["repulsion begins", "repulsion ends"]
 
 
 def test_a_recorded_force_drives_a_body_as_its_double_integral_says():
@@ -212,7 +216,12 @@ def test_friction_never_pushes_backwards_and_starts_when_it_is_overcome():
         rests = (T > 0.45) & (T < 0.95)
         assert np.ptp(motion.places[0][rests]) < 1e-4, rule
     words = [what for _, what in moved(made, T, 0.0, 0.3).events]
-    assert words == ["A stops", "begins", "A starts to move", "ends"]
+    assert words == [
+        "A stops",
+        "constant push begins",
+        "A starts to move",
+        "constant push ends",
+    ]
 
 
 def test_in_a_plane_friction_acts_against_the_motion_and_stops_it():

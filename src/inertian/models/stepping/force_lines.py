@@ -50,6 +50,7 @@ def write_forces(system: System, numbered: bool) -> WrittenForces:
     w.lines += [f"{c.force} = 0.0" for c in system.coordinates]
     for place, force in enumerate(system.forces):
         if force.kind != NONE:
+            w.place = place
             _WRITERS[force.kind](w, place)
     w.finish()
     return w

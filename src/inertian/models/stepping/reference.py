@@ -64,9 +64,9 @@ class _Modes:
     """What holds between two events: which forces are on, and which way dry friction acts."""
 
     def __init__(self, written: WrittenForces, rest_speed: float) -> None:
-        self.on = np.zeros(written.insides)
+        self.on = np.zeros(len(written.insides))
         self.way = [0.0] * len(written.dry)  # 0 is at rest; in a plane 1 is moving
-        self.amounts: list[Any] = [0.0] * written.insides
+        self.amounts: list[Any] = [0.0] * len(written.insides)
         self.rubbed: list[tuple[Any, ...]] = [()] * len(written.dry)
         self.rest_speed = rest_speed
 
@@ -192,7 +192,8 @@ class _Run:
         gates = len(self.modes.on)
         if number < gates:
             self.modes.on[number] = 1.0 - self.modes.on[number]
-            return "begins" if self.modes.on[number] else "ends"
+            force = self.written.system.forces[self.written.insides[number]]
+            return f"{force.kind} {'begins' if self.modes.on[number] else 'ends'}"
         k = number - gates
         body = self.written.dry[k]
         names = [self.places[c.place] for c in body.coordinates]

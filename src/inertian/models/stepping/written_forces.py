@@ -34,7 +34,8 @@ class WrittenForces:
     lines: list[str] = field(default_factory=list)
     entries: list[Entry] = field(default_factory=list)
     laws: dict[str, None] = field(default_factory=dict)
-    insides: int = 0
+    insides: list[int] = field(default_factory=list)  # the force of each inside(…), by its place
+    place: int = 0  # of the force that is written now
     dry: list[MovingBody] = field(default_factory=list)
     more_inertia: dict[str, list[str]] = field(default_factory=dict)
     _taken: dict[str, int] = field(default_factory=dict)
@@ -73,8 +74,8 @@ class WrittenForces:
 
     def inside(self, amount: str) -> str:
         """Return 1 where an amount is above zero, else 0; the borders are events."""
-        self.insides += 1
-        number = f"{self.insides - 1}, " if self.numbered else ""
+        self.insides.append(self.place)
+        number = f"{len(self.insides) - 1}, " if self.numbered else ""
         return f"inside({number}{amount})"
 
     def hoist(self, name: str, expression: str) -> str:
