@@ -48,7 +48,7 @@ def system(*forces, bodies=None, signs=None, recorded=None, turning=False, **val
             settings[place, kind.symbol, ""] = Setting(
                 kind.symbol, code, value, kind.kind, "", force=place, symbol=kind.symbol
             )
-    return System(bodies, read, settings, recorded or {}, signs or {})
+    return System(bodies, read, settings, recorded or {}, signs=signs or {})
 
 
 def code(made, symbol):
