@@ -527,7 +527,7 @@ def test_intervals_hold_as_often_as_they_claim(case, monkeypatch):
     monkeypatch.syspath_prepend(str(Path(__file__).parents[1] / "benchmarks"))
     from model_coverage import CASES, recorded
 
-    trials, held, structured = 120, {}, 0
+    trials, held, structured = 80, {}, 0
     for seed in range(trials):
         rng = np.random.default_rng([5000 + seed, sum(map(ord, case))])
         one = CASES[case](rng)
