@@ -474,6 +474,22 @@ def test_a_project_with_models_answers_for_each_and_one_without_says_so(tmp_path
     assert {one["trial"] for one in found["models"]} == {"Hang 2"}
 
 
+def test_one_friction_is_found_for_several_files(tmp_path, answer):
+    paths = []
+    for k in range(3):
+        t, x = glide(30 + k, v=1.0 + 0.3 * k)
+        paths.append(tmp_path / f"go {k}.csv")
+        rows = "\n".join(f"{a:.3f},{b:.5f}" for a, b in zip(t, x, strict=True))
+        paths[-1].write_text("t (s),A (m)\n" + rows, encoding="utf-8")
+    found, _, ended = answer(*paths, "--force", "friction", "--free", "mu", "--shared", "mu")
+    assert ended == 0
+    values = {one["parameters"]["mu"]["value"] for one in found["models"]}
+    assert len(values) == 1
+    assert len({one["start"]["v"]["A"]["x"]["value"] for one in found["models"]}) == 3
+    apart, _, _ = answer(*paths, "--force", "friction")
+    assert len({one["parameters"]["μ"]["value"] for one in apart["models"]}) == 3
+
+
 def test_a_start_may_be_typed(gliding, answer):
     found, _, ended = answer(
         gliding, "--force", "friction", "--state", "v = 1.40 ± 0.01 m/s", "--state", "A x = 0 cm"

@@ -162,7 +162,7 @@ def _results(
     that was typed. Raises InertianError for a trial that is none.
     """
     from inertian.analysis.evaluation import Evaluator
-    from inertian.analysis.models.model_results import model_result
+    from inertian.analysis.models.model_results import model_results
     from inertian.project.model_edits import models_added
     from inertian.quantities.errors import InertianError, Refusal
 
@@ -186,9 +186,20 @@ def _results(
             "There are no models in this project yet. Add --force “sliding friction”, or put a "
             "model beside a trial in the window."
         )
-    for entry, one in asked:
+    for group in _fitted_together(asked):
         try:
-            found.append(model_result(evaluator, project, entry, one))
+            found += model_results(evaluator, project, group)
         except InertianError as error:
-            missing.append(f"{entry.trial.name}, {one.name}: {error}")
+            missing += [f"{entry.trial.name}, {one.name}: {error}" for entry, one in group]
     return found, missing, project
+
+
+def _fitted_together(asked: list[tuple["Entry", "Model"]]) -> list[list[tuple["Entry", "Model"]]]:
+    """Models that share a parameter, in one series and of one name, are fitted once; the others
+    each by itself.
+    """
+    groups: dict[object, list[tuple[Entry, Model]]] = {}
+    for number, (entry, one) in enumerate(asked):
+        key = (entry.series, one.name, one.shared) if one.shared else number
+        groups.setdefault(key, []).append((entry, one))
+    return list(groups.values())
