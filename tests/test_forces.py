@@ -292,6 +292,28 @@ def test_derivatives_hold_through_stops_and_bumps(k, b, x0, mu, v):
         assert np.max(off) < 1e-4 * max(np.max(np.abs(slope)), 1e-6), name
 
 
+def test_derivatives_hold_where_a_blow_sets_a_body_in_motion():
+    bodies, masses, x, v = two(v=(1.0, 0.0))
+    made = system("contact k=4e5 N/m e=0.5 d=0.3 m", "friction mu=0.03 g=9.81 m/s²",
+                  bodies=bodies, signs={(0, "A\nB"): 1.0}, masses=masses)  # fmt: skip
+    names = tuple(code(made, s) for s in ("d", "e", "μ"))
+    motion = run_reference(made, T, x, v, seeds=(*names, "x_1", "v_1"))
+    assert [what for _, what in motion.events[:2]] == ["contact begins", "B starts to move"]
+
+    def moved_by(name, size):
+        start, values = {"x_1": x.copy(), "v_1": v.copy()}, {}
+        if name in names:
+            values = {name: next(s.value for s in made.distinct if s.code == name) + size}
+        else:
+            start[name][0] += size
+        return run_reference(made, T, start["x_1"], start["v_1"], values).places
+
+    for place, name in enumerate((*names, "x_1", "v_1")):
+        slope = (moved_by(name, 1e-6) - moved_by(name, -1e-6)) / 2e-6
+        off = np.abs(slope - motion.place_slopes[place])[:, [10, 20, 30, 40]]
+        assert np.max(off) < 1e-3 * max(np.max(np.abs(slope)), 1e-3), name
+
+
 def test_a_force_that_runs_away_is_refused_in_a_sentence():
     made = system("linear drag b=0 kg/s")
     with pytest.raises(ModelRunError, match="cannot be carried on beyond"):

@@ -147,6 +147,30 @@ def test_a_start_from_a_span_is_held_with_its_covariance():
     assert abs(number(held, "μ").value - 0.012) < 3 * number(held, "μ").u
 
 
+@pytest.mark.parametrize("e", [0.0, 0.6])
+def test_a_hit_is_carried_through_with_friction_and_a_body_at_rest(e):
+    rng, t, mu, (m, n) = np.random.default_rng(22), np.linspace(0, 3, 150), 0.01, (19.1, 11.3)
+    when = 1.25
+    at = when * 0.9 - 0.5 * mu * G * when**2
+    v = 0.9 - mu * G * when
+    after = ((m - e * n) / (m + n) * v, (1 + e) * m / (m + n) * v)
+    s = np.maximum(t - when, 0.0)
+    late = [at + u * np.minimum(s, u / (mu * G)) - 0.5 * mu * G * np.minimum(s, u / (mu * G)) ** 2
+            for u in after]  # fmt: skip
+    x = np.where(t < when, 0.9 * t - 0.5 * mu * G * t**2, late[0])
+    y = np.where(t < when, at + 0.3, late[1] + 0.3)
+    seen = {"A": {"x": x + rng.normal(0, 1e-3, 150)}, "B": {"x": y + rng.normal(0, 1e-3, 150)}}
+    project = project_of(t, seen, "mass of A = 19.1 ± 0 kg", "mass of B = 11.3 ± 0 kg")
+    forces = ("contact k=4e6 N/m", "friction g=9.81±0 m/s²")
+    result = model_result(Evaluator(), project, project.entries[0], made_of(*forces))
+    for symbol, truth in (("e", e), ("μ", mu)):
+        found = number(result.fit, symbol)
+        assert abs(found.value - truth) < 3.5 * found.u + 0.002, symbol
+    lost = 0.5 * m * n / (m + n) * (1 - e**2) * v**2
+    (data,) = (x for x in result.ledgers if (x.law, x.of) == ("energy", "data"))
+    assert -dict(data.entries)["contact"].value == pytest.approx(lost, rel=0.02)
+
+
 def test_a_hanging_weight_that_was_recorded_goes_with_what_it_pulls():
     rng, t = np.random.default_rng(21), np.linspace(0.0, 1.4, 90)
     a = 0.25 * G / (6.4 + 0.25 + 2e-4 / 0.03**2)

@@ -202,6 +202,8 @@ def model_text(result: ModelResult) -> list[str]:
     lines.append(f"  χ² {fit.chi_squared:.1f} for {fit.dof} degrees of freedom{p}")
     lines.append(f"  what is left: {pattern_words(result)}")
     energy = f", energy {write_number(result.stepping.energy, 2)} J" if has_energy(result) else ""
+    if not result.stepping.follows:
+        energy = ""
     lines.append(
         f"  {model.rule}: off by up to {write_number(result.stepping.position, 2)} m{energy}"
     )
@@ -216,6 +218,8 @@ def ledger_words(ledger: ModelLedger) -> str:
     """Return an account in a line."""
 
     def said(one: Scalar) -> str:
+        if not np.isfinite(one.value):
+            return "—"
         if one.u == 0.0:
             return f"{write_number(one.value, 2)} {ledger.unit}"
         return write_estimate(one.value, one.u, ledger.unit)

@@ -1,6 +1,7 @@
 """The accounts of a model beside those of the samples, and slopes over spans, as text."""
 
 import html
+import math
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QScrollArea
@@ -84,6 +85,8 @@ def _row(cells: list[str], strong: bool) -> str:
 
 
 def _said(one: Scalar, unit: str) -> str:
+    if not math.isfinite(one.value):
+        return "—"
     if one.u == 0.0:
         return f"{format_number(one.value, 2)} {unit}"
     return format_estimate(one.value, one.u, unit)

@@ -153,7 +153,7 @@ class QuantityPlot(PlainPlot):
                 pen = pg.mkPen(QColor(self._theme.brass), width=2)
                 item = self._tried[one.body] = pg.PlotCurveItem(pen=pen, antialias=True)
                 self.plot.addItem(item, ignoreBounds=True)
-            item.setData(motion.t, values)
+            item.setData(motion.t, np.where(np.isfinite(values), values, np.nan), connect="finite")
 
 
 class LeftPlot(PlainPlot):
@@ -242,7 +242,7 @@ class StepPlots(QWidget):
             return
         stepping, ink = result.stepping, QColor(self._theme.ink)
         turning = any(b.turning for b in result.trial.made.system.bodies)
-        largest = float(np.max(stepping.apart, initial=0.0))
+        largest = float(np.nanmax(stepping.apart, initial=0.0))
         factor, unit = next((f, u) for f, u in _SIZES if largest * f >= 1.0 or u == "µm")
         if turning:
             factor, unit = 1.0, "rad"

@@ -82,7 +82,9 @@ class ModelTable(QTableWidget):
             chi=format_number(answer.fit.chi_squared, 3), dof=answer.fit.dof
         )
         steps = format_number(answer.stepping.position, 2) + " m"
-        if has_energy(answer):
+        if not answer.stepping.follows:
+            steps = words.MODEL_RUNS_AWAY
+        elif has_energy(answer):
             steps += f"; {format_number(answer.stepping.energy, 2)} J"
         mark = decimal_mark()
         shown = fitted.replace(".", mark) if mark != "." else fitted

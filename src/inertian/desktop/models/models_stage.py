@@ -2,6 +2,7 @@
 table of models below.
 """
 
+import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import (
@@ -240,7 +241,9 @@ class ModelsStage(QStackedWidget):
     def _say_of_view(self) -> None:
         result, said = self.state.result, ""
         view = self.views.currentWidget()
-        if result is not None and view is self.steps:
+        if result is not None and view is self.steps and not result.stepping.follows:
+            said = words.MODEL_RUNS_AWAY
+        elif result is not None and view is self.steps:
             energy = ""
             if has_energy(result):
                 drift = f"{format_number(result.stepping.energy, 2)} J"
@@ -269,7 +272,11 @@ class ModelsStage(QStackedWidget):
         if state.tried_motion is None or state.result is None:
             self._say()
             return
-        chi = tried_misfit(state.result, state.tried_motion, state.tried_values)
+        with np.errstate(all="ignore"):
+            chi = tried_misfit(state.result, state.tried_motion, state.tried_values)
+        if not np.isfinite(chi):
+            self.said.setText(words.MODEL_RUNS_AWAY)
+            return
         best = format_number(state.result.fit.chi_squared, 3)
         self.said.setText(words.MODEL_TRIED.format(chi=format_number(chi, 3), best=best))
 

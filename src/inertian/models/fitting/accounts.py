@@ -67,6 +67,11 @@ class Stepping:
     halved: float | None = None  # how many times closer the rule is with half the step
 
     @property
+    def follows(self) -> bool:
+        """Whether the rule can be carried on to the end."""
+        return bool(np.isfinite(self.position) and np.isfinite(self.drift).all())
+
+    @property
     def energy(self) -> float:
         """The energy gained in the end, in J."""
         return float(self.drift[-1])
@@ -94,6 +99,15 @@ def _evened(t: Array) -> Array:
 
 def stepped(trial: FittedTrial, rule: Rule, step: float | None) -> Stepping:
     """Step a fitted model by a rule. Raises ModelRunError."""
+    with np.errstate(all="ignore"):  # a rule may run away where the reference does not
+        made = _stepped(trial, rule, step)
+    if made.follows:
+        return made
+    apart, drift = (np.where(np.isfinite(a), a, np.nan) for a in (made.apart, made.drift))
+    return replace(made, apart=apart, drift=drift, position=float("inf"), halved=None)
+
+
+def _stepped(trial: FittedTrial, rule: Rule, step: float | None) -> Stepping:
     made, t = trial.made, step_moments(trial, step)
     reference = run_reference(made.system, t, trial.places, trial.rates, trial.values)
     if rule is Rule.REFERENCE:
@@ -211,6 +225,8 @@ def _of_law(
     entries = _entries(fit, place, motion, law)
     ends = [_amount_of_model(fit, place, motion, law, end) for end in (0, 1)]
     off = 0.0
+    if stepping is not None and not stepping.follows:
+        stepping, off = None, float("nan")
     if stepping is not None and law == ENERGY:
         off = stepping.energy
         ends[1] = replace(ends[1], value=float(_kinetic(trial, stepping.motion.rates[:, -1:])[0]))

@@ -27,6 +27,7 @@ from inertian.models.stepping.along_path import along_path
 from inertian.quantities.estimates import Array
 
 MOST_PLACES, MOST_TRIED, POLISHED_STEPS = 400, 150, 40
+BESIDE_HIT = 12  # samples on each side of a hit that tell it
 SMALL = 1e-3  # of a unit: at such sizes dry friction keeps nothing at rest
 
 
@@ -175,20 +176,40 @@ def _choices(made: TrialModel, one: Setting) -> Sequence[float]:
 
 
 def _of_contact(made: TrialModel, one: Setting, parts: Array) -> list[float]:
-    if one.symbol == "e":
-        return list(parts)
     a, b = made.system.acted_on(one.force)[:2]
     t = made.context.trial.t
     inside = (t >= made.stretch.start) & (t <= made.stretch.stop)
+    if one.symbol == "k":
+        masses = [made.system.setting(-1, "m", x.name).value for x in (a, b)]
+        reduced = masses[0] * masses[1] / sum(masses)
+        step = float(np.median(np.diff(t)))
+        return list(parts * reduced * (np.pi / (4.0 * step)) ** 2)
     gaps = [
         made.seen[d.place][0][inside] - made.seen[c.place][0][inside]
         for c, d in zip(a.coordinates, b.coordinates, strict=True)
     ]
-    apart = np.sqrt(sum(g * g for g in gaps))
-    nearest = float(np.nanmin(apart))
-    if one.symbol == "d":
-        return [nearest, 1.05 * nearest, 1.2 * nearest]
-    masses = [made.system.setting(-1, "m", x.name).value for x in (a, b)]
-    reduced = masses[0] * masses[1] / sum(masses)
-    step = float(np.median(np.diff(t)))
-    return list(parts * reduced * (np.pi / (4.0 * step)) ** 2)
+    d, e = _hit(t[inside], np.sqrt(sum(g * g for g in gaps)))
+    return [d, 1.02 * d] if one.symbol == "d" else [e]
+
+
+def _hit(t: Array, apart: Array) -> tuple[float, float]:
+    """How far two bodies are apart when they meet, and the share of their speed that they leave one
+    another with: from the lines before and after they are nearest.
+    """
+    good = np.isfinite(apart)
+    t, apart = t[good], apart[good]
+    nearest = int(np.argmin(apart))
+    before = slice(max(nearest - BESIDE_HIT, 0), max(nearest - 1, 0))
+    after = slice(nearest + 2, nearest + 1 + BESIDE_HIT)
+    usual = float(apart[nearest]), 0.8
+    if len(t[before]) < 3 or len(t[after]) < 3:
+        return usual
+    (came, come), (left, leave) = (
+        np.polynomial.polynomial.polyfit(t[part] - t[nearest], apart[part], 1)
+        for part in (before, after)
+    )
+    if not (come < 0.0 and leave > come):
+        return usual
+    meet = (left - came) / (come - leave)
+    d, e = float(came + come * meet), float(np.clip(-leave / come, 0.01, 1.0))
+    return (d, e) if d > 0.0 else usual

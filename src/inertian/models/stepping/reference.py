@@ -176,7 +176,7 @@ class _Run:
             if self.in_plane[k] and self.modes.way[k]:
                 self.modes.way[k] = 1.0
 
-    def change(self, number: int, t: float, states: Any, rate: float) -> tuple[Any, str]:
+    def change(self, number: int, t: float, states: Any, rate: float) -> tuple[Any, list[str]]:
         """Return the states after an event, with derivatives taken to their own moments and back,
         and what it was; `rate` is that of the violation, in its unit per second.
         """
@@ -184,9 +184,24 @@ class _Run:
         beyond = np.imag(self.modes.violations(self.in_plane)[number]) + np.zeros(states.shape[1])
         shift = 1j * (-beyond / rate if rate else 0.0 * beyond)
         states = states + before * shift
-        words = self._switch(number, t, states)
+        words = [self._switch(number, t, states)]
+        # What begins all at once may set bodies in motion at the same moment
+        for other in self._overcome(t, states):
+            if other != number:
+                words.append(self._switch(other, t, states))
         after = self.slopes(t, states)
         return states - after * shift, words
+
+    def _overcome(self, t: float, states: Any) -> list[int]:
+        """Numbers of the modes of bodies at rest that more than their friction pushes now."""
+        gates = len(self.modes.on)
+        beyond = self.violations(t, states[:, 0].real)
+        self.slopes(t, states)
+        return [
+            gates + k
+            for k, way in enumerate(self.modes.way)
+            if not way and beyond[gates + k] > 1e-9 * np.real(np.ravel(self.modes.rubbed[k][2])[0])
+        ]
 
     def _switch(self, number: int, t: float, states: Any) -> str:
         gates = len(self.modes.on)
@@ -301,8 +316,15 @@ def _carried_on(
     way = np.abs(states[:, 0]) + first * span + 1e-9
     n = run.count
     way[n : 2 * n] += way[:n] / span
+    if len(way) > 2 * n:  # works and impulses: as large as what the bodies have, and gain at first
+        masses = np.array([run.spaces[1][c.inertia] for c in run.written.system.coordinates])
+        many = (len(way) - 2 * n) // 2
+        way[2 * n : 2 * n + many] += float(np.real(masses) @ way[n : 2 * n] ** 2)
+        way[2 * n + many :] += float(np.real(masses) @ way[n : 2 * n])
     least = np.repeat(OF_THE_WAY * way, states.shape[1])
     while done < len(t):
+        if not np.isfinite(states).all():
+            raise _cannot(begun)
         solver = DOP853(
             flat, begun, states.ravel(), end, rtol=RELATIVE, atol=least,  # type: ignore[arg-type]
             max_step=span / FEWEST_STEPS,
@@ -325,7 +347,7 @@ def _carried_on(
                 at, number, rate = event
                 here = dense(at).reshape(states.shape)
                 states, words = run.change(number, at, here, rate)
-                events.append((at, words))
+                events += [(at, what) for what in words]
                 begun = at
                 while done < len(t) and t[done] <= at:
                     found[..., done] = states

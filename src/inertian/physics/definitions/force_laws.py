@@ -54,7 +54,7 @@ def contact_damping(stiffness: Any, mass: Any, restitution: Any) -> Any:
     the reduced mass of what meets (Cundall & Strack, Géotechnique 29 (1979) 47-65): −2 ln e
     √(k m)/√(π² + ln² e).
     """
-    lost = np.log(restitution)
+    lost = np.log(restitution + 1e-12)  # also of e = 0, where bodies stick
     return -2.0 * lost * np.sqrt(stiffness * mass) / np.sqrt(np.pi**2 + lost**2)
 
 

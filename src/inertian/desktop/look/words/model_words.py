@@ -77,6 +77,7 @@ MODEL_LEFT_AXIS, MODEL_DRIFT_AXIS, MODEL_APART_AXIS = (
 )  # fmt: skip
 MODEL_TIME_AXIS = "Time (s)"
 MODEL_CHI = "{chi} / {dof}"
+MODEL_RUNS_AWAY = "runs away: try shorter steps"
 MODEL_NO_ANSWER = "no answer"
 MODEL_HALVED = "; half the step: {ratio} times closer"
 MODEL_STEPS_SAID = "off {off}{energy}{halved}"
