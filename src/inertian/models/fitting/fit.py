@@ -153,6 +153,13 @@ def fit_model(
     settings that all trials have in common. `progress` is told how often a trial was run, and stops
     the fit if it returns False. Raises ModelFitError or ModelRunError.
     """
+    with np.errstate(all="ignore"):  # what is tried may be far off
+        return _fitted(trials, shared, progress)
+
+
+def _fitted(
+    trials: Sequence[TrialModel], shared: Sequence[str], progress: Progress | None
+) -> ModelFit:
     problem = FitProblem(trials, frozenset(shared), progress)
     if len(problem.x) <= len(problem.columns):
         raise ModelFitError(

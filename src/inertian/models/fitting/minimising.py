@@ -22,6 +22,7 @@ EVALUATIONS, NO_ANSWER = 60, 1e12
 # growth, below which u is too small, and how much it is widened at most
 LOOKED = 2.0
 CLEARLY_BETTER, FLAT, WIDEST, MOST_RESTARTS = 0.05, 0.6, 10.0, 4
+MOST_SPENT = 8_000  # steps of a trial in all runs of a fit
 MANY_SAMPLES = 5_000
 STEPS_ON, SMALL_STEP = 8, 1e-6  # Gauss-Newton steps at a time, and the last one over σ
 SETTLED = 1e-9  # of a step, and of the sum of squares
@@ -77,7 +78,7 @@ class FitProblem:
         self.sigma = np.concatenate([s.sigma for made in self.trials for s in made.samples])
         self.x = np.concatenate([s.x for made in self.trials for s in made.samples])
         self.last: tuple[Array, Array, Array] | None = None
-        self.runs = 0
+        self.runs = self.spent = 0  # runs of trials, and steps of all of them
 
     def _add(self, place: int, name: str, value: float, least: float, common: bool) -> None:
         self.column_of[place, name] = len(self.columns)
@@ -119,6 +120,12 @@ class FitProblem:
             rows = slice(row, row + made.count)
             names = tuple(own)
             predicted = made.predicted(self.settings(place, own), *self.state(place, own), names)
+            self.spent += predicted.motion.steps
+            if self.spent > MOST_SPENT * len(self.trials):
+                raise ModelFitError(
+                    "These forces change too fast, or too often, for a fit. Fix some of their "
+                    "parameters, or choose a shorter stretch."
+                )
             left[rows] = predicted.values - self.x[rows]
             for k, name in enumerate(names):
                 slopes[rows, self.column_of[place, name]] = predicted.slopes[:, k]

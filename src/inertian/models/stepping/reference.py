@@ -24,7 +24,7 @@ from inertian.quantities.estimates import Array
 
 RELATIVE, OF_THE_WAY = 1e-11, 1e-12  # tolerances: of a value, and of the way that is gone
 LOOKS = np.linspace(0.0, 1.0, 17)  # places within a step that are looked at for events
-MOST_STEPS, MOST_EVENTS = 40_000, 4_000
+MOST_STEPS, MOST_EVENTS = 2_000, 300
 AT_REST = 1e-7  # of the first speed, below which a body in a plane stops
 FEWEST_STEPS = 8
 
@@ -53,6 +53,7 @@ class ReferenceMotion:
     work_slopes: Array
     impulse_slopes: Array
     events: tuple[tuple[float, str], ...]
+    steps: int = 0  # that it took
 
 
 def analytic_abs(value: Any) -> Any:
@@ -265,7 +266,8 @@ def run_reference(
             seeded[name] = np.full(wide, base, dtype=complex)
             seeded[name][k] += 1j * STEP
     speed = float(np.max(np.abs(rates), initial=0.0)) or 1.0
-    run = _Run(system, float(begun), {**values, **seeded}, values, AT_REST * speed, with_forces)
+    with np.errstate(all="ignore"):
+        run = _Run(system, float(begun), {**values, **seeded}, values, AT_REST * speed, with_forces)
     entries = tuple(run.written.entries)
     rows = 2 * n + (2 * len(entries) if with_forces else 0)
     states = np.zeros((rows, wide), dtype=complex)
@@ -277,7 +279,7 @@ def run_reference(
             states[place, k] += 1j * STEP
     with np.errstate(all="ignore"):
         run.begin(float(begun), states)
-        found, events = _carried_on(run, float(begun), states, t)
+        found, events, steps = _carried_on(run, float(begun), states, t)
     if not np.isfinite(found).all():
         bad = t[np.flatnonzero(~np.isfinite(found).all(axis=(0, 1)))[0]]
         raise _cannot(bad)
@@ -288,6 +290,7 @@ def run_reference(
     return ReferenceMotion(
         t, real[:n], real[n : 2 * n], slopes[:, :n], slopes[:, n : 2 * n], entries,
         real[2 * n : many], real[many:], slopes[:, 2 * n : many], slopes[:, many:], tuple(events),
+        steps,
     )  # fmt: skip
 
 
@@ -300,8 +303,8 @@ def _cannot(t: float) -> ModelRunError:
 
 def _carried_on(
     run: _Run, begun: float, states: Any, t: Array
-) -> tuple[Any, list[tuple[float, str]]]:
-    """States at all moments, (rows, seeds, n), and events."""
+) -> tuple[Any, list[tuple[float, str]], int]:
+    """States at all moments, (rows, seeds, n), events, and how many steps it took."""
     from scipy.integrate import DOP853
 
     found = np.full((*states.shape, len(t)), np.nan, dtype=complex)
@@ -332,7 +335,8 @@ def _carried_on(
         while solver.status == "running":
             solver.step()
             steps += 1
-            if steps > MOST_STEPS or len(events) > MOST_EVENTS:
+            failed = str(solver.status) == "failed"
+            if failed or steps > MOST_STEPS or len(events) > MOST_EVENTS:
                 raise _cannot(solver.t)
             if not np.isfinite(solver.y).all():
                 raise _cannot(solver.t)
@@ -355,7 +359,7 @@ def _carried_on(
                 break
         else:
             break
-    return found, events
+    return found, events, steps
 
 
 def _first_event(
