@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from inertian.analysis.models.model_results import ModelResult
+from inertian.models.definitions.force_kinds import RECORDED
 from inertian.models.definitions.model import Model, Rule
 from inertian.models.definitions.typed_forces import force_text
 from inertian.models.fitting.accounts import ModelLedger, step_moments
@@ -135,9 +136,13 @@ def pattern_words(result: ModelResult) -> str:
     return f"{said}; {idea}" if idea else said
 
 
-def model_notes(result: ModelResult) -> list[str]:
-    """Return in words what else there is to say of a fitted model."""
+def fit_notes(result: ModelResult) -> list[str]:
+    """Return in words what a reader of the fitted numbers and their ± must know."""
     found = []
+    if any(force.kind == RECORDED for force in result.model.acting):
+        found.append(
+            "the noise of the recorded force is not in any ±: each may be too small"
+        )
     for code in result.fit.at_bound:
         one = next((s for s in result.settings if s.code == code), None)
         if one is not None:
@@ -155,6 +160,12 @@ def model_notes(result: ModelResult) -> list[str]:
             f"the samples scatter {result.fit.wider:.2g} times as much as their noise about the "
             "model, and each ± is widened to that"
         )
+    return found
+
+
+def model_notes(result: ModelResult) -> list[str]:
+    """Return in words what else there is to say of a fitted model."""
+    found = fit_notes(result)
     gone = float(np.max(np.ptp(result.stepping.reference.places, axis=1), initial=0.0))
     if result.stepping.position > TOO_FAR * gone > 0.0:
         found.append(

@@ -32,7 +32,7 @@ from inertian.desktop.state.models_state import ModelsState
 from inertian.physics.definitions.requests import QuantityRef
 from inertian.project.model_edits import models_added
 from inertian.quantities.errors import InertianError
-from inertian.report.model import has_energy, pattern_words
+from inertian.report.model import fit_notes, has_energy, pattern_words
 
 TOP_SHARE, MIDDLE_SHARE, TABLE_SHARE = 46, 34, 20
 QUANTITY_WIDTH = 130  # px
@@ -233,7 +233,7 @@ class ModelsStage(QStackedWidget):
         elif isinstance(answer, InertianError):
             self.said.setText(rich(str(answer)))
         elif answer is not None:
-            what = pattern_words(answer)
+            what = "; ".join([pattern_words(answer), *fit_notes(answer)])
             self.said.setText(rich(words.MODEL_SAYS.format(name=state.model.name, what=what)))
         self.said.setToolTip("\n".join(state.said))
         self._say_of_view()
