@@ -140,9 +140,7 @@ def fit_notes(result: ModelResult) -> list[str]:
     """Return in words what a reader of the fitted numbers and their ± must know."""
     found = []
     if any(force.kind == RECORDED for force in result.model.acting):
-        found.append(
-            "the noise of the recorded force is not in any ±: each may be too small"
-        )
+        found.append("the noise of the recorded force is not in any ±: each may be too small")
     for code in result.fit.at_bound:
         one = next((s for s in result.settings if s.code == code), None)
         if one is not None:
