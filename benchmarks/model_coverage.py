@@ -66,6 +66,7 @@ class Simulated:
     forces: tuple[str, ...]
     facts: tuple[str, ...]
     truth: dict[str, float]
+    force: np.ndarray | None = None  # what a gauge on the only body reads without noise
 
 
 def times(
@@ -196,9 +197,36 @@ def pendulum(rng: np.random.Generator) -> Simulated:
                      {"l": length})  # fmt: skip
 
 
+def _pulse(rng: np.random.Generator, begin: float, wide: float) -> Callable[[float], float]:
+    """A push of a size of 1: round, a bell, with sudden edges, or sudden and fading."""
+    kind = rng.integers(4)
+    if kind == 0:
+        return lambda s: np.sin(np.pi * (s - begin) / wide) if begin < s < begin + wide else 0.0
+    if kind == 1:
+        return lambda s: np.exp(-0.5 * ((s - begin - wide / 2) / (wide / 5)) ** 2)
+    if kind == 2:
+        return lambda s: 1.0 if begin < s < begin + wide else 0.0
+    return lambda s: np.exp(-3.0 * (s - begin) / wide) if s > begin else 0.0
+
+
+def gauged(rng: np.random.Generator) -> Simulated:
+    """A sled that a gauge pushes or stops, whose factor and zero nobody told."""
+    m = true_mass(rng, 6.4, 0.02)
+    t = times(rng, 2.0, 80, 260)
+    v0 = rng.choice([0.0, 0.6, -1.1])
+    wide = rng.uniform(8, 60) * 2.0 / len(t)
+    pulse = _pulse(rng, t[0] + rng.uniform(0.4, 1.4), wide)
+    size = rng.choice([-1.0, 1.0]) * rng.uniform(0.5, 2.0) * m / wide
+    y = motion(lambda s, y: np.array([y[1], size * pulse(s) / m]), [0.2, v0], t, fine=64)
+    f, zero = rng.choice([-1.0, 1.0]) * rng.uniform(0.8, 1.25), rng.uniform(-2.0, 2.0)
+    read = np.array([size * pulse(s) for s in t]) / f + zero
+    return Simulated(t, {"A": {"x": y[0]}}, {"A": {"x": y[1]}}, ("recorded force f=free",),
+                     ("mass of A = 6.40 ± 0.02 kg",), {"f": f, "F_0": zero}, read)  # fmt: skip
+
+
 CASES = {
     "friction": friction, "linear": linear, "quadratic": quadratic, "spring": spring,
-    "cord": cord, "repulsion": repelled, "pendulum": pendulum,
+    "cord": cord, "repulsion": repelled, "pendulum": pendulum, "gauge": gauged,
 }  # fmt: skip
 
 
@@ -216,7 +244,13 @@ def recorded(one: Simulated, rng: np.random.Generator) -> Project:
             if step:
                 seen = np.round(seen / step) * step
             channels.append(Channel(axis, f"{axis} {name}", unit_of("length", "m"), seen))
-        bodies.append(Body(name, tuple(channels)))
+        sensors = ()
+        if one.force is not None:
+            rate = np.gradient(one.force, one.t)
+            rough = rng.choice([0.05, 0.3, 1.0])
+            read = one.force + rate * off + rng.normal(0.0, rough, len(one.t))
+            sensors = (Channel("F", f"F {name}", unit_of("force", "N"), read),)
+        bodies.append(Body(name, tuple(channels), sensors))
     trial = Trial("t", "trial", "t", unit_of("time", "s"), one.t, tuple(bodies))
     project = with_trials(Project(), [trial], "series")
     for fact in one.facts:

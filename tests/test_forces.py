@@ -12,10 +12,17 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.interpolate import make_interp_spline
 
 from inertian.models.definitions.force_kinds import FORCES, force_kind
 from inertian.models.definitions.model import Rule
-from inertian.models.definitions.system import Coordinate, MovingBody, Setting, System
+from inertian.models.definitions.system import (
+    Coordinate,
+    MovingBody,
+    RecordedForce,
+    Setting,
+    System,
+)
 from inertian.models.definitions.typed_forces import force_text, free_parameters, parse_force
 from inertian.models.stepping.as_python import program_text
 from inertian.models.stepping.program import run_program
@@ -197,12 +204,21 @@ def test_repulsion_keeps_energy_and_momentum_and_ends_where_it_is_cut_off():
     assert words == ["repulsion begins", "repulsion ends"]
 
 
-def test_a_recorded_force_drives_a_body_as_its_double_integral_says():
-    at = np.linspace(0.0, 3.0, 301)
-    made = system("recorded force", recorded={"A": (at, np.sin(at))})
-    motion = moved(made, T, 0.0, 0.0)
-    # Straight lines between readings 10 ms apart: off by their bend, 1e-5 of the force
-    assert np.max(np.abs(motion.places[0] - 0.5 * (T - np.sin(T)))) < 2e-5
+@pytest.mark.parametrize("seed", range(4))
+def test_a_recorded_force_drives_a_body_as_its_double_integral_says(seed):
+    """Also where readings jump, are unevenly spaced, and begin after the motion and end before."""
+    rng = np.random.default_rng(seed)
+    at = np.sort(rng.uniform(0.4, 2.5, 90))
+    read = rng.normal(0.0, 5.0, 90) + 30.0 * (rng.random(90) < 0.1)
+    made = system("recorded force f=-0.8 F_0=1.5 N", recorded={"A": RecordedForce(at, read)})
+    whole = np.concatenate([[-1.0], at, [4.0]]), np.concatenate([read[:1], read, read[-1:]])
+    lines = make_interp_spline(whole[0], -0.8 * (whole[1] - 1.5) / 2.0, k=1)
+    v, x = lines.antiderivative(1), lines.antiderivative(2)
+    expected = 0.3 - 0.5 * T + x(T) - x(0.0) - v(0.0) * T
+    f = code(made, "f")
+    motion = moved(made, T, 0.3, -0.5, seeds=(f,))
+    assert np.max(np.abs(motion.places[0] - expected)) < 1e-9
+    assert np.max(np.abs(motion.place_slopes[0, 0] - (expected - 0.3 + 0.5 * T) / -0.8)) < 1e-9
 
 
 def test_friction_never_pushes_backwards_and_starts_when_it_is_overcome():

@@ -27,6 +27,7 @@ from inertian.models.fitting.minimising import ModelFitError
 from inertian.models.fitting.residual_patterns import residual_pattern
 from inertian.models.fitting.slopes_over_spans import compared_slopes
 from inertian.models.fitting.trial_model import trial_model
+from inertian.motion.recording.trials import Channel
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.project.model_edits import model_for_series, models_added
 from inertian.project.project import Project, with_trials
@@ -236,6 +237,48 @@ def test_shared_parameters_are_known_as_well_as_all_trials_tell_them():
 
 def _pair(pair):
     return pair[0], {"A": {"x": pair[1]}}
+
+
+def gauge(seed, rough, n=160, f=-1.07, zero=0.6, m=6.4, shape="round"):
+    """A sled that a bumper stops, and a gauge between whose zero and factor nobody told."""
+    rng = np.random.default_rng(seed)
+    t = np.linspace(0.0, 2.0, n)
+    fine = np.linspace(0.0, 2.0, 40 * (n - 1) + 1)
+    u = np.clip((fine - rng.uniform(0.7, 0.9)) / 0.25, 0.0, 1.0)
+    push = -60.0 * (np.sin(np.pi * u) if shape == "round" else (u > 0.0) & (u < 1.0))
+    v = 0.9 + np.concatenate([[0.0], np.cumsum(np.diff(fine) * (push[1:] + push[:-1]))]) / (2 * m)
+    x = np.concatenate([[0.0], np.cumsum(np.diff(fine) * (v[1:] + v[:-1]))]) / 2
+    project = project_of(t, {"A": {"x": x[::40] + rng.normal(0, 5e-4, n)}}, MASS)
+    entry = project.entries[0]
+    body = entry.trial.bodies[0]
+    read = push[::40] / f + zero + rng.normal(0.0, rough, n)
+    body = replace(body, sensors=(Channel("F", "F A", unit_of("force", "N"), read),))
+    return project.with_entry(replace(entry, trial=replace(entry.trial, bodies=(body,))))
+
+
+@pytest.mark.parametrize("shape", ["round", "sudden"])
+@pytest.mark.parametrize("rough", [0.02, 1.5])
+def test_the_noise_of_a_recorded_force_is_in_what_is_fitted_with_it(rough, shape):
+    rows = []
+    for seed in range(6):
+        fit = fitted(gauge(seed, rough, shape=shape, n=90), "recorded force f=free")
+        rows.append([(number(fit, k).value - true) / number(fit, k).u
+                     for k, true in (("f", -1.07), ("F_0", 0.6))])  # fmt: skip
+        assert residual_pattern(fit.trials[0]).p > 1e-3
+    off = np.array(rows)
+    assert np.abs(off).max() < 3.5
+    assert 0.35 < np.sqrt(np.mean(off**2)) < 1.6  # neither too small a ± nor far too large
+
+
+def test_the_program_of_a_recorded_force_is_the_one_that_was_fitted():
+    project = gauge(3, 0.5)
+    result = model_result(
+        Evaluator(), project, project.entries[0], made_of("recorded force f=free", rule=Rule.RK4)
+    )
+    # Readings are adjusted within their noise, in the rule as in the reference
+    assert result.stepping.position < 1e-4
+    noise = result.trial.residuals.std()
+    assert noise < 1.2 * 5e-4
 
 
 def test_what_the_samples_cannot_tell_is_refused_or_said():

@@ -10,6 +10,8 @@ from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu, QPushButton
 
 from inertian.desktop.look import words
+from inertian.models.definitions.model import Model
+from inertian.models.definitions.typed_forces import parse_force
 from inertian.project.project import Project
 from inertian.project.ready_projects import ready_project
 
@@ -105,6 +107,18 @@ def test_what_is_left_names_the_force_that_is_missing(at_models, qtbot):
     choose(window, qtbot, "Weight alone")
     assert "sliding friction" in cells(window, 0)[3]
     assert "sliding friction" in window.models.said.text()
+
+
+def test_what_a_reader_of_a_fit_must_know_is_said_under_the_table(at_models):
+    project = bank()
+    # Far too much friction, and a drag cannot push
+    forces = ("weight along the incline", "sliding friction μ=0.3±0", "quadratic drag")
+    model = Model("Too rough", tuple(parse_force(text) for text in forces))
+    window = at_models(project.with_entry(replace(project.entries[0], models=(model,))))
+    said = window.models.said
+    assert "c is at its bound of 0: the samples do not ask for it" in said.text()
+    assert "each ± is widened" in said.text()
+    assert said.isVisible()
 
 
 def test_a_value_that_is_typed_is_fixed_and_undo_frees_it_again(on_bank, qtbot):

@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 
 from inertian.analysis.models.model_results import ModelResult
-from inertian.models.definitions.force_kinds import RECORDED
 from inertian.models.definitions.model import Model, Rule
 from inertian.models.definitions.typed_forces import force_text
 from inertian.models.fitting.accounts import ModelLedger, step_moments
@@ -139,8 +138,6 @@ def pattern_words(result: ModelResult) -> str:
 def fit_notes(result: ModelResult) -> list[str]:
     """Return in words what a reader of the fitted numbers and their ± must know."""
     found = []
-    if any(force.kind == RECORDED for force in result.model.acting):
-        found.append("the noise of the recorded force is not in any ±: each may be too small")
     for code in result.fit.at_bound:
         one = next((s for s in result.settings if s.code == code), None)
         if one is not None:

@@ -79,6 +79,7 @@ LINEAR, QUADRATIC = "linear drag", "quadratic drag"
 SPRING, DAMPED, BUMPER = "spring", "damped spring", "one-sided spring"
 CONTACT, REPULSION, THRUST = "contact", "repulsion", "decaying thrust"
 CORD, PENDULUM, RECORDED, FORMULA = "cord over a pulley", "pendulum", "recorded force", "formula"
+FORCE_AXIS = "F"  # of the channel that a gauge records
 DRY_TORQUE, VISCOUS_TORQUE, TORSION = "dry torque", "viscous torque", "torsion spring"
 TOUCHING = ParameterKind(
     "d", "length", "Distance at contact d", least=0.0, tried=(0.2, 0.5, 0.8, 1.0)
@@ -197,8 +198,8 @@ FORCES = (
         RECORDED, "Recorded force",
         (
             ParameterKind("f", "number", "Factor f", default="1 ± 0"),
-            ParameterKind("F_0", "force", "Zero of the gauge F₀", default="0 ± 0 N",
-                          spellings=("F0",)),
+            ParameterKind("F_0", "force", "Zero of the gauge F₀", spellings=("F0",),
+                          tried=(0.05, 0.25, 0.5, 0.75, 0.95)),
         ),
         spellings=("gauge", "force channel"),
     ),

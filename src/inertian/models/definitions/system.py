@@ -5,6 +5,9 @@ are the values that the forces and the motion hang on.
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from math import inf
+from typing import Any
+
+import numpy as np
 
 from inertian.models.definitions.model import Force
 from inertian.quantities.estimates import Array
@@ -89,6 +92,31 @@ class Follower:
 
 
 @dataclass(frozen=True, eq=False)
+class RecordedForce:
+    """Readings of a force: times in s and values in N, (n,), with straight lines between them.
+
+    `errors` are the names in the program of what it may be off by; `shapes` tells what each adds to
+    the readings, (errors, n).
+    """
+
+    t: Array
+    values: Array
+    errors: tuple[str, ...] = ()
+    shapes: Array = field(repr=False, default_factory=lambda: np.zeros((0, 0)))
+
+    def adjusted(self, known: Mapping[str, Any]) -> Array:
+        """Return the readings with their errors where they are known, (n,), or (n, seeds) where
+        those are rows of seeds.
+        """
+        if not any(code in known for code in self.errors):
+            return self.values
+        wide = max((np.shape(known.get(code, 0.0)) for code in self.errors), key=len)
+        off = np.array([np.broadcast_to(known.get(code, 0.0), wide) for code in self.errors])
+        moved = self.shapes.T @ off
+        return np.asarray(self.values.reshape(-1, *[1] * (moved.ndim - 1)) + moved)
+
+
+@dataclass(frozen=True, eq=False)
 class System:
     """Bodies under forces. `settings` are by place of a force, symbol and body; masses and moments
     of inertia have the place −1.
@@ -97,8 +125,7 @@ class System:
     bodies: tuple[MovingBody, ...]
     forces: tuple[Force, ...]
     settings: Mapping[tuple[int, str, str], Setting]
-    # Of recorded forces, by body: times in s and values in N
-    recorded: Mapping[str, tuple[Array, Array]] = field(default_factory=dict)
+    recorded: Mapping[str, RecordedForce] = field(default_factory=dict)  # by body
     followers: tuple[Follower, ...] = ()
     # Signs that the start decides: which of two bodies is ahead, from which side a bumper is met
     signs: Mapping[tuple[int, str], float] = field(default_factory=dict)
@@ -122,6 +149,11 @@ class System:
     def adjusted(self) -> tuple[Setting, ...]:
         """The settings that are fixed with a ±."""
         return tuple(s for s in self.distinct if s.adjusted)
+
+    @property
+    def force_errors(self) -> tuple[str, ...]:
+        """The names in the program of what recorded forces may be off by."""
+        return tuple(code for one in self.recorded.values() for code in one.errors)
 
     def setting(self, force: int, symbol: str, body: str = "") -> Setting:
         """Return a setting of a force, of a body where each has its own. Raises KeyError."""

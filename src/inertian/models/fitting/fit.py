@@ -40,6 +40,8 @@ from inertian.quantities.estimates import (
 )
 from inertian.quantities.facts import Fact, FactId
 
+AT_BOUND = 1e-3  # u, from which on a number counts as being at its bound
+
 
 @dataclass(frozen=True, eq=False)
 class FittedTrial:
@@ -161,14 +163,16 @@ def _fitted(
     trials: Sequence[TrialModel], shared: Sequence[str], progress: Progress | None
 ) -> ModelFit:
     problem = FitProblem(trials, frozenset(shared), progress)
-    if len(problem.x) <= len(problem.columns):
+    if len(problem.x) + len(problem.priors) <= len(problem.columns):
         raise ModelFitError(
-            f"{len(problem.columns)} numbers cannot be fitted to {len(problem.x)} samples. Fix "
-            "some of them, or choose a longer stretch."
+            f"{len(problem.columns) - len(problem.priors)} numbers cannot be fitted to "
+            f"{len(problem.x)} samples. Fix some of them, or choose a longer stretch."
         )
     at, flat = minimised(problem)
     left, slopes = problem.run(at)
-    return _FitOf(problem, at, left, slopes, at <= np.array(problem.least), flat).made()
+    # Ways that keep inside bounds come near to them only
+    near = AT_BOUND / np.maximum(np.linalg.norm(slopes, axis=0), 1e-300)
+    return _FitOf(problem, at, left, slopes, at <= np.array(problem.least) + near, flat).made()
 
 
 @dataclass
@@ -227,7 +231,9 @@ class _FitOf:
             if not noise.rounding and len(one.x) == len(one.rows):
                 over = one.sigma / float(np.sqrt(np.mean(one.sigma**2)))
                 # A start that is held is off by its u: what that leaves is no noise
-                own_slopes = (predicted.slopes[part] / over[:, None]).T
+                # and errors of a recorded force, of which there are many, take up little of it
+                taken = [k for k, seed in enumerate(seeds) if seed not in made.force_errors]
+                own_slopes = (predicted.slopes[part][:, taken] / over[:, None]).T
                 alike[key] = correlation_about(residuals[part] / over, own_slopes)
             row += len(one.x)
         return FittedTrial(
@@ -296,8 +302,8 @@ class _FitOf:
                 if (place, seed) in given and (place, seed) not in self.problem.column_of:
                     pull = -float(weights[own] @ (trial.predicted.slopes[:, k] / trial.sigma))
                     terms.append((pull, given[place, seed]))
-        for k, (_, stated, u, fact) in enumerate(self.problem.priors):
-            terms.append((float(weights[row + k]) / u, Estimate(stated, {}, {fact: 1.0})))
+        for k, (_, _, u, stated) in enumerate(self.problem.priors):
+            terms.append((float(weights[row + k]) / u, stated))
         return replace(weighted_sum(terms), value=value)
 
     def _chi_squared(self, trials: Sequence[FittedTrial]) -> float:

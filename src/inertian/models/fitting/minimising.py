@@ -14,7 +14,7 @@ from inertian.models.fitting.search import first_values
 from inertian.models.fitting.trial_model import TrialModel
 from inertian.models.stepping.reference import ModelRunError
 from inertian.quantities.errors import Refusal
-from inertian.quantities.estimates import Array
+from inertian.quantities.estimates import Array, Estimate
 from inertian.quantities.facts import FactId
 
 EVALUATIONS, NO_ANSWER = 60, 1e12
@@ -23,6 +23,7 @@ EVALUATIONS, NO_ANSWER = 60, 1e12
 LOOKED = 2.0
 CLEARLY_BETTER, FLAT, WIDEST, MOST_RESTARTS = 0.05, 0.6, 10.0, 4
 MOST_SPENT = 8_000  # steps of a trial in all runs of a fit
+MOST_RUNS = 60  # of a trial with a recorded force, each of whose readings is a step
 MANY_SAMPLES = 5_000
 STEPS_ON, SMALL_STEP = 8, 1e-6  # Gauss-Newton steps at a time, and the last one over σ
 SETTLED = 1e-9  # of a step, and of the sum of squares
@@ -46,7 +47,8 @@ class FitProblem:
     def __post_init__(self) -> None:
         self.columns: list[Column] = []
         self.column_of: dict[Column, int] = {}  # by place of the trial and name in its program
-        self.priors: list[tuple[int, float, float, FactId]] = []  # column, value, u, fact
+        # Of what is fixed with a ±: column, value, u, and what it is
+        self.priors: list[tuple[int, float, float, Estimate]] = []
         self.first: list[float] = []
         self.least: list[float] = []
         begun = [first_values(made) for made in self.trials]
@@ -68,8 +70,12 @@ class FitProblem:
                     self.column_of[place, one.code] = of_facts[key]
                     continue
                 of_facts[key] = len(self.columns)
-                self.priors.append((len(self.columns), fact.si, fact.u, key))
+                stated = Estimate(fact.si, {}, {key: 1.0})
+                self.priors.append((len(self.columns), fact.si, fact.u, stated))
                 self._add(place, one.code, one.value, one.least, False)
+            for code, (error, u) in made.force_errors.items():
+                self.priors.append((len(self.columns), 0.0, u, error))
+                self._add(place, code, 0.0, -np.inf, False)
             start = made.start
             for c, x, v in zip(made.system.coordinates, start.places, start.rates, strict=True):
                 for name, value in ((c.place, x), (c.rate, v)):
@@ -77,6 +83,8 @@ class FitProblem:
                         self._add(place, name, float(value), -np.inf, False)
         self.sigma = np.concatenate([s.sigma for made in self.trials for s in made.samples])
         self.x = np.concatenate([s.x for made in self.trials for s in made.samples])
+        corners = sum(len(r.t) for made in self.trials for r in made.system.recorded.values())
+        self.allowed = MOST_SPENT * len(self.trials) + MOST_RUNS * corners
         self.last: tuple[Array, Array, Array] | None = None
         self.runs = self.spent = 0  # runs of trials, and steps of all of them
 
@@ -121,7 +129,7 @@ class FitProblem:
             names = tuple(own)
             predicted = made.predicted(self.settings(place, own), *self.state(place, own), names)
             self.spent += predicted.motion.steps
-            if self.spent > MOST_SPENT * len(self.trials):
+            if self.spent > self.allowed:
                 raise ModelFitError(
                     "These forces change too fast, or too often, for a fit. Fix some of their "
                     "parameters, or choose a shorter stretch."
@@ -203,6 +211,7 @@ def _looked_around(problem: FitProblem, at: Array, least: Array) -> tuple[Array 
     }
     here = float(left @ left)
     states |= {s.code for made in problem.trials for s in made.system.adjusted}
+    states |= {code for made in problem.trials for code in made.force_errors}
     for k, (_, name) in enumerate(problem.columns):
         if name in states:
             continue

@@ -151,17 +151,18 @@ def _nearly(z: Array, candidates: Sequence[_Candidate], p: float) -> tuple[Resid
 
 
 def _taken(trial: FittedTrial, inverse: Array) -> tuple[Array, Array]:
-    """What fitted parameters, a start that is held and facts with a ± may take up, over σ; and by
-    how many u what is stated of each fact is above what it was adjusted to, (facts,). Each fact has
-    a row of its own, which says that it is off by its u at 1.
+    """What fitted parameters, a start that is held and what is fixed with a ± may take up, over σ;
+    and by how many u what is stated of each of the latter is above what it was adjusted to,
+    (facts,). Each has a row of its own, which says that it is off by its u at 1.
     """
-    known = {s.code: s for s in trial.made.system.distinct}
+    stated = {s.code: (s.fact.si, s.fact.u) for s in trial.made.system.adjusted if s.fact}
+    stated |= {code: (0.0, u) for code, (_, u) in trial.made.force_errors.items()}
     free, facts, off = [], [], []
     for k, seed in enumerate(trial.seeds):
-        fact = known[seed].fact if seed in known and known[seed].adjusted else None
-        if fact is not None:
-            facts.append(trial.predicted.slopes[:, k] * fact.u)
-            off.append((fact.si - trial.values.get(seed, fact.si)) / fact.u)
+        if seed in stated:
+            value, u = stated[seed]
+            facts.append(trial.predicted.slopes[:, k] * u)
+            off.append((value - trial.values.get(seed, value)) / u)
         else:
             free.append(trial.predicted.slopes[:, k])
     own = [np.append(column * inverse, np.zeros(len(facts))) for column in free]
@@ -241,7 +242,9 @@ def _columns(trial: FittedTrial) -> tuple[Array, list[_Candidate]]:
         setup.setdefault(("I", moving.name), (key, unknown))
     context = replace(made.context, masses=masses, setup=setup)
     model = replace(made.model, forces=(*made.model.acting, *forces))
-    system = replace(system_of(context, model), signs=made.system.signs)
+    system = replace(
+        system_of(context, model), signs=made.system.signs, recorded=made.system.recorded
+    )
     beside = replace(made, system=system)
     begin = len(made.system.forces)
     codes = [

@@ -16,6 +16,7 @@ from inertian.models.definitions.force_kinds import (
     CONTACT,
     DAMPED,
     PENDULUM,
+    RECORDED,
     REPULSION,
     SPRING,
     THRUST,
@@ -168,6 +169,10 @@ def _choices(made: TrialModel, one: Setting) -> Sequence[float]:
     if kind == PENDULUM:
         usual = made.guessed.get(one.code) or natural_length(t[inside], x, 9.81)
         return list(usual * parts)
+    if kind == RECORDED:
+        force = made.system.recorded[c.body]
+        here = (force.t >= made.stretch.start) & (force.t <= made.stretch.stop)
+        return list(np.quantile(force.values[here] if here.any() else force.values, parts))
     if kind == REPULSION:
         return list(parts)
     if kind == CONTACT:

@@ -11,6 +11,7 @@ import numpy as np
 
 from inertian.models.definitions.force_kinds import (
     CORD,
+    FORCE_AXIS,
     FORMULA,
     PENDULUM,
     RECORDED,
@@ -20,7 +21,14 @@ from inertian.models.definitions.force_kinds import (
     force_kind,
 )
 from inertian.models.definitions.model import Force, Model
-from inertian.models.definitions.system import Coordinate, Follower, MovingBody, Setting, System
+from inertian.models.definitions.system import (
+    Coordinate,
+    Follower,
+    MovingBody,
+    RecordedForce,
+    Setting,
+    System,
+)
 from inertian.models.definitions.typed_forces import parse_value
 from inertian.models.fitting.formula_units import (
     check_unit,
@@ -34,7 +42,6 @@ from inertian.physics.definitions.fact_names import mass_key
 from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.quantities.dimensions import OF_KIND, parse_unit
 from inertian.quantities.errors import Refusal
-from inertian.quantities.estimates import Array
 from inertian.quantities.expressions import parse_formula
 from inertian.quantities.facts import Fact, FactId
 from inertian.quantities.units import SI_SYMBOL
@@ -111,15 +118,15 @@ def _moving(body: Body, mark: str, turning: bool, forces: Sequence[Force]) -> Mo
 
 def _recorded(
     context: TrialContext, bodies: Sequence[Body], forces: Sequence[Force]
-) -> dict[str, tuple[Array, Array]]:
+) -> dict[str, RecordedForce]:
     if not any(force.kind == RECORDED for force in forces):
         return {}
     found = {}
     for body in bodies:
         for channel in context.trial.body(body.name).sensors:
             good = np.isfinite(channel.si)
-            if channel.axis == "F" and good.sum() > 1:
-                found[body.name] = context.trial.t[good], channel.si[good]
+            if channel.axis == FORCE_AXIS and good.sum() > 1:
+                found[body.name] = RecordedForce(context.trial.t[good], channel.si[good])
     if not found:
         raise Refusal("No force was recorded in this trial, so that none can drive a model.")
     return found

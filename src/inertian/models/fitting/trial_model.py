@@ -9,7 +9,14 @@ import numpy as np
 
 from inertian.models.definitions.force_kinds import BUMPER, Acts, force_kind
 from inertian.models.definitions.model import Model
-from inertian.models.definitions.system import Follower, MovingBody, Setting, System
+from inertian.models.definitions.system import (
+    Follower,
+    MovingBody,
+    RecordedForce,
+    Setting,
+    System,
+)
+from inertian.models.fitting.force_errors import with_errors
 from inertian.models.fitting.samples import ChannelSamples, channel_samples
 from inertian.models.fitting.settings import system_of
 from inertian.models.fitting.stretch import (
@@ -22,7 +29,7 @@ from inertian.models.fitting.stretch import (
 from inertian.models.stepping.reference import ReferenceMotion, run_reference
 from inertian.physics.evaluation.trial_context import TrialContext
 from inertian.quantities.errors import Refusal
-from inertian.quantities.estimates import Array, Rows
+from inertian.quantities.estimates import Array, Estimate, Rows
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,7 +46,7 @@ class Predicted:
 @dataclass(frozen=True, eq=False)
 class TrialModel:
     """A model in a trial. `guessed` are first values of settings that are free, by their names in
-    the program.
+    the program; `force_errors` what recorded forces may be off by, each 0 ± u N.
     """
 
     context: TrialContext
@@ -50,6 +57,7 @@ class TrialModel:
     samples: tuple[ChannelSamples, ...]
     guessed: Mapping[str, float]
     seen: Mapping[str, tuple[Array, Array]] = field(repr=False, default_factory=dict)
+    force_errors: Mapping[str, tuple[Estimate, float]] = field(repr=False, default_factory=dict)
 
     @property
     def moments(self) -> Array:
@@ -172,7 +180,13 @@ def trial_model(context: TrialContext, model: Model) -> TrialModel:
     )
     if not samples:
         raise Refusal("No positions were recorded where the model runs.")
-    return TrialModel(context, model, system, stretch, start, samples, guessed, seen)
+    recorded: dict[str, RecordedForce] = {}
+    errors: dict[str, tuple[Estimate, float]] = {}
+    for name, force in system.recorded.items():
+        recorded[name], own = with_errors(context, name, force, stretch)
+        errors |= own
+    system = replace(system, recorded=recorded)
+    return TrialModel(context, model, system, stretch, start, samples, guessed, seen, errors)
 
 
 def _on_its_cord(

@@ -41,7 +41,7 @@ def program_text(
     body = [
         laws_text(written),
         "\n".join(_numbers(system, values)),
-        "\n".join([*_recorded(system), *written.before]),
+        "\n".join([*_recorded(system, values), *written.before]),
         acceleration_text(written),
         loop_text(system.coordinates, rule),
     ]
@@ -89,13 +89,15 @@ def _said(one: Setting) -> str:
     return f"  # {one.name}{unit}{fitted}"
 
 
-def _recorded(system: System) -> list[str]:
+def _recorded(system: System, values: Mapping[str, float]) -> list[str]:
     lines = []
     for body in system.bodies:
         if body.name in system.recorded:
-            t, force = system.recorded[body.name]
-            lines += _array(f"recorded_t{body.suffix}", t, f"s, of the force on {body.name}")
-            lines += _array(f"recorded_F{body.suffix}", force, "N")
+            one = system.recorded[body.name]
+            adjusted = any(code in values for code in one.errors)
+            unit = "N, adjusted within their noise" if adjusted else "N"
+            lines += _array(f"recorded_t{body.suffix}", one.t, f"s, of the force on {body.name}")
+            lines += _array(f"recorded_F{body.suffix}", one.adjusted(values), unit)
     return lines
 
 

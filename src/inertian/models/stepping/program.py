@@ -198,8 +198,9 @@ def namespace_of(system: System, values: Mapping[str, Any]) -> dict[str, Any]:
     space: dict[str, Any] = {name: getattr(np, name) for name in FROM_NUMPY}
     for body in system.bodies:
         if body.name in system.recorded:
-            t, force = system.recorded[body.name]
-            space[f"recorded_t{body.suffix}"], space[f"recorded_F{body.suffix}"] = t, force
+            one = system.recorded[body.name]
+            space[f"recorded_t{body.suffix}"] = one.t
+            space[f"recorded_F{body.suffix}"] = one.adjusted(values)
     space |= {s.code: s.value for s in system.distinct}
     return {**space, **values}
 

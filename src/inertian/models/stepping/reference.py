@@ -2,12 +2,14 @@
 
 SciPy's DOP853 (Dormand & Prince of order 8; Hairer, Nørsett & Wanner, *Solving Ordinary
 Differential Equations I*, 2nd ed., 1993, II.5) runs over complex states, whose imaginary parts are
-derivatives (Squire & Trapp, SIAM Rev. 40 (1998) 110-112). Between events, which are stops and
+derivatives (Squire & Trapp, SIAM Rev. 40 (1998) 110-112). It begins anew at each reading of a
+recorded force, which has a corner there. Between events, which are stops and
 begins of dry friction and the borders of forces, all is smooth; at an event the states of each
 derivative are taken to its own moment and back, which is the jump of the derivative (Galán, Feehery
 & Barton, Appl. Numer. Math. 31 (1999) 17-47).
 """
 
+from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -59,6 +61,16 @@ class ReferenceMotion:
 def analytic_abs(value: Any) -> Any:
     """Return |value| with its derivative, of real or complex numbers near the real axis."""
     return value * np.copysign(1.0, np.real(value))
+
+
+def _between(t: Any, moments: Array, values: Array) -> Any:
+    """Return values (n,), or (n, seeds), at a time, as straight lines between moments have them."""
+    if values.ndim == 1 and not np.iscomplexobj(values):
+        return np.interp(t, moments, values)
+    after = min(max(bisect_right(moments, t), 1), len(moments) - 1)
+    t1, t2 = moments[after - 1], moments[after]
+    part = min(max((t - t1) / (t2 - t1), 0.0), 1.0)
+    return values[after - 1] + part * (values[after] - values[after - 1])
 
 
 class _Modes:
@@ -127,6 +139,7 @@ class _Run:
             exec(compiled("\n\n".join(texts)), space)
             space |= {
                 "abs": analytic_abs,
+                "interp": _between,
                 "inside": self.modes.inside,
                 "direction_with_rest": self.modes.direction,
                 "direction_in_plane_with_rest": self.modes.direction_in_plane,
@@ -260,7 +273,7 @@ def run_reference(
     seeded: dict[str, Any] = {}
     for k, name in enumerate(seeds):
         if name not in own:
-            base = values.get(name)
+            base = values.get(name, 0.0 if name in system.force_errors else None)
             if base is None:
                 base = next(s.value for s in system.distinct if s.code == name)
             seeded[name] = np.full(wide, base, dtype=complex)
@@ -308,13 +321,57 @@ def _carried_on(
     from scipy.integrate import DOP853
 
     found = np.full((*states.shape, len(t)), np.nan, dtype=complex)
-    end, done, steps = float(t[-1]), 0, 0
+    done, steps = 0, 0
+    ends = _ends(run.written.system, begun, float(t[-1]))
+    most, pieces = MOST_STEPS + 2 * len(ends), len(ends) > 1
     events: list[tuple[float, str]] = []
     while done < len(t) and t[done] <= begun:
         found[..., done] = states
         done += 1
     flat = lambda time, y: run.slopes(time, y.reshape(states.shape)).ravel()  # noqa: E731
-    span = max(end - begun, 1e-300)
+    span = max(float(t[-1]) - begun, 1e-300)
+    least = np.repeat(OF_THE_WAY * _way(run, begun, states, span), states.shape[1])
+    while done < len(t):
+        if not np.isfinite(states).all():
+            raise _cannot(begun)
+        # Between corners a force is a straight line in time: one step will often do
+        first_step = min(ends[0] - begun, span / FEWEST_STEPS) if pieces else None
+        solver = DOP853(
+            flat, begun, states.ravel(), ends[0], rtol=RELATIVE,
+            atol=least, max_step=span / FEWEST_STEPS, first_step=first_step,  # type: ignore[arg-type]
+        )  # fmt: skip
+        event = None
+        while solver.status == "running" and event is None:
+            solver.step()
+            steps += 1
+            failed = str(solver.status) == "failed" or not np.isfinite(solver.y).all()
+            if failed or steps > most or len(events) > MOST_EVENTS:
+                raise _cannot(solver.t)
+            dense = solver.dense_output()
+            event = _first_event(run, dense, solver.t_old, solver.t, states.shape)
+            stop = solver.t if event is None else event[0]
+            last = int(np.searchsorted(t, stop, "right" if event is None else "left"))
+            if last > done:
+                found[..., done:last] = dense(t[done:last]).reshape(*states.shape, last - done)
+                done = last
+        if event is None:
+            begun, states = ends.pop(0), solver.y.reshape(states.shape)
+            if not ends:
+                break
+            continue
+        begun, number, rate = event
+        states, words = run.change(number, begun, dense(begun).reshape(states.shape), rate)
+        events += [(begun, what) for what in words]
+        while done < len(t) and t[done] <= begun:
+            found[..., done] = states
+            done += 1
+        while ends[0] <= begun and len(ends) > 1:
+            ends.pop(0)
+    return found, events, steps
+
+
+def _way(run: _Run, begun: float, states: Any, span: float) -> Array:
+    """The size of each state in a run over a span in s, (rows,), which tolerances go by."""
     first = np.abs(run.slopes(begun, states))[:, 0]
     way = np.abs(states[:, 0]) + first * span + 1e-9
     n = run.count
@@ -324,42 +381,15 @@ def _carried_on(
         many = (len(way) - 2 * n) // 2
         way[2 * n : 2 * n + many] += float(np.real(masses) @ way[n : 2 * n] ** 2)
         way[2 * n + many :] += float(np.real(masses) @ way[n : 2 * n])
-    least = np.repeat(OF_THE_WAY * way, states.shape[1])
-    while done < len(t):
-        if not np.isfinite(states).all():
-            raise _cannot(begun)
-        solver = DOP853(
-            flat, begun, states.ravel(), end, rtol=RELATIVE, atol=least,  # type: ignore[arg-type]
-            max_step=span / FEWEST_STEPS,
-        )  # fmt: skip
-        while solver.status == "running":
-            solver.step()
-            steps += 1
-            failed = str(solver.status) == "failed"
-            if failed or steps > MOST_STEPS or len(events) > MOST_EVENTS:
-                raise _cannot(solver.t)
-            if not np.isfinite(solver.y).all():
-                raise _cannot(solver.t)
-            dense = solver.dense_output()
-            event = _first_event(run, dense, solver.t_old, solver.t, states.shape)
-            stop = solver.t if event is None else event[0]
-            last = int(np.searchsorted(t, stop, "right" if event is None else "left"))
-            if last > done:
-                found[..., done:last] = dense(t[done:last]).reshape(*states.shape, last - done)
-                done = last
-            if event is not None:
-                at, number, rate = event
-                here = dense(at).reshape(states.shape)
-                states, words = run.change(number, at, here, rate)
-                events += [(at, what) for what in words]
-                begun = at
-                while done < len(t) and t[done] <= at:
-                    found[..., done] = states
-                    done += 1
-                break
-        else:
-            break
-    return found, events, steps
+    return np.asarray(way)
+
+
+def _ends(system: System, begun: float, end: float) -> list[float]:
+    """The moments up to which all is smooth but for events: readings of recorded forces, the end
+    last.
+    """
+    corners = {float(at) for one in system.recorded.values() for at in one.t}
+    return [*sorted(at for at in corners if begun < at < end), end]
 
 
 def _first_event(

@@ -1,0 +1,74 @@
+"""What a recorded force that drives a model may be off by: the noise of its readings, and what
+straight lines between them leave out.
+
+Both are adjusted within their ± in a fit, as all that is fixed with one.
+"""
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from inertian.models.definitions.system import RecordedForce
+from inertian.models.fitting.samples import force_samples
+from inertian.models.fitting.stretch import Stretch
+from inertian.motion.numerics.integrals import sudden_error, trapezoid_error
+from inertian.physics.evaluation.trial_context import LeftOut, TrialContext
+from inertian.quantities.estimates import Array, Estimate
+
+BETWEEN = "what straight lines between readings of the force on {body} leave out"
+NOISELESS = 1e-12  # N
+# u of noise, above which readings bend clearly; readings between two bends; and how many at most
+CLEAR, APART, MOST_BENDS = 4.0, 2, 12
+ForceErrors = Mapping[str, tuple[Estimate, float]]  # what each is, 0 ± u, and u
+
+
+def with_errors(
+    context: TrialContext, body: str, force: RecordedForce, stretch: Stretch
+) -> tuple[RecordedForce, ForceErrors]:
+    """Return a recorded force with all that it may be off by in a stretch, and what that is."""
+    read = force_samples(context, body, stretch.start, stretch.stop)
+    here = np.isin(force.t, context.trial.t[read.rows])
+    shapes, found = [], {}
+    for k, sigma in enumerate(read.sigma):
+        if sigma > NOISELESS:
+            own = np.zeros(len(read.x))
+            own[k] = 1.0
+            shape = np.zeros(len(force.t))
+            shape[here] = np.repeat(own, np.diff(np.append(read.first, len(read.rows))))
+            shapes.append(shape)
+            found[f"error {k + 1} of the force on {body}"] = read.estimate(own, 0.0), float(sigma)
+    for k, left in enumerate(_left_out(force.t[here], force.values[here], read.sigma), 1):
+        shape = np.zeros(len(force.t))
+        shape[here] = left
+        shapes.append(shape)
+        own_error = LeftOut(BETWEEN.format(body=body), f"trial {context.trial.id}", (k, 0))
+        code = f"error {k} between readings of the force on {body}"
+        found[code] = Estimate(0.0, {}, {own_error: 1.0}), 1.0
+    if not shapes:
+        return force, {}
+    return replace(force, errors=tuple(found), shapes=np.array(shapes)), found
+
+
+def _left_out(t: Array, force: Array, sigma: Array) -> list[Array]:
+    """What straight lines may leave out, as changes of the readings in N, (n,), each an error of
+    its own: one wherever they bend, as most is left out there; together of the impulse that the
+    rule's error has.
+    """
+    if len(t) < 4:
+        return []
+    noise = float(np.mean(sigma**2)) * len(t) / len(sigma)
+    left = np.hypot(trapezoid_error(t, force), sudden_error(t, force, np.full(len(t), noise)))
+    inner = (t[1:-1] - t[:-2]) / (t[2:] - t[:-2])
+    bend = np.abs(force[:-2] + inner * (force[2:] - force[:-2]) - force[1:-1])
+    bend = np.concatenate([[0.0], bend, [0.0]])
+    if not (left > 0.0 and bend.any()):
+        return []
+    clear = np.flatnonzero(bend > CLEAR * np.sqrt(1.5 * noise))
+    parts = np.split(clear, np.flatnonzero(np.diff(clear) > APART) + 1) if len(clear) else []
+    if not parts or len(parts) > MOST_BENDS:
+        parts = [np.arange(len(t))]
+    shapes = [np.where(np.isin(np.arange(len(t)), part), bend, 0.0) for part in parts]
+    share = np.sqrt([float(shape @ shape) for shape in shapes])
+    size = left * share / np.linalg.norm(share)
+    return [s * (own / float(np.trapezoid(s, t))) for s, own in zip(shapes, size, strict=True)]
