@@ -115,7 +115,7 @@ def test_what_a_reader_of_a_fit_must_know_is_said_under_the_table(at_models):
     forces = ("weight along the incline", "sliding friction μ=0.3±0", "quadratic drag")
     model = Model("Too rough", tuple(parse_force(text) for text in forces))
     window = at_models(project.with_entry(replace(project.entries[0], models=(model,))))
-    said = window.models.said
+    said = window.models.notes
     assert "c is at its bound of 0: the samples do not ask for it" in said.text()
     assert "each ± is widened" in said.text()
     assert said.isVisible()

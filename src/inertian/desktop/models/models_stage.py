@@ -32,6 +32,7 @@ from inertian.desktop.state.models_state import ModelsState
 from inertian.physics.definitions.requests import QuantityRef
 from inertian.project.model_edits import models_added
 from inertian.quantities.errors import InertianError
+from inertian.report.figures.description import capital
 from inertian.report.model import fit_notes, has_energy, pattern_words
 
 TOP_SHARE, MIDDLE_SHARE, TABLE_SHARE = 46, 34, 20
@@ -70,11 +71,10 @@ class ModelsStage(QStackedWidget):
         self.parts.setChildrenCollapsible(False)
         self.parts.addWidget(self._build_curves())
         self.parts.addWidget(self._build_views())
-        self.parts.addWidget(self.table)
+        self.parts.addWidget(self._build_table())
         for place, share in enumerate((TOP_SHARE, MIDDLE_SHARE, TABLE_SHARE)):
             self.parts.setStretchFactor(place, share)
         self.parts.setSizes([TOP_SHARE * 7, MIDDLE_SHARE * 7, TABLE_SHARE * 7])
-        self.table.setMinimumHeight(3 * ROW)
         self.addWidget(self.parts)
         self.addWidget(self._build_empty())
 
@@ -122,6 +122,20 @@ class ModelsStage(QStackedWidget):
         column.setSpacing(0)
         column.addWidget(self.strip)
         column.addWidget(self.views, 1)
+        return part
+
+    def _build_table(self) -> QWidget:
+        part = QWidget()
+        self.table.setMinimumHeight(2 * ROW)
+        self.notes = label("", "soft")
+        self.notes.setWordWrap(True)
+        self.notes.setContentsMargins(8, 4, 8, 6)
+        self.notes.hide()
+        column = QVBoxLayout(part)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.table, 1)
+        column.addWidget(self.notes)
         return part
 
     def _build_empty(self) -> QWidget:
@@ -233,9 +247,13 @@ class ModelsStage(QStackedWidget):
         elif isinstance(answer, InertianError):
             self.said.setText(rich(str(answer)))
         elif answer is not None:
-            what = "; ".join([pattern_words(answer), *fit_notes(answer)])
+            what = pattern_words(answer)
             self.said.setText(rich(words.MODEL_SAYS.format(name=state.model.name, what=what)))
         self.said.setToolTip("\n".join(state.said))
+        known = answer is not None and not isinstance(answer, InertianError) and self._known()
+        notes = fit_notes(answer) if known else []  # type: ignore[arg-type]
+        self.notes.setText(" ".join(f"{capital(note)}." for note in notes))
+        self.notes.setVisible(bool(notes))
         self._say_of_view()
 
     def _say_of_view(self) -> None:
