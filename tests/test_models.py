@@ -16,11 +16,13 @@ from typer.testing import CliRunner
 from conftest import recording
 from inertian.analysis.evaluation import Evaluator
 from inertian.analysis.models.model_results import model_result, model_results
+from inertian.analysis.models.models_apart import farthest_apart
 from inertian.analysis.models.ready_models import ready_models
 from inertian.analysis.results.results_table import results_table
 from inertian.cli import make_app
 from inertian.models.definitions.model import Model, Rule, Start, TypedState
 from inertian.models.definitions.typed_forces import parse_force
+from inertian.models.definitions.typed_starts import parse_states
 from inertian.models.fitting.comparison import nested
 from inertian.models.fitting.fit import fit_model
 from inertian.models.fitting.minimising import ModelFitError
@@ -28,6 +30,7 @@ from inertian.models.fitting.residual_patterns import residual_pattern
 from inertian.models.fitting.slopes_over_spans import compared_slopes
 from inertian.models.fitting.trial_model import trial_model
 from inertian.motion.recording.trials import Channel
+from inertian.motion.recording.without_data import trial_without_data
 from inertian.motion.spans.spans import Span, SpanKind, Spans
 from inertian.project.model_edits import model_for_series, models_added
 from inertian.project.project import Project, with_trials
@@ -38,7 +41,7 @@ from inertian.project.typed_facts import with_typed_fact
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Meaning, parse_fact
 from inertian.quantities.units import unit_of
-from inertian.report.model import models_json
+from inertian.report.model import comparisons, models_json
 
 DOCS = Path(__file__).parents[1] / "docs"
 G = 9.81
@@ -659,3 +662,89 @@ def test_all_trials_of_a_series_share_one_drag_coefficient():
     values = {r.scalar("mu").value for r in results}
     assert len(values) == 1
     assert abs(values.pop() - 0.021) < 3 * results[0].scalar("mu").u
+
+
+def without_data(*bodies, axes=("x",), facts=()):
+    project = with_trials(
+        Project(), [trial_without_data("none", bodies, axes, 4.0, 0.02)], "without data"
+    )
+    for fact in facts:
+        project = with_typed_fact(project, fact)
+    return project
+
+
+def run_without_data(project, start, *forces):
+    axes = [(b.name, list(b.axes)) for b in project.entries[0].trial.followed]
+    model = made_of(*forces, start=Start(typed=parse_states(start, axes)))
+    return model_result(Evaluator(), project, project.entries[0], replace(model, name=forces[0]))
+
+
+def test_models_without_data_are_apart_by_what_they_do_not_share():
+    """½ μ g t² of a glide; the start is one error of both, so it cancels."""
+    project = without_data("A")
+    start = "x = 0.3 ± 0.2 m; v = -1.4 ± 0.3 m/s"
+    glide, none = (
+        run_without_data(project, start, force)
+        for force in ("sliding friction μ=0.02±0.002 g=9.81±0 m/s²", "none")
+    )
+    apart = farthest_apart(none, glide)
+    assert apart.t == 4.0
+    assert apart.by.value == pytest.approx(0.5 * 0.02 * 9.81 * 16, rel=1e-9)
+    assert apart.by.u == pytest.approx(0.5 * 0.002 / np.sqrt(3) * 9.81 * 16, rel=1e-6)
+    assert "none" in comparisons([none, glide])[0]
+    other = run_without_data(project, "x = 0.3 ± 0.2 m; v = -1.4 ± 0.1 m/s", "none")
+    unlike = farthest_apart(none, other).by if farthest_apart(none, other) else None
+    assert unlike is None  # the same curve, whatever its ±
+    band = glide.fit.estimate(0, 0.0, glide.trial.predicted.motion.place_slopes[:, 0, -1])
+    assert band is not None
+    found = models_json([glide])["models"][0]
+    assert (found["chi2"], found["dof"], found["p"]) == (0.0, 0, None)
+    assert found["residuals"]["pattern"] == "nothing to compare with"
+
+
+@pytest.mark.parametrize(
+    ("bodies", "axes", "start", "forces", "facts"),
+    [
+        (("A",), ("x", "y"), "x=0 m; v_x=2 m/s; y=1 m; v_y=3 m/s", ("weight",), ()),
+        (("A", "B"), ("x",), "A x=0 m; A v=1 m/s; B x=1 m; B v=0 m/s",
+         ("contact k=10000 N/m d=0.2 m e=0.9",), ("mass of A = 6 kg", "mass of B = 2 kg")),
+        (("A", "B"), ("x",), "A x=0 m; A v=0 m/s", ("cord over a pulley on A, B",),
+         ("mass of A = 6 kg", "mass of B = 2 kg")),
+    ],
+)  # fmt: skip
+def test_all_kinds_of_bodies_run_without_data(bodies, axes, start, forces, facts):
+    result = run_without_data(without_data(*bodies, axes=axes, facts=facts), start, *forces)
+    assert np.isfinite(result.stepping.position)
+    for ledger in result.ledgers:
+        assert ledger.of == "model"
+        assert np.isfinite(ledger.closing.value)
+
+
+def test_what_nothing_tells_has_to_be_typed_without_data():
+    project = without_data("A")
+    with pytest.raises(InertianError, match="could be fitted to: type what it is"):
+        run_without_data(project, "x = 0 m; v = 1 m/s", "sliding friction")
+    with pytest.raises(InertianError, match="type where it starts"):
+        run_without_data(project, "v = 1 m/s", "none")
+    for bodies, duration, step in (((" ",), 4, 0.1), (("A",), 4, 9), (("A",), np.nan, 1)):
+        with pytest.raises(InertianError, match=r"say which|moments|above zero"):
+            trial_without_data("none", bodies, ("x",), duration, step)
+
+
+def test_the_command_compares_models_without_data_and_keeps_them(tmp_path, answer):
+    kept = tmp_path / "kept.inertian"
+    start = ("--state", "v = 1.4 ± 0 m/s; x = 0 ± 0 m", "--save", kept)
+    drag = ("--force", "quadratic drag c=0.4±0 kg/m", "--fact", "mass of sled = 6 ± 0 kg")
+    _, _, ended = answer("--without-data", "3", "--body", "sled", *drag, *start)
+    assert ended == 0
+    _, _, ended = answer(kept, "--force", "none", *start)
+    assert ended == 0
+    found, _, _ = answer(kept)
+    assert [m["name"] for m in found["models"]] == ["quadratic drag", "none"]
+    lost = 1.4 * 3 - 6 / 0.4 * np.log(1 + 0.4 * 1.4 * 3 / 6)
+    assert f"{lost:.3f}"[:4] in found["comparisons"][-1]
+    for wrong, words in (((), "--without-data"), ((kept, "--without-data", "3"), "without files"),
+                         (("--without-data", "3", "--along", "z"), "choose one of")):  # fmt: skip
+        _, said, ended = answer(*wrong, "--force", "none")
+        assert ended == 2
+        assert words in said

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu, QPushButton
 
 from inertian.desktop.look import words
+from inertian.desktop.models.without_data_dialog import WithoutDataDialog
 from inertian.models.definitions.model import Model
 from inertian.models.definitions.typed_forces import parse_force
 from inertian.project.project import Project
@@ -398,3 +399,34 @@ def test_the_demo_has_models_beside_its_first_trials(at_models, qtbot):
     assert "drag" in said[1][3]
     assert said[2][3] == "no pattern"
     assert "AICc speaks for Friction and drag" in window.models_controller.margin.said.text()
+
+
+def test_models_are_compared_without_any_data(open_window, qtbot):
+    window = open_window(Project(), verdicts=False)
+    qtbot.keyClick(window, Qt.Key.Key_5, ALT)
+
+    def fill():
+        dialog = window.findChild(WithoutDataDialog)
+        type_over(qtbot, dialog.step, "0,000001 s")  # Return asks for too many moments
+        assert "moments" in dialog.trouble.text()
+        type_over(qtbot, dialog.step, "0,01 s")
+
+    QTimer.singleShot(200, fill)
+    window.models_controller.actions.ask_without_data()
+    assert window.document.entry.trial.name == "Without data"
+    known(window, qtbot)
+    choose(window, qtbot, "No net force")
+    type_over(qtbot, window.models_controller.margin.name, "Alone")
+    window.models_controller.actions.copy_model()
+    known(window, qtbot)
+    window.models_controller.actions.add_force("sliding friction")
+    known(window, qtbot)
+    assert "type what it is" in window.models.said.text()
+    type_over(qtbot, row(window, "μ").line, "0,02 ± 0")
+    known(window, qtbot)
+    assert any("farthest apart at 4 s: x is 1.5696" in text
+               for text in window.models_controller.state.said)  # fmt: skip
+    assert window.models.left.item.getAxis("left").labelText.startswith("Others −")
+    window.document.undo()
+    window.document.undo()
+    assert window.document.project.entries

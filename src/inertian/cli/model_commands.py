@@ -10,7 +10,6 @@ import typer
 from inertian.cli.opened_trials import (
     FactOption,
     JsonOption,
-    ProjectOrRecordings,
     RecipeOption,
     SaveOption,
     TogetherOption,
@@ -23,6 +22,7 @@ if TYPE_CHECKING:
     from inertian.models.definitions.model import Model
     from inertian.project.project import Entry, Project
 
+WITHOUT_DATA, AXES = "without data", {"x": ("x",), "y": ("y",), "xy": ("x", "y")}
 ForceOption = Annotated[
     list[str] | None,
     typer.Option(
@@ -32,7 +32,9 @@ ForceOption = Annotated[
 
 
 def model(
-    files: ProjectOrRecordings,
+    files: Annotated[
+        list[Path] | None, typer.Argument(help="A project file, or recordings of any kind")
+    ] = None,
     trial: Annotated[list[str] | None, typer.Option(help="Only these trials, by name")] = None,
     force: ForceOption = None,
     free: Annotated[str, typer.Option(help="Parameters to be fitted, with commas between")] = "",
@@ -55,6 +57,13 @@ def model(
     ] = "verlet",
     step: Annotated[float | None, typer.Option(help="In s; else from sample to sample")] = None,
     body: Annotated[list[str] | None, typer.Option(help="Only these bodies")] = None,
+    without_data: Annotated[
+        float | None,
+        typer.Option(
+            help="Run models without any recording for so many s; with --body, --along, --state"
+        ),
+    ] = None,
+    along: Annotated[str, typer.Option(help="Without data: x, or xy for a plane")] = "x",
     name: Annotated[str, typer.Option(help="What the model is called")] = "",
     python: Annotated[
         Path | None, typer.Option(help="Write the model as a program of its own, OUT.py")
@@ -83,7 +92,11 @@ def model(
         return
     try:
         shares = bool(shared.strip())
-        project, refusals = opened(files, recipe, fact or [], together or shares)
+        refusals: list[str] = []
+        if without_data is not None:
+            project = _without_data(files, body, along, without_data, step, fact)
+        else:
+            project, refusals = opened(files or [], recipe, fact or [], together or shares)
         made = None
         if force:
             made = _typed_model(
@@ -93,7 +106,7 @@ def model(
             refuse(["--free goes with --force: say the forces as well."])
             return
         if not project.entries:
-            refuse(refusals)
+            refuse(refusals or ["Say which project or recordings, or --without-data SECONDS."])
             return
         found, missing, project = _results(project, trial or [], made, "; ".join(state or []))
         if save is not None:
@@ -114,6 +127,28 @@ def model(
         lines = [line for one in found for line in model_text(one)]
         print("\n".join([*lines, *comparisons(found)]))
     refuse([*refusals, *missing])
+
+
+def _without_data(
+    files: list[Path] | None, bodies: list[str] | None, along: str, duration: float,
+    step: float | None, facts: list[str] | None,
+) -> "Project":  # fmt: skip
+    """A project of one trial that has a clock and bodies only. Raises InertianError."""
+    from inertian.motion.recording.without_data import MOMENTS, trial_without_data
+    from inertian.project.project import Project, with_trials
+    from inertian.project.typed_facts import with_typed_fact
+    from inertian.quantities.errors import Refusal
+
+    if files:
+        raise Refusal("--without-data goes without files: give one or the other.")
+    if along not in AXES:
+        raise Refusal(f"--along {along}: choose one of {', '.join(AXES)}.")
+    each = step if step is not None else duration / MOMENTS
+    made = trial_without_data(WITHOUT_DATA, bodies or ["A"], AXES[along], duration, each)
+    project = with_trials(Project(), [made], WITHOUT_DATA)
+    for text in facts or []:
+        project = with_typed_fact(project, text)
+    return project
 
 
 def _typed_model(

@@ -5,12 +5,14 @@ from dataclasses import replace
 from datetime import UTC, datetime
 
 from inertian.models.definitions.model import KeptPrediction, Model
+from inertian.motion.recording.trials import Trial
 from inertian.project.history import Edit
-from inertian.project.project import Project
+from inertian.project.project import Project, with_trials
 from inertian.quantities.errors import Refusal
 from inertian.quantities.facts import Fact
 
 MOST_MODELS = 60  # beside a trial
+WITHOUT_DATA = "Without data"  # a series
 
 
 def _with(project: Project, trial: str, models: Sequence[Model], name: str) -> Edit:
@@ -28,6 +30,11 @@ def free_model_name(project: Project, trial: str, wanted: str) -> str:
     while name in taken:
         name, number = f"{wanted} {number}", number + 1
     return name
+
+
+def trial_without_data_added(project: Project, trial: Trial) -> Edit:
+    """Add a trial of which nothing was recorded, in a series of such trials."""
+    return Edit(f"Add “{trial.name}”", with_trials(project, [trial], WITHOUT_DATA))
 
 
 def models_added(project: Project, trial: str, models: Sequence[Model]) -> Edit:

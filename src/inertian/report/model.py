@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from inertian.analysis.models.model_results import ModelResult
+from inertian.analysis.models.models_apart import farthest_apart
 from inertian.models.definitions.model import Model, Rule
 from inertian.models.definitions.typed_forces import force_text
 from inertian.models.fitting.accounts import ModelLedger, step_moments
@@ -172,7 +173,9 @@ def model_notes(result: ModelResult) -> list[str]:
 
 
 def comparisons(results: Sequence[ModelResult]) -> list[str]:
-    """Return in words how models of the same trial compare."""
+    """Return in words how models of the same trial compare: with the samples, and with one another
+    where there are none.
+    """
     found: list[str] = []
     for trial in dict.fromkeys(r.entry.trial.id for r in results):
         own = [r for r in results if r.entry.trial.id == trial]
@@ -185,7 +188,23 @@ def comparisons(results: Sequence[ModelResult]) -> list[str]:
         for one, other in pairwise(sized):
             told = nested((one.model, one.fit), (other.model, other.fit))
             found += [told.words] if told else []
+        found += [words for other in own[1:] if (words := apart_words(own[0], other))]
     return found
+
+
+def apart_words(one: ModelResult, other: ModelResult) -> str:
+    """Return in words where two models of a trial are farthest apart; "" where they are not."""
+    found = farthest_apart(one, other)
+    if found is None:
+        return ""
+    several = len(one.trial.made.context.trial.followed) > 1
+    what = f"{found.axis} of {found.body}" if several else found.axis
+    more, less = (other, one) if found.by.value > 0.0 else (one, other)
+    by = write_estimate(abs(found.by.value), found.by.u, "m")
+    return (
+        f"{more.model.name} and {less.model.name} are farthest apart at {found.t:.4g} s: {what} is "
+        f"{by} larger with {more.model.name}"
+    )
 
 
 def parameter_words(result: ModelResult, code: str) -> str:
@@ -204,9 +223,10 @@ def model_text(result: ModelResult) -> list[str]:
     for one in result.settings:
         if one.free:
             lines.append(f"  {one.name} {parameter_words(result, one.code)}")
-    p = "" if fit.p is None else f", p {chance_words(fit.p)}"
-    lines.append(f"  χ² {fit.chi_squared:.1f} for {fit.dof} degrees of freedom{p}")
-    lines.append(f"  what is left: {pattern_words(result)}")
+    if result.trial.made.samples:
+        p = "" if fit.p is None else f", p {chance_words(fit.p)}"
+        lines.append(f"  χ² {fit.chi_squared:.1f} for {fit.dof} degrees of freedom{p}")
+        lines.append(f"  what is left: {pattern_words(result)}")
     energy = f", energy {write_number(result.stepping.energy, 2)} J" if has_energy(result) else ""
     if not result.stepping.follows:
         energy = ""

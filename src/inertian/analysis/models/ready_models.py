@@ -3,11 +3,13 @@ likely to act besides.
 """
 
 from inertian.analysis.evaluation import Evaluator
-from inertian.models.definitions.model import Model, Start
+from inertian.models.definitions.model import Model, Start, TypedState
 from inertian.models.definitions.typed_forces import parse_force
 from inertian.physics.accounts.events import EventKind
 from inertian.physics.accounts.forms import INCLINE, STIFFNESS
 from inertian.project.project import Entry, Project
+from inertian.quantities.facts import Fact, Meaning
+from inertian.quantities.units import unit_of
 
 WEIGHT, SLOPE, FRICTION = "weight", "weight along the incline", "sliding friction"
 DRAG, LINEAR = "quadratic drag", "linear drag"
@@ -54,10 +56,18 @@ _GLIDE = (
     ("Friction", (FRICTION,)),
     ("Friction and drag", (FRICTION, DRAG)),
 )
+# Where there is nothing to find a value by: of a stone on ice, to be changed
+_TYPED = (
+    ("No net force", ("none",)),
+    ("Friction", (f"{FRICTION} μ=0.01±0",)),
+    ("Friction and drag", (f"{FRICTION} μ=0.01±0", f"{DRAG} c=0.3±0 kg/m")),
+)
 
 
 def ready_models(evaluator: Evaluator, project: Project, entry: Entry) -> tuple[Model, ...]:
     """Return three models that fit the event of a trial, the simplest first."""
+    if not entry.trial.recorded:
+        return _without_data(entry)
     kind = evaluator.event(project, entry).kind
     facts = {**project.setup_facts(entry), **project.account_facts(entry)}
     offered = _READY.get(kind, _GLIDE)
@@ -76,6 +86,23 @@ def ready_models(evaluator: Evaluator, project: Project, entry: Entry) -> tuple[
     return tuple(
         Model(name, tuple(parse_force(text) for text in texts), start=start)
         for name, texts in offered
+    )
+
+
+def _without_data(entry: Entry) -> tuple[Model, ...]:
+    """Three models that run at once: the first body moves, the others rest ahead of it."""
+    states = []
+    for place, body in enumerate(entry.trial.followed):
+        for axis in body.axes:
+            first = axis == body.axes[0]
+            at = unit_of("length", "m"), float(place) if first else 0.0
+            speed = unit_of("speed", "m/s"), 1.0 if first and place == 0 else 0.0
+            facts = [Fact(value, 0.0, Meaning.EXACT, unit) for unit, value in (at, speed)]
+            states.append(TypedState(body.name, axis, *facts))
+    start = Start(typed=tuple(states))
+    return tuple(
+        Model(name, tuple(parse_force(text) for text in texts), start=start)
+        for name, texts in _TYPED
     )
 
 

@@ -194,7 +194,10 @@ class ModelActions:
     # -- models ------------------------------------------------------------------------------------
 
     def _put(self, model: Model) -> None:
-        trial = self._trial()
+        trial, entry = self._trial(), self._state.entry
+        if entry is not None and not entry.trial.recorded and not model.start.typed:
+            ready = self._state.ready
+            model = replace(model, start=ready[0].start) if ready else model
         if trial:
             name = free_model_name(self._document.committed, trial, model.name)
             self._state.name = name
@@ -227,6 +230,12 @@ class ModelActions:
         if model is not None:
             trial = self._trial()
             self._do(lambda: model_for_series(self._document.committed, trial, model.name))
+
+    def ask_without_data(self) -> None:
+        """Ask for a trial of which nothing was recorded."""
+        from inertian.desktop.models.without_data_dialog import WithoutDataDialog
+
+        WithoutDataDialog(self._parent, self._theme, self._document).exec()
 
     # -- programs and files ------------------------------------------------------------------------
 

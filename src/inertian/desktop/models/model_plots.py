@@ -168,47 +168,55 @@ class LeftPlot(PlainPlot):
         self.plot.clear()
         result = self._state.result
         if result is None or self._state.entry is None:
+            self.name_axes("")
             return
         places = {b.name: k for k, b in enumerate(self._state.entry.trial.bodies)}
-        largest = float(np.max(np.abs(result.trial.residuals), initial=1e-12))
+        samples, others = result.trial.made.samples, self._others(result)
+        compared = [result.trial.residuals] if samples else [apart for _, _, apart in others]
+        largest = max((float(np.nanmax(np.abs(y), initial=0.0)) for y in compared), default=0.0)
         factor, unit = next((f, u) for f, u in _SIZES if largest * f >= 1.0 or u == "µm")
-        self.name_axes(words.MODEL_LEFT_AXIS.format(unit=unit))
+        said = words.MODEL_LEFT_AXIS if samples else words.MODEL_OTHERS_AXIS
+        self.name_axes(said.format(unit=unit, name=result.model.name))
         self.zero_line()
-        self._draw_others(result, factor)
+        tone = QColor(self._theme.ink)
+        tone.setAlpha(FAINT)
+        for number, moments, apart in others:
+            style = DASHES[1 + number % (len(DASHES) - 1)]
+            curve = pg.PlotCurveItem(
+                moments, apart * factor, pen=pg.mkPen(tone, width=1.2, style=style),
+                antialias=True, connect="finite",
+            )  # fmt: skip
+            self.plot.addItem(curve, ignoreBounds=bool(samples))
         row = 0
-        for one in result.trial.made.samples:
+        for one in samples:
             rows = slice(row, row + len(one.x))
             row += len(one.x)
             left = result.trial.residuals[rows] * factor
             self.dots(one.t, left, places[one.body], faint=one.axis != "x")
-        sigma = float(np.sqrt(np.mean(result.trial.sigma**2))) * factor
-        for sign in (-2.0, 2.0):
-            tone = QColor(self._theme.edge)
-            line = pg.InfiniteLine(sign * sigma, 0, pen=pg.mkPen(tone, style=DASHES[1]))
-            self.plot.addItem(line)
+        if samples:
+            sigma = float(np.sqrt(np.mean(result.trial.sigma**2))) * factor
+            for sign in (-2.0, 2.0):
+                line_pen = pg.mkPen(QColor(self._theme.edge), style=DASHES[1])
+                self.plot.addItem(pg.InfiniteLine(sign * sigma, 0, pen=line_pen))
 
-    def _draw_others(self, result: ModelResult, factor: float) -> None:
-        """The other models that are shown, less the one in hand."""
-        state = self._state
-        own = result.trial.made.samples
-        shown = QuantityRef(Quantity.POSITION, own[0].axis)
+    def _others(self, result: ModelResult) -> list[tuple[int, Array, Array]]:
+        """The other models that are shown less the one in hand: which in order, moments in s, and
+        by how much in m.
+        """
+        state, found = self._state, []
+        axis = result.trial.made.context.trial.axes[0]
+        samples = result.trial.made.samples
+        shown = QuantityRef(Quantity.POSITION, samples[0].axis if samples else axis)
         mine = {c.body: c for c in state.curves.get((result.model.name, shown), ())}
         names = [n for n in state.shown_models() if n != result.model.name]
-        tone = QColor(self._theme.ink)
-        tone.setAlpha(FAINT)
         for number, name in enumerate(names):
             for one in state.curves.get((name, shown), ()):
                 if one.body in mine:
                     base = mine[one.body]
                     apart = np.interp(base.moments, one.moments, one.curve) - base.curve
                     inside = (base.moments >= one.moments[0]) & (base.moments <= one.moments[-1])
-                    left = np.where(inside, apart, np.nan) * factor
-                    style = DASHES[1 + number % (len(DASHES) - 1)]
-                    curve = pg.PlotCurveItem(
-                        base.moments, left, pen=pg.mkPen(tone, width=1.2, style=style),
-                        antialias=True, connect="finite",
-                    )  # fmt: skip
-                    self.plot.addItem(curve, ignoreBounds=True)
+                    found.append((number, base.moments, np.where(inside, apart, np.nan)))
+        return found
 
 
 _SIZES = ((1.0, "m"), (100.0, "cm"), (1e3, "mm"), (1e6, "µm"))

@@ -81,6 +81,8 @@ class ModelTable(QTableWidget):
         chi = words.MODEL_CHI.format(
             chi=format_number(answer.fit.chi_squared, 3), dof=answer.fit.dof
         )
+        if not answer.trial.made.samples:
+            chi = ""
         steps = format_number(answer.stepping.position, 2) + " m"
         if not answer.stepping.follows:
             steps = words.MODEL_RUNS_AWAY

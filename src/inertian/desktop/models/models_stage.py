@@ -248,7 +248,8 @@ class ModelsStage(QStackedWidget):
             self.said.setText(rich(str(answer)))
         elif answer is not None:
             what = pattern_words(answer)
-            self.said.setText(rich(words.MODEL_SAYS.format(name=state.model.name, what=what)))
+            said = words.MODEL_SAYS.format(name=state.model.name, what=what)
+            self.said.setText(rich(said if answer.trial.made.samples else words.MODEL_NO_SAMPLES))
         self.said.setToolTip("\n".join(state.said))
         known = answer is not None and not isinstance(answer, InertianError) and self._known()
         notes = fit_notes(answer) if known else []  # type: ignore[arg-type]

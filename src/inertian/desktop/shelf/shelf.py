@@ -247,7 +247,9 @@ class _Card(QStyledItemDelegate):
 
 
 def _small_traces(trial: Trial) -> list[QPolygonF]:
-    """The first axis of each body, thinned, in the unit square."""
+    """The first axis of each body, thinned, in the unit square; nothing of a trial without data."""
+    if not trial.recorded:
+        return []
     channels = [(*body.channels, *body.sensors)[0].si for body in trial.bodies]
     low, high = min(np.nanmin(c) for c in channels), max(np.nanmax(c) for c in channels)
     rows = np.linspace(0, len(trial.t) - 1, min(TRACE_POINTS, len(trial.t))).astype(int)

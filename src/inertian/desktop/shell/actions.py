@@ -255,6 +255,7 @@ class Actions(QObject):
             (words.MODEL_COPY_ACTION, "", "copy_model"),
             (words.MODEL_REMOVE_ACTION, "", "remove_model"),
             (words.MODEL_SERIES_ACTION, "", "for_series"),
+            (words.WITHOUT_DATA_ACTION, "", "ask_without_data"),
             (words.MODEL_PYTHON_ACTION, "", "show_python"),
             (words.MODEL_EXPORT_ACTION, "", "export_models"),
             (words.MODEL_IMPORT_ACTION, "", "import_models"),

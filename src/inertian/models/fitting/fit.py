@@ -163,10 +163,11 @@ def _fitted(
     trials: Sequence[TrialModel], shared: Sequence[str], progress: Progress | None
 ) -> ModelFit:
     problem = FitProblem(trials, frozenset(shared), progress)
-    if len(problem.x) + len(problem.priors) <= len(problem.columns):
+    free = len(problem.columns) - len(problem.priors)
+    if free and free >= len(problem.x):
         raise ModelFitError(
-            f"{len(problem.columns) - len(problem.priors)} numbers cannot be fitted to "
-            f"{len(problem.x)} samples. Fix some of them, or choose a longer stretch."
+            f"{free} numbers cannot be fitted to {len(problem.x)} samples. Fix some of them, or "
+            "choose a longer stretch."
         )
     at, flat = minimised(problem)
     left, slopes = problem.run(at)

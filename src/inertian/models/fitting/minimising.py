@@ -81,8 +81,9 @@ class FitProblem:
                 for name, value in ((c.place, x), (c.rate, v)):
                     if name in start.free:
                         self._add(place, name, float(value), -np.inf, False)
-        self.sigma = np.concatenate([s.sigma for made in self.trials for s in made.samples])
-        self.x = np.concatenate([s.x for made in self.trials for s in made.samples])
+        samples = [s for made in self.trials for s in made.samples]
+        self.sigma = np.concatenate([np.zeros(0), *(s.sigma for s in samples)])
+        self.x = np.concatenate([np.zeros(0), *(s.x for s in samples)])
         corners = sum(len(r.t) for made in self.trials for r in made.system.recorded.values())
         self.allowed = MOST_SPENT * len(self.trials) + MOST_RUNS * corners
         self.last: tuple[Array, Array, Array] | None = None
@@ -166,7 +167,7 @@ class FitProblem:
         for place, made in enumerate(self.trials):
             own = self.own(place, at)
             values.append(made.predicted(self.settings(place, own), *self.state(place, own)).values)
-        left = (np.concatenate(values) - self.x) / self.sigma
+        left = (np.concatenate([np.zeros(0), *values]) - self.x) / self.sigma
         return np.append(left, self.prior_residuals(at))
 
     def slopes(self, at: Array) -> Array:

@@ -38,6 +38,7 @@ from inertian.quantities.units import unit_of
 NONE, SPEED, TIME, PLACE, WAVES = (
     "no pattern", "grows with speed", "grows with time", "follows the position", "a slow pattern",
 )  # fmt: skip
+NO_SAMPLES = "nothing to compare with"
 SUDDEN = "sudden at {at:.2f} s"
 BY_CHANCE = 0.03  # how often noise alone may be called a pattern
 DRAWS, SEED = 4_000, 20261129
@@ -88,7 +89,7 @@ class ResidualPattern:
     @property
     def structured(self) -> bool:
         """Whether there is a pattern."""
-        return self.pattern != NONE
+        return self.pattern not in (NONE, NO_SAMPLES)
 
 
 @dataclass(frozen=True)
@@ -103,6 +104,8 @@ class _Candidate:
 
 def residual_pattern(trial: FittedTrial) -> ResidualPattern:
     """Return what the residuals of one trial say."""
+    if not trial.made.samples:
+        return ResidualPattern(NO_SAMPLES, 0.0, 1.0)
     try:
         columns, candidates = _columns(trial)
     except ModelRunError:

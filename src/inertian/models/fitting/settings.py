@@ -54,6 +54,7 @@ _WORDS = frozenset(
 )
 BEGIN = "begin"
 RADIUS, UNKNOWN = "r", "not known, and not needed"
+ONLY_SEEN = (RADIUS, BEGIN, "x_c", "y_c", "x_p", "y_p")  # that only say where samples are seen
 
 
 def bodies_of(context: TrialContext, model: Model) -> tuple[Body, ...]:
@@ -88,12 +89,33 @@ def system_of(context: TrialContext, model: Model) -> System:
     )
     found = _Settings(context, model, moving, forces)
     settings = found.all()
+    if not context.trial.recorded:
+        settings = _unseen(settings, moving)
     followers = tuple(
         found.follower(body, next(b for b in moving if b.name == leader))
         for body, leader in hanging.items()
     )
     recorded = _recorded(context, bodies, forces)
     return System(moving, forces, settings, recorded, followers)
+
+
+def _unseen(
+    settings: Mapping[tuple[int, str, str], Setting], bodies: Sequence[MovingBody]
+) -> Mapping[tuple[int, str, str], Setting]:
+    """Settings where nothing was recorded: where circles are seen has no meaning, so they lie about
+    zero, as large as the pendulum is long.
+    """
+    hanging = {body.name for body in bodies if body.hanging}
+    long = next((s.value for (_, symbol, _), s in settings.items() if symbol == "l"), 1.0)
+    return {
+        key: replace(
+            one, free=False, known=True,
+            value=0.0 if key[1] != RADIUS else long if key[2] in hanging else 1.0,
+        )
+        if one.free and key[1] in ONLY_SEEN
+        else one
+        for key, one in settings.items()
+    }  # fmt: skip
 
 
 def _moving(body: Body, mark: str, turning: bool, forces: Sequence[Force]) -> MovingBody:
@@ -177,8 +199,8 @@ class _Settings:
             )
             if fact is None and turned:
                 raise Refusal(
-                    f"The moment of inertia of {body.name} is needed: type it in the setup, or "
-                    f"give --fact “moment of inertia of {body.name} = …”."
+                    f"The moment of inertia of {body.name} is needed: type it in the setup (in a "
+                    f"command --fact “moment of inertia of {body.name} = …”)."
                 )
             code, name = f"inertia{body.suffix}", f"moment of inertia of {body.name}"
             none = Setting(name, code, 1.0, "inertia", "kg·m²", known=False, symbol=UNKNOWN)
@@ -186,8 +208,8 @@ class _Settings:
             self._keep((-1, "I", body.name), own)
         if known is None and needed and not hinged:
             raise Refusal(
-                f"The mass of {body.name} is needed for these forces: type it in the setup, or "
-                f"give --fact “{mass_key(body.name)} = …”."
+                f"The mass of {body.name} is needed for these forces: type it in the setup (in a "
+                f"command --fact “{mass_key(body.name)} = …”)."
             )
         code, name = f"m{body.suffix}", mass_key(body.name)
         if known is None:
@@ -254,7 +276,7 @@ class _Settings:
                 key, fact = known
         elif fact.u > 0.0 and not typed.free:
             scope = f"trial {self.context.trial.id}"
-            key = FactId(f"{name} of model {self.model.name}", scope)
+            key = FactId(f"{name} = {fact} in models", scope)
         if fact is None and not typed.free and kind.symbol == "m_h" and len(force.bodies) == 2:
             known = self.context.masses.get(force.bodies[1])
             if known is not None:
@@ -336,7 +358,7 @@ class _Settings:
             if typed.fact is not None:
                 value = typed.fact
                 scope = f"trial {self.context.trial.id}"
-                own_key = FactId(f"{name} of model {self.model.name}", scope)
+                own_key = FactId(f"{name} = {value} in models", scope)
                 key2 = own_key if value.u > 0.0 else None
                 kind, unit, dimension = unit_of_typed(value)
                 base = replace(base, value=value.si, kind=kind, unit=unit, fact=value, key=key2,

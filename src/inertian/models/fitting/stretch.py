@@ -128,6 +128,9 @@ def seen_coordinates(
     first, into `values`.
     """
     trial = context.trial.body(body.name)
+    if not context.trial.recorded:
+        nothing = np.full(len(context.trial.t), np.nan)
+        return {c.place: (nothing, nothing) for c in body.coordinates}
     if not body.turning:
         return {
             c.place: (
@@ -255,8 +258,14 @@ def start_state(
     facts: dict[FactId, Fact] = {}
     trial = context.trial.id
     for c in system.coordinates:
-        first = _first_guess(context.trial.t, *seen[c.place], stretch)
         typed = next((s for s in model.start.typed if (s.body, s.axis) == (c.body, c.axis)), None)
+        whole = typed is not None and None not in (typed.place, typed.rate)
+        if not whole and not context.trial.recorded:
+            raise Refusal(
+                f"Nothing was recorded of {c.body}: type where it starts, "
+                + ("φ = 10 ° and ω = 0 1/s." if c.axis == "angle" else "x = 0 m and v = 1.4 m/s.")
+            )
+        first = (0.0, 0.0) if whole else _first_guess(context.trial.t, *seen[c.place], stretch)
         estimates = None
         wanted = model.start.span or model.start.time is not None
         if wanted and not model.start.fitted and c.axis != "angle":
@@ -267,7 +276,8 @@ def start_state(
             fact = getattr(typed, what) if typed is not None else None
             if fact is not None:
                 into.append(fact.si)
-                key = FactId(f"{name} at the start of model {model.name}", f"trial {trial}")
+                # What two models say alike of the start is one error
+                key = FactId(f"{name} = {fact} at the start", f"trial {trial}")
                 facts[key] = fact
                 held[name] = Estimate(fact.si, {}, {key: 1.0} if fact.u else {})
             elif resting and what == "rate":

@@ -61,7 +61,12 @@ class TrialModel:
 
     @property
     def moments(self) -> Array:
-        """All moments at which anything is compared, in s, increasing."""
+        """All moments at which anything is compared, in s, increasing; without data those of the
+        clock.
+        """
+        if not self.samples:
+            t = self.context.trial.t
+            return t[(t >= self.stretch.start) & (t <= self.stretch.stop)]
         return np.unique(np.concatenate([s.t for s in self.samples]))
 
     @property
@@ -89,6 +94,8 @@ class TrialModel:
             value, slope = self.seen_at(one.body, one.axis, motion, at, values, seeds)
             found.append(value)
             slopes.append(slope)
+        if not found:  # without data
+            return Predicted(np.zeros(0), np.zeros((0, len(seeds))), motion)
         return Predicted(np.concatenate(found), np.concatenate(slopes), motion)
 
     def seen_at(
@@ -178,8 +185,14 @@ def trial_model(context: TrialContext, model: Model) -> TrialModel:
         for one in channel_samples(context, [*names, *hanging], stretch.start, stretch.stop)
         if one.body not in hanging or one.axis in [f.axis for f in followers if f.body == one.body]
     )
-    if not samples:
+    free = [s.name for s in system.free]
+    if not samples and context.trial.recorded:
         raise Refusal("No positions were recorded where the model runs.")
+    if not samples and free:
+        raise Refusal(
+            f"Nothing was recorded that {' and '.join(free)} could be fitted to: type what "
+            f"{'it is' if len(free) == 1 else 'they are'}."
+        )
     recorded: dict[str, RecordedForce] = {}
     errors: dict[str, tuple[Estimate, float]] = {}
     for name, force in system.recorded.items():
@@ -196,6 +209,8 @@ def _on_its_cord(
     """A body on the cord of another with the way it goes: along its axis or against it."""
     t, places = context.trial.t, context.trial.body(one.body).channel(one.axis).si
     pulled = seen[one.leader][0]
+    if not context.trial.recorded:
+        return one
     inside = (t >= stretch.start) & (t <= stretch.stop) & np.isfinite(places) & np.isfinite(pulled)
     if inside.sum() < 2:
         raise Refusal(f"There are too few samples of {one.body} where the model runs.")

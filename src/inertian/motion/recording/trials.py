@@ -232,6 +232,12 @@ class Trial:
         """The bodies whose positions were recorded."""
         return tuple(body for body in self.bodies if body.channels)
 
+    @cached_property
+    def recorded(self) -> bool:
+        """Whether there are any samples: a trial without data has a clock and bodies only."""
+        channels = [c for b in self.bodies for c in (*b.channels, *b.sensors)]
+        return any(np.isfinite(channel.raw).any() for channel in channels)
+
     @property
     def channels_followed(self) -> int:
         """How many channels of positions there are."""

@@ -17,6 +17,16 @@ MODEL_NEW_ACTION = "&New model"
 MODEL_COPY_ACTION = "&Copy this model"
 MODEL_REMOVE_ACTION = "&Remove this model"
 MODEL_SERIES_ACTION = "For &all trials of the series"
+WITHOUT_DATA_ACTION = "A trial &without data…"
+WITHOUT_DATA_TITLE = "A trial without data"
+WITHOUT_DATA_SAID = (
+    "Bodies of which nothing was recorded: models run from a start that is typed, and are compared "
+    "with one another."
+)
+WITHOUT_DATA_BODIES, WITHOUT_DATA_BODY = "Bodies, with commas between", "A"
+WITHOUT_DATA_MOVES, WITHOUT_DATA_AXES = "They move", ("along a line, x", "in a plane, x and y")
+WITHOUT_DATA_DURATION, WITHOUT_DATA_STEP = "For", "In steps of"
+WITHOUT_DATA_NAME = "Without data"
 MODEL_PYTHON_ACTION = "Show as &Python…"
 MODEL_EXPORT_ACTION = "&Export models…"
 MODEL_IMPORT_ACTION = "&Import models…"
@@ -72,6 +82,8 @@ MODEL_VIEW_TIPS = (
 )
 MODEL_STRIP = "What the strip shows"
 MODEL_SAYS = "What is left of {name}: {what}"
+MODEL_NO_SAMPLES = "Nothing was recorded: models are compared with one another."
+MODEL_OTHERS_AXIS = "Others − {name} ({unit})"
 MODEL_LEFT_AXIS, MODEL_DRIFT_AXIS, MODEL_APART_AXIS = (
     "Sample − model ({unit})", "Energy (J)", "Off ({unit})",
 )  # fmt: skip
