@@ -323,7 +323,8 @@ class MainWindow(QMainWindow):
             start, stop = (format_number(float(t), 4) for t in (trial.t[0], trial.t[-1]))
             count, many = len(trial.t), len(trial.bodies)
             bodies = words.ONE_BODY if many == 1 else words.MANY_BODIES.format(count=many)
-            said = words.SAMPLES.format(count=count, bodies=bodies, start=start, stop=stop)
+            counted = words.SAMPLES if trial.recorded else words.MOMENTS
+            said = counted.format(count=count, bodies=bodies, start=start, stop=stop)
             self.file_label.setText(
                 words.STATUS_FILE.format(file=trial.provenance.file or trial.name, samples=said)
             )

@@ -61,6 +61,7 @@ from inertian.quantities.estimates import Estimate, JointScalars
 NO_MOTION = (
     "Neither positions nor an acceleration were recorded, so there is no motion to account for."
 )
+NOTHING = "Nothing was recorded: the accounts of its models stand in their own stage."
 NEAR = 4  # samples before a launch that tell on which side a spring is pressed
 LEAST_WINDOW = 7  # samples, in which a swing is read at least
 CLEARLY = 3.0  # u: signs and rests that are told by that much are taken for sure
@@ -162,6 +163,8 @@ def _as_it_is_read(event: Event, context: TrialContext, choices: Choices) -> Tri
     """A trial with entries by hand among its facts, and where only an accelerometer was aboard,
     with the spans in which that was quiet. Raises AccountError where nothing tells the motion.
     """
+    if not context.trial.recorded:
+        raise AccountError(context.trial.name, NOTHING)
     if event.kind is EventKind.TOWED:
         aboard = gauge_of(context.trial, "a")
         if aboard is None:

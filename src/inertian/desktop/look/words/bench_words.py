@@ -17,6 +17,7 @@ RAIL_HELP = (
     "Drag edges or spans, or a new one. Keys: ↑ ↓ choose, ← → move by a sample, Shift by ten, "
     "Enter a time, N new, F2 name, Del remove; L plumb line, P pin, X set aside."
 )
+MOMENTS = "no samples, {bodies}, {start} s to {stop} s"
 SAMPLES = "{count} samples, {bodies}, {start} s to {stop} s"
 ONE_BODY, MANY_BODIES = "1 body", "{count} bodies"
 STATUS_FILE = "{file}: {samples}"
