@@ -115,6 +115,15 @@ def _on_same_rows(fits: Sequence[BodyFit]) -> list[list[BodyFit]]:
 SLOWEST = 1e-100  # (m/s)²: the squares of smaller ones run out of digits
 
 
+LEAST_SHARE = 1e-3  # of the whole variance, that readings have at least
+CLEARLY_JITTER = 2.0  # of the logarithm of the likelihood, from which time stamps may have it all
+
+
+def _log_likelihood(variance: Array | float, mean: Array, freedom: Array) -> float:
+    """Of mean squares with degrees of freedom, (g,), but for a constant."""
+    return float(-0.5 * freedom @ (np.log(variance) + mean / variance))
+
+
 def component_variances(
     speed2: Array, squares: Array, freedom: Array, floor: float
 ) -> tuple[float, float, Array]:
@@ -141,11 +150,15 @@ def component_variances(
         new_a, new_b = np.linalg.solve(normal, design.T @ (weight * mean))
         if new_b <= 0.0:
             return pooled, 0.0, alone  # no sign of jitter
-        new_a = max(float(new_a), floor / pooled, 1e-3)
+        new_a = max(float(new_a), floor / pooled, LEAST_SHARE)
         done = abs(new_a - a) + abs(new_b - b) < 1e-10
         a, b = new_a, float(new_b)
         if done:
             break
+    # Nothing left for the readings is hard to believe: samples at rest would count for everything
+    likelier = _log_likelihood(design @ (a, b), mean, freedom) - _log_likelihood(1.0, mean, freedom)
+    if a <= LEAST_SHARE and likelier < CLEARLY_JITTER:
+        return pooled, 0.0, alone
     weight = freedom / (2.0 * (design @ (a, b)) ** 2)
     covariance = np.linalg.inv(design.T @ (design * weight[:, None]))
     units = np.array([pooled, pooled / fastest])
