@@ -11,7 +11,12 @@ from inertian.motion.derivatives.local_fits import ChannelSamples
 from inertian.motion.fits.condensed_samples import SpanSamples
 from inertian.motion.fits.free_motion import FreeMotion, fit_body, shared_deceleration
 from inertian.motion.fits.polynomial_fits import TooFewSamplesError, fit_samples
-from inertian.motion.noise.reading_noise import READINGS, STAMPS, noise_of_free_motion
+from inertian.motion.noise.reading_noise import (
+    READINGS,
+    STAMPS,
+    component_variances,
+    noise_of_free_motion,
+)
 from inertian.motion.noise.stated_noise import SCATTER_USED
 from inertian.motion.recording.trials import TrialError
 from inertian.motion.spans.span_suggestion import suggest_spans
@@ -204,6 +209,22 @@ def test_line_estimates_and_the_deceleration_are_uncorrelated():
     for fit in flat:
         of_a = fit.bent["x"] / information
         assert abs(fit.fits["x"].weights(0.5, 1).values @ of_a) < 1e-12
+
+
+def test_readings_are_not_taken_for_free_of_noise_by_chance():
+    """A few residuals larger where it was faster: else samples at rest would count for all."""
+    speed2, mean, freedom = (
+        np.array([0.116, 0.0526]),
+        np.array([2.02e-6, 7.04e-7]),
+        np.array([14.0, 35.0]),
+    )
+    a, b, _ = component_variances(speed2, mean * freedom, freedom, 1e-14)
+    assert b == 0.0
+    assert a == pytest.approx(mean @ freedom / freedom.sum())
+    sure = 200.0 * freedom  # the same from so many samples is no chance
+    a, b, _ = component_variances(speed2, mean * sure, sure, 1e-14)
+    assert b > 1e-5
+    assert a < 0.01 * mean.max()
 
 
 @pytest.mark.parametrize(
