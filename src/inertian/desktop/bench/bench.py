@@ -24,6 +24,7 @@ from inertian.desktop.bench.span_rail import SpanRail
 from inertian.desktop.bench.strip import Strip
 from inertian.desktop.bench.traces import Points, residual_traces, traces_of
 from inertian.desktop.look import words
+from inertian.desktop.look.labels import tight_column
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
@@ -73,9 +74,7 @@ class BenchStage(QWidget):
         self._ask = _Ask(words.NO_SPANS, words.NO_SPANS_BUTTON)
         self._side: XYPlot | None = None  # made when it is first shown
         left = QWidget()
-        column = QVBoxLayout(left)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(left)
         column.addWidget(self.rail)
         column.addWidget(self._ask)
         column.addWidget(self._scroll, 1)

@@ -1,13 +1,13 @@
 """One strip of the bench: a quantity against time, for all bodies of the trial in hand."""
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from inertian.desktop.bench.bench_parts import BenchInterface
 from inertian.desktop.bench.strip_plot import StripPlot
 from inertian.desktop.bench.trace_items import DrawnTrace
 from inertian.desktop.bench.traces import Trace
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import BodyLabel, MenuButton
+from inertian.desktop.look.labels import BodyLabel, MenuButton, tight_column
 from inertian.desktop.look.tokens import AXIS_WIDTH, STRIP_LEAST, Theme
 from inertian.desktop.state.document import Document
 from inertian.physics.definitions.requests import QuantityRef
@@ -57,9 +57,7 @@ class Strip(QWidget):
             head.addWidget(part)
         head.addStretch(1)
         head.addLayout(self.legend)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(self)
         column.addLayout(head)
         column.addWidget(self.plot, 1)
         if residuals:

@@ -17,7 +17,7 @@ from inertian.desktop.intake.file_view import FileView
 from inertian.desktop.intake.intake_desk import IntakeDesk
 from inertian.desktop.intake.trace_preview import TracePreview
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import DropDown, label
+from inertian.desktop.look.labels import DropDown, label, tight_column
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
@@ -107,9 +107,7 @@ class IntakeStage(QWidget):
         foot.addWidget(self.progress)
         foot.addWidget(self.stop)
         foot.addWidget(self.bring_in)
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(page)
         column.addLayout(head)
         column.addWidget(parts, 1)
         column.addLayout(foot)

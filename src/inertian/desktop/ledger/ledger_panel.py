@@ -17,7 +17,7 @@ from inertian.desktop.ledger.energy_picture import EnergyPicture
 from inertian.desktop.ledger.how_computed import HowComputed
 from inertian.desktop.ledger.ledger_pictures import Budget
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import label
+from inertian.desktop.look.labels import label, tight_column
 from inertian.desktop.look.number_format import format_number
 from inertian.desktop.look.tokens import Theme
 from inertian.physics.accounts.ledger import Accounts, Ledger
@@ -37,9 +37,7 @@ class BudgetPart(QWidget):
         self.title, self.budget = label("", "heading"), Budget(theme)
         self.title.setContentsMargins(16, 6, 16, 2)
         self.title.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(self)
         column.addWidget(self.title)
         column.addWidget(self.budget)
 
@@ -98,9 +96,7 @@ class LedgerPanel(QWidget):
         for page in (self._budget_page, self.energy, self.how):
             self.pages.addWidget(page)
         self._group.idClicked.connect(self._turn)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(self)
         column.addWidget(strip)
         column.addWidget(self.pages)
         self._turn(0)

@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import (
     QStyleOptionToolButton,
     QStylePainter,
     QToolButton,
+    QVBoxLayout,
+    QWidget,
 )
 
 from inertian.desktop.look import markers
@@ -25,6 +27,14 @@ def label(text: str, role: str = "") -> QLabel:
     if role:
         made.setProperty("role", role)
     return made
+
+
+def tight_column(part: QWidget) -> QVBoxLayout:
+    """Return a column in a part, without margins and gaps."""
+    column = QVBoxLayout(part)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(0)
+    return column
 
 
 class ExplainedLabel(QLabel):

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from inertian.analysis.models.model_results import ModelResult
 from inertian.analysis.models.shown_curves import ShownCurve, seen_of_motion
 from inertian.desktop.look import markers, words
+from inertian.desktop.look.labels import tight_column
 from inertian.desktop.look.plot_axes import plain_axes, wear_axes
 from inertian.desktop.look.tokens import AXIS_WIDTH, Theme
 from inertian.desktop.state.models_state import ModelsState
@@ -230,9 +231,7 @@ class StepPlots(QWidget):
         self._theme, self._state = theme, state
         self.apart, self.drift = PlainPlot(theme, False), PlainPlot(theme, True)
         self.drift.item.setXLink(self.apart.item)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(self)
         column.addWidget(self.apart, 1)
         column.addWidget(self.drift, 1)
 

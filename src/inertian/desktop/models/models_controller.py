@@ -1,12 +1,9 @@
-"""The models stage, its margin and its state: made when somebody first looks at them, so that the
-window opens without.
-"""
+"""The parts of the models stage."""
 
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from inertian.desktop.look.tokens import Theme
-from inertian.desktop.state.document import Document
+from inertian.desktop.state.stage_controller import StageController
 
 if TYPE_CHECKING:
     from inertian.desktop.models.model_actions import ModelActions
@@ -15,16 +12,8 @@ if TYPE_CHECKING:
     from inertian.desktop.state.models_state import ModelsState
 
 
-class ModelsController:
-    """Makes the parts of the stage, once."""
-
-    def __init__(self, document: Document, theme: Theme) -> None:
-        self._document, self._theme = document, theme
-
-    @property
-    def built(self) -> bool:
-        """Whether the stage is there."""
-        return "stage" in self.__dict__
+class ModelsController(StageController):
+    """Makes the parts of the stage."""
 
     @cached_property
     def state(self) -> "ModelsState":
@@ -53,8 +42,3 @@ class ModelsController:
         from inertian.desktop.models.model_margin import ModelMargin
 
         return ModelMargin(self._document, self._theme, self.state, self.actions)
-
-    def leave(self) -> None:
-        """Stop; the window closes."""
-        if "state" in self.__dict__:
-            self.state.leave()

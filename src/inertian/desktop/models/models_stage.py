@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from inertian.analysis.models.shown_curves import quantities_of, tried_misfit
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import DropDown, empty_layout, label
+from inertian.desktop.look.labels import DropDown, empty_layout, label, tight_column
 from inertian.desktop.look.number_format import format_number, rich
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.look.view_strip import ViewStrip
@@ -96,9 +96,7 @@ class ModelsStage(QStackedWidget):
         row.addSpacing(8)
         row.addWidget(self.said, 1)
         row.addWidget(self.stop)
-        column = QVBoxLayout(part)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(part)
         column.addLayout(row)
         column.addWidget(self.curves, 1)
         return part
@@ -117,9 +115,7 @@ class ModelsStage(QStackedWidget):
         self.view_said.setTextFormat(Qt.TextFormat.RichText)
         row.addSpacing(12)
         row.addWidget(self.view_said, 1)
-        column = QVBoxLayout(part)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(part)
         column.addWidget(self.strip)
         column.addWidget(self.views, 1)
         return part
@@ -131,9 +127,7 @@ class ModelsStage(QStackedWidget):
         self.notes.setWordWrap(True)
         self.notes.setContentsMargins(8, 4, 8, 6)
         self.notes.hide()
-        column = QVBoxLayout(part)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(part)
         column.addWidget(self.table, 1)
         column.addWidget(self.notes)
         return part

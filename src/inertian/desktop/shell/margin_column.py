@@ -5,10 +5,10 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QStackedWidget,
     QToolButton,
-    QVBoxLayout,
     QWidget,
 )
 
+from inertian.desktop.look.labels import tight_column
 from inertian.desktop.look.tokens import MARGIN_WIDTH
 
 
@@ -36,9 +36,7 @@ class MarginColumn(QWidget):
             self.stack.addWidget(page)
         row.addStretch(1)
         self._pages = pages
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(self)
         column.addWidget(above)
         column.addWidget(strip)
         column.addWidget(self.stack, 1)

@@ -7,12 +7,12 @@ from functools import partial
 from threading import Event
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
 from inertian.analysis.evaluation import Evaluator
+from inertian.desktop.state.background_state import BackgroundState
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
-from inertian.desktop.state.worker import Worker
 from inertian.models.definitions.model import Model
 from inertian.project.project import Entry, Project
 from inertian.quantities.errors import InertianError
@@ -28,7 +28,7 @@ PAUSE_MS = 80  # after a change, until the models are fitted anew
 REMEMBERED = 40  # fitted models that are kept
 
 
-class ModelsState(QObject):
+class ModelsState(BackgroundState):
     """The models of the trial in hand. Signals: `fitted` when their answers are there, `chosen`
     when another is in hand, `tried` while a slider moves, `progress` with the runs of a fit.
     """
@@ -39,8 +39,7 @@ class ModelsState(QObject):
     progress = pyqtSignal(int)
 
     def __init__(self, document: Document) -> None:
-        super().__init__()
-        self._document, self._worker = document, Worker()
+        super().__init__(document)
         self._evaluator, self._for = Evaluator(), document.evaluator
         self.answers: dict[str, ModelResult | InertianError] = {}  # by name, of the trial in hand
         self.curves: dict[tuple[str, QuantityRef], list[ShownCurve]] = {}
@@ -54,7 +53,6 @@ class ModelsState(QObject):
         self.tried_values: dict[str, float] = {}
         self.shown = False
         self._kept: dict[object, ModelResult] = {}
-        self._stopped = Event()
         self._pause = once_after(self, PAUSE_MS, self._ask)
         document.changed.connect(self.ask)
         document.selected.connect(self.ask)
@@ -243,16 +241,3 @@ class ModelsState(QObject):
     def shown_models(self) -> Sequence[str]:
         """Names of the models whose curves are shown."""
         return [m.name for m in self.models if m.name not in self.hidden]
-
-    @staticmethod
-    def _failed(error: BaseException) -> None:
-        raise error
-
-    def wait(self) -> None:
-        """Wait until what was asked for before is done; for tests."""
-        self._worker.wait()
-
-    def leave(self) -> None:
-        """Stop; the window closes."""
-        self._stopped.set()
-        self._worker.stop()

@@ -4,12 +4,12 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
 from inertian.analysis.evaluation import Evaluator
+from inertian.desktop.state.background_state import BackgroundState
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
-from inertian.desktop.state.worker import Worker
 from inertian.project.project import Project
 
 if TYPE_CHECKING:
@@ -37,14 +37,13 @@ class _Looker:
         return second_look(project, self._evaluator, trials, self._seen)
 
 
-class SecondLooks(QObject):
+class SecondLooks(BackgroundState):
     """Notes on trials by id, as far as they are known; `changed` when there are others."""
 
     changed = pyqtSignal()
 
     def __init__(self, document: Document) -> None:
-        super().__init__()
-        self._document, self._worker = document, Worker()
+        super().__init__(document)
         self.notes: Mapping[str, tuple[Note, ...]] = {}  # that are true of the trials as they are
         self._found: Mapping[str, tuple[Note, ...]] = {}  # in the project they were asked for
         self.known_for: Project | None = None  # the value that the notes are about
@@ -104,15 +103,3 @@ class SecondLooks(QObject):
         self._found = {**{t: n for t, n in others.items() if t not in trials}, **found}
         self.known_for = project
         self._show()
-
-    @staticmethod
-    def _failed(error: BaseException) -> None:
-        raise error
-
-    def wait(self) -> None:
-        """Wait until what was asked for before is done; for tests."""
-        self._worker.wait()
-
-    def leave(self) -> None:
-        """Stop; the window closes."""
-        self._worker.stop()

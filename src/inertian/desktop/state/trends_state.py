@@ -6,13 +6,13 @@ from functools import partial
 from threading import Event
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
 from inertian.analysis.evaluation import Evaluator
 from inertian.analysis.series_results import SeriesResult, with_trial_changed
+from inertian.desktop.state.background_state import BackgroundState
 from inertian.desktop.state.document import Document
 from inertian.desktop.state.timers import once_after
-from inertian.desktop.state.worker import Worker
 from inertian.project.project import Entry, Project
 from inertian.project.trend_requests import TrendRequest
 from inertian.quantities.errors import InertianError
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 PAUSE_MS = 120  # after a change, until the table is worked out anew
 
 
-class TrendsState(QObject):
+class TrendsState(BackgroundState):
     """The table and the trend of the open project. Signals: `table_changed`, `row_changed` for one
     row while something is dragged, `trend_changed`, `laid`, `pooled`, and `progress` with rows done
     and of how many.
@@ -42,15 +42,13 @@ class TrendsState(QObject):
     progress = pyqtSignal(int, int)
 
     def __init__(self, document: Document) -> None:
-        super().__init__()
-        self._document, self._worker = document, Worker()
+        super().__init__(document)
         self._evaluator, self._for = Evaluator(), document.evaluator
         self.table: ResultsTable | None = None
         self.trend: TrendResult | None = None
         self.request = TrendRequest()
         self.refused = ""  # why there is no trend
         self.known_for: Project | None = None
-        self._stopped = Event()
         self._pause = once_after(self, PAUSE_MS, self._ask)
         self.shown = False  # whether somebody looks
         self._dragged: tuple[Project, Evaluator, SeriesResult] | None = None
@@ -178,19 +176,6 @@ class TrendsState(QObject):
             return laid_over(project, self._evaluator, entries, shown, body, anchor, scaled)
 
         self._worker.run("laid", work, self.laid.emit, self._failed)
-
-    @staticmethod
-    def _failed(error: BaseException) -> None:
-        raise error
-
-    def wait(self) -> None:
-        """Wait until what was asked for before is done; for tests."""
-        self._worker.wait()
-
-    def leave(self) -> None:
-        """Stop; the window closes."""
-        self._stopped.set()
-        self._worker.stop()
 
 
 def worked_out(

@@ -1,12 +1,9 @@
-"""The trends stage, its margin and its state: made when somebody first looks at them, so that the
-window opens without.
-"""
+"""The parts of the trends stage."""
 
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from inertian.desktop.look.tokens import Theme
-from inertian.desktop.state.document import Document
+from inertian.desktop.state.stage_controller import StageController
 
 if TYPE_CHECKING:
     from inertian.desktop.state.trends_state import TrendsState
@@ -14,16 +11,8 @@ if TYPE_CHECKING:
     from inertian.desktop.trends.trends_stage import TrendsStage
 
 
-class TrendsController:
-    """Makes the parts of the stage, once."""
-
-    def __init__(self, document: Document, theme: Theme) -> None:
-        self._document, self._theme = document, theme
-
-    @property
-    def built(self) -> bool:
-        """Whether the stage is there."""
-        return "stage" in self.__dict__
+class TrendsController(StageController):
+    """Makes the parts of the stage."""
 
     @cached_property
     def state(self) -> "TrendsState":
@@ -48,8 +37,3 @@ class TrendsController:
         made.present_wanted.connect(self.stage.present)
         made.aside_wanted.connect(self.stage.set_trial_aside)
         return made
-
-    def leave(self) -> None:
-        """Stop; the window closes."""
-        if "state" in self.__dict__:
-            self.state.leave()

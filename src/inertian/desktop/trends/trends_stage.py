@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 from inertian.analysis.results.formula_columns import unit_size
 from inertian.desktop.figures.present_dialog import PresentDialog
 from inertian.desktop.look import words
-from inertian.desktop.look.labels import DropDown, label
+from inertian.desktop.look.labels import DropDown, label, tight_column
 from inertian.desktop.look.tokens import Theme
 from inertian.desktop.look.view_strip import ViewStrip
 from inertian.desktop.state.document import Document
@@ -132,9 +132,7 @@ class TrendsStage(QStackedWidget):
         row.addStretch(1)
         row.addWidget(self.rows_said)
         row.addWidget(self.filter)
-        column = QVBoxLayout(part)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(part)
         column.addLayout(row)
         column.addWidget(self.table, 1)
         return part
@@ -169,9 +167,7 @@ class TrendsStage(QStackedWidget):
         for widget, stretch in ((self.up, 1), (self.against, 0), (self.across, 1)):
             row.addWidget(widget, stretch)
         row.addStretch(0)
-        column = QVBoxLayout(part)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = tight_column(part)
         column.addWidget(self.strip)
         column.addWidget(self.views, 1)
         return part
