@@ -10,7 +10,8 @@ from inertian.models.definitions.force_kinds import NONE
 from inertian.models.definitions.model import Model
 from inertian.models.definitions.system import Setting
 from inertian.models.fitting.accounts import ModelLedger, Stepping, model_ledgers, stepped
-from inertian.models.fitting.fit import FittedTrial, ModelFit, fit_model
+from inertian.models.fitting.fit import ModelFit, fit_model
+from inertian.models.fitting.fitted_trial import FittedTrial
 from inertian.models.fitting.minimising import ModelFitError
 from inertian.models.fitting.residual_patterns import (
     SIMPLE_FIRST,

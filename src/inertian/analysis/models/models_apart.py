@@ -10,7 +10,7 @@ import numpy as np
 
 from inertian.analysis.models.model_results import ModelResult
 from inertian.analysis.models.shown_curves import model_curve
-from inertian.models.fitting.fit import parts_of
+from inertian.models.fitting.fitted_trial import parts_of
 from inertian.models.stepping.reference import run_reference
 from inertian.physics.definitions.requests import Quantity, QuantityRef
 from inertian.physics.readings.readings import scalar_of

@@ -9,7 +9,8 @@ import numpy as np
 
 from inertian.models.definitions.force_kinds import CORD, force_kind
 from inertian.models.definitions.model import Rule
-from inertian.models.fitting.fit import FittedTrial, ModelFit, parts_of
+from inertian.models.fitting.fit import ModelFit
+from inertian.models.fitting.fitted_trial import FittedTrial, parts_of
 from inertian.models.stepping.along_path import along_path
 from inertian.models.stepping.force_lines import write_forces
 from inertian.models.stepping.program import (

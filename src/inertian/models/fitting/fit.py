@@ -12,6 +12,8 @@ from functools import cached_property
 import numpy as np
 
 from inertian.models.definitions.system import Setting
+from inertian.models.fitting.fit_covariance import joint_of, widened
+from inertian.models.fitting.fitted_trial import FittedTrial, u_of, without_start
 from inertian.models.fitting.minimising import (
     TOLD_APART,
     Column,
@@ -20,8 +22,8 @@ from inertian.models.fitting.minimising import (
     Progress,
     minimised,
 )
-from inertian.models.fitting.trial_model import Predicted, TrialModel
-from inertian.motion.fits.correlated_residuals import NOT_NOTICED, Correlation, correlation_about
+from inertian.models.fitting.trial_model import TrialModel
+from inertian.motion.fits.correlated_residuals import NOT_NOTICED, correlation_about
 from inertian.motion.numerics.residuals import PATTERN_Z, pattern_z
 from inertian.physics.readings.readings import scalar_of
 from inertian.physics.readings.scatter_over_noise import scatter_over_noise, with_scatter
@@ -31,35 +33,10 @@ from inertian.quantities.estimates import (
     Estimate,
     JointScalars,
     Mask,
-    Pools,
-    SharedPart,
-    SourceCovariance,
-    fact_part,
-    joint_scalars,
     weighted_sum,
 )
-from inertian.quantities.facts import Fact, FactId
 
 AT_BOUND = 1e-3  # u, from which on a number counts as being at its bound
-
-
-@dataclass(frozen=True, eq=False)
-class FittedTrial:
-    """One trial of a fit: what is predicted, with slopes by all seeds, and what is left.
-
-    `seeds` are names in the program: settings and starts that were fitted or adjusted, then starts
-    that are held.
-    """
-
-    made: TrialModel
-    values: Mapping[str, float]
-    places: Array
-    rates: Array
-    seeds: tuple[str, ...]
-    predicted: Predicted
-    residuals: Array  # (n,), in m
-    sigma: Array  # (n,), in m
-    alike: Mapping[str, Correlation]  # by channel
 
 
 @dataclass(frozen=True, eq=False)
@@ -196,11 +173,11 @@ class _FitOf:
         pools = problem.trials[0].context.pools()
         ratio = float(np.mean([c.ratio for t in trials for c in t.alike.values()] or [1.0]))
         patterned = any(
-            pattern_z(left, np.ones(len(left))) > PATTERN_Z for left in map(_without_start, trials)
+            pattern_z(left, np.ones(len(left))) > PATTERN_Z for left in map(without_start, trials)
         )
         wider, freedom = scatter_over_noise(pools, chi * ratio, dof, patterned)
-        joint = with_scatter(_joint(trials, estimates, pools), wider, freedom)
-        joint = _widened(joint, dict(zip(problem.columns, self.flat, strict=True)))
+        joint = with_scatter(joint_of(trials, estimates, pools), wider, freedom)
+        joint = widened(joint, dict(zip(problem.columns, self.flat, strict=True)))
         codes = [c for (_, c), b in zip(problem.columns, self.at_bound, strict=True) if b]
         first = problem.trials[0].system
         return ModelFit(
@@ -319,7 +296,7 @@ class _FitOf:
                     column = np.zeros(len(self.left))
                     column[row : row + trial.made.count] = (
                         trial.predicted.slopes[:, k] / trial.sigma
-                    ) * _u_of(trial, trial.made.start.held[seed])
+                    ) * u_of(trial, trial.made.start.held[seed])
                     columns.append(column)
             row += trial.made.count
         if not columns:
@@ -336,92 +313,3 @@ class _FitOf:
         solved = np.linalg.lstsq(design / size, target, rcond=None)[0]
         left = target - (design / size) @ solved
         return min(base, float(left @ left))
-
-
-def _without_start(trial: FittedTrial) -> Array:
-    """Residuals less what a start that is held may be off by."""
-    held = [k for k, seed in enumerate(trial.seeds) if seed in trial.made.start.held]
-    if not held:
-        return trial.residuals
-    columns = trial.predicted.slopes[:, held]
-    c = np.linalg.lstsq(columns, trial.residuals, rcond=None)[0]
-    return np.asarray(trial.residuals - columns @ c)
-
-
-def _widened(joint: JointScalars, factors: Mapping[tuple[int, str], float]) -> JointScalars:
-    """The same with the u of some multiplied, and their correlations as they are."""
-    if all(f <= 1.0 for f in factors.values()):
-        return joint
-    scale = np.array([factors.get(name, 1.0) for name in joint.names])
-    parts = tuple(
-        replace(part, covariance=part.covariance * np.outer(scale, scale)) for part in joint.parts
-    )
-    return replace(joint, parts=parts, origin=None)
-
-
-def _u_of(trial: FittedTrial, one: Estimate) -> float:
-    """u of a start that is held: of its samples and facts."""
-    context = trial.made.context
-    parts = parts_of(trial, [one])
-    return float(joint_scalars({"": one}, context.clock_noise, parts, context.pools()).u(""))
-
-
-def parts_of(trial: FittedTrial, estimates: Sequence[Estimate]) -> list[SharedPart]:
-    """The parts of covariance that come from facts, typed ones of the model with them."""
-    context = trial.made.context
-    parts = context.fact_parts(estimates)
-    setup = context.facts()
-    typed: dict[FactId, Fact] = {
-        s.key: s.fact
-        for s in trial.made.system.distinct
-        if s.key is not None and s.fact is not None and s.key not in setup
-    }
-    typed |= trial.made.start.facts
-    return [*parts, *(fact_part(key, fact) for key, fact in typed.items())]
-
-
-def _joint(
-    trials: Sequence[FittedTrial], estimates: Mapping[tuple[int, str], Estimate], pools: Pools
-) -> JointScalars:
-    """All seeds as correlated scalars: samples trial by trial, facts once."""
-    if len(trials) == 1:
-        return _of_one(trials[0], estimates, pools, parts_of(trials[0], list(estimates.values())))
-    shared: dict[object, SharedPart] = {}
-    for trial in trials:
-        for part in parts_of(trial, list(estimates.values())):
-            shared.setdefault((part.source, part.ids), part)
-    whole = _of_one(trials[0], _of_trial(trials[0], estimates, True), pools, list(shared.values()))
-    merged = {part.source: part.covariance for part in whole.parts}
-    for trial in trials[1:]:
-        for own in _of_one(trial, _of_trial(trial, estimates, False), pools, []).parts:
-            merged[own.source] = merged.get(own.source, 0.0) + own.covariance
-    parts = tuple(SourceCovariance(s, m) for s, m in merged.items())
-    return replace(whole, parts=parts, origin=None)
-
-
-def _of_trial(
-    trial: FittedTrial, estimates: Mapping[tuple[int, str], Estimate], facts: bool
-) -> dict[tuple[int, str], Estimate]:
-    own = trial.made.context.trial.id
-    return {
-        key: Estimate(
-            one.value,
-            {c: w for c, w in one.weights.items() if c.trial == own},
-            one.sensitivities if facts else {},
-        )
-        for key, one in estimates.items()
-    }
-
-
-def _of_one(
-    trial: FittedTrial, estimates: Mapping[tuple[int, str], Estimate], pools: Pools,
-    parts: list[SharedPart],
-) -> JointScalars:  # fmt: skip
-    noise = trial.made.context.clock_noise
-    reading = dict(noise.reading)
-    for one in trial.made.samples:
-        rho = trial.alike[f"{one.body} {one.axis}"].rho
-        if rho:
-            source, own = reading[one.key]
-            reading[one.key] = source, replace(own, alike=rho)
-    return joint_scalars(estimates, replace(noise, reading=reading), parts, pools)

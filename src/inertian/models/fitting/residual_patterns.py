@@ -26,7 +26,7 @@ from inertian.models.definitions.force_kinds import (
 )
 from inertian.models.definitions.model import Force, Parameter
 from inertian.models.definitions.system import Coordinate, MovingBody
-from inertian.models.fitting.fit import FittedTrial
+from inertian.models.fitting.fitted_trial import FittedTrial
 from inertian.models.fitting.settings import system_of
 from inertian.models.fitting.trial_model import Predicted, TrialModel
 from inertian.models.stepping.reference import ModelRunError

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from inertian.models.fitting.fit import ModelFit, parts_of
+from inertian.models.fitting.fit import ModelFit
+from inertian.models.fitting.fitted_trial import parts_of
 from inertian.physics.readings.readings import scalar_of
 from inertian.physics.readings.scatter_over_noise import with_scatter
 from inertian.quantities.coverage import Scalar

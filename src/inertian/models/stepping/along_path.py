@@ -7,8 +7,8 @@ import numpy as np
 
 from inertian.models.definitions.system import System
 from inertian.models.stepping.force_lines import write_forces
+from inertian.models.stepping.modes import analytic_abs
 from inertian.models.stepping.program import acceleration_text, compiled, laws_text, namespace_of
-from inertian.models.stepping.reference import analytic_abs
 from inertian.models.stepping.written_forces import Entry
 from inertian.quantities.estimates import Array
 

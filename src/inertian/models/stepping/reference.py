@@ -18,8 +18,9 @@ import numpy as np
 
 from inertian.models.definitions.system import System
 from inertian.models.stepping.force_lines import write_forces
+from inertian.models.stepping.modes import Modes, analytic_abs
 from inertian.models.stepping.program import acceleration_text, compiled, laws_text, namespace_of
-from inertian.models.stepping.written_forces import Entry, WrittenForces
+from inertian.models.stepping.written_forces import Entry
 from inertian.quantities.complex_step import STEP
 from inertian.quantities.errors import Refusal
 from inertian.quantities.estimates import Array
@@ -58,11 +59,6 @@ class ReferenceMotion:
     steps: int = 0  # that it took
 
 
-def analytic_abs(value: Any) -> Any:
-    """Return |value| with its derivative, of real or complex numbers near the real axis."""
-    return value * np.copysign(1.0, np.real(value))
-
-
 def _between(t: Any, moments: Array, values: Array) -> Any:
     """Return values (n,), or (n, seeds), at a time, as straight lines between moments have them."""
     if values.ndim == 1 and not np.iscomplexobj(values):
@@ -71,51 +67,6 @@ def _between(t: Any, moments: Array, values: Array) -> Any:
     t1, t2 = moments[after - 1], moments[after]
     part = min(max((t - t1) / (t2 - t1), 0.0), 1.0)
     return values[after - 1] + part * (values[after] - values[after - 1])
-
-
-class _Modes:
-    """What holds between two events: which forces are on, and which way dry friction acts."""
-
-    def __init__(self, written: WrittenForces, rest_speed: float) -> None:
-        self.on = np.zeros(len(written.insides))
-        self.way = [0.0] * len(written.dry)  # 0 is at rest; in a plane 1 is moving
-        self.amounts: list[Any] = [0.0] * len(written.insides)
-        self.rubbed: list[tuple[Any, ...]] = [()] * len(written.dry)
-        self.rest_speed = rest_speed
-
-    def inside(self, number: int, amount: Any) -> float:
-        self.amounts[number] = amount
-        return float(self.on[number])
-
-    def direction(self, number: int, force: Any, rate: Any, limit: Any) -> Any:
-        self.rubbed[number] = (force, rate, limit)
-        if self.way[number]:
-            return self.way[number]
-        return force / limit if np.all(np.real(limit) > 0.0) else 0.0 * force
-
-    def direction_in_plane(
-        self, number: int, force_x: Any, force_y: Any, v_x: Any, v_y: Any, limit: Any
-    ) -> tuple[Any, Any]:
-        speed, force = np.sqrt(v_x * v_x + v_y * v_y), np.sqrt(force_x**2 + force_y**2)
-        self.rubbed[number] = (force, speed, limit)
-        if self.way[number]:
-            return v_x / speed, v_y / speed
-        if np.all(np.real(limit) > 0.0):
-            return force_x / limit, force_y / limit
-        return 0.0 * force_x, 0.0 * force_y
-
-    def violations(self, in_plane: Sequence[bool]) -> list[Any]:
-        """How far each mode is beyond what it holds for: above zero is too far."""
-        found = [(-1.0 if on else 1.0) * a for on, a in zip(self.on, self.amounts, strict=True)]
-        for way, (force, rate, limit), plane in zip(self.way, self.rubbed, in_plane, strict=True):
-            if not way:
-                found.append(analytic_abs(force) - limit)
-            elif plane:
-                stops = np.real(analytic_abs(force)) <= np.real(limit)
-                found.append(np.where(stops, self.rest_speed - rate, -rate))
-            else:
-                found.append(-way * rate)
-        return found
 
 
 class _Run:
@@ -128,7 +79,7 @@ class _Run:
         self.written = write_forces(system, numbered=True)
         self.count = len(system.coordinates)
         self.in_plane = [len(body.coordinates) > 1 for body in self.written.dry]
-        self.modes = _Modes(self.written, rest_speed)
+        self.modes = Modes(self.written, rest_speed)
         texts = [laws_text(self.written), acceleration_text(self.written)]
         if with_forces:
             texts.append(acceleration_text(self.written, entries=True))
