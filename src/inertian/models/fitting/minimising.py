@@ -22,6 +22,7 @@ EVALUATIONS, NO_ANSWER = 60, 1e12
 # growth, below which u is too small, and how much it is widened at most
 LOOKED = 2.0
 CLEARLY_BETTER, FLAT, WIDEST, MOST_RESTARTS = 0.05, 0.6, 10.0, 4
+DOUBTFUL = 3.0  # χ² over samples, from which another way to it is tried
 MOST_SPENT = 8_000  # steps of a trial in all runs of a fit
 MOST_RUNS = 60  # of a trial with a recorded force, each of whose readings is a step
 MANY_SAMPLES = 5_000
@@ -94,6 +95,12 @@ class FitProblem:
         self.columns.append((-1 if common else place, name))
         self.first.append(value)
         self.least.append(least)
+
+    @property
+    def states(self) -> frozenset[str]:
+        """The names of places and rates in the programs."""
+        systems = [made.system for made in self.trials]
+        return frozenset(n for s in systems for c in s.coordinates for n in (c.place, c.rate))
 
     def own(self, place: int, at: Array) -> dict[str, float]:
         """The free values of one trial, by name."""
@@ -180,16 +187,37 @@ def minimised(problem: FitProblem) -> tuple[Array, Array]:
     u is too small at first order, both (free,). Raises ModelRunError where a model cannot be
     carried on from where the fit begins.
     """
-    at, least = np.array(problem.first), np.array(problem.least)
-    flat = np.ones(len(at))
+    first, least = np.array(problem.first), np.array(problem.least)
+    at, flat = first, np.ones(len(first))
     if len(at):
-        at = _least_squares(problem, at, least)
+        at = _least_squares(problem, first, least)
+        left = problem.residuals(at)
+        if left @ left > DOUBTFUL * len(left):
+            # From starts that are far off the way may lead to a bound, and end there
+            other = _least_squares(problem, _starts_first(problem, first), least)
+            there = problem.residuals(other)
+            at = other if there @ there < left @ left else at
         for _ in range(MOST_RESTARTS):
             better, flat = _looked_around(problem, at, least)
             if better is None:
                 break
             at = _least_squares(problem, better, least)
     return at, flat
+
+
+def _starts_first(problem: FitProblem, at: Array) -> Array:
+    """Return values with starts as the samples have them while forces are as at first."""
+    starts = np.array([name in problem.states for _, name in problem.columns])
+    for _ in range(STEPS_ON if starts.any() else 0):
+        left, slopes = problem.run(at)
+        step = np.zeros(len(at))
+        size = np.maximum(np.linalg.norm(slopes[:, starts], axis=0), 1e-300)
+        step[starts] = -_solved(slopes[:, starts] / size, left) / size
+        now = problem.residuals(at + step)
+        if not now @ now < left @ left:
+            break
+        at = at + step
+    return at
 
 
 def _looked_around(problem: FitProblem, at: Array, least: Array) -> tuple[Array | None, Array]:
@@ -207,14 +235,12 @@ def _looked_around(problem: FitProblem, at: Array, least: Array) -> tuple[Array 
         return None, flat
     covariance = (vt.T / s**2) @ vt / np.outer(size, size)
     noise = max(float(left @ left) / max(len(left) - len(at), 1), 1.0)
-    states = {
-        n for made in problem.trials for c in made.system.coordinates for n in (c.place, c.rate)
-    }
     here = float(left @ left)
-    states |= {s.code for made in problem.trials for s in made.system.adjusted}
-    states |= {code for made in problem.trials for code in made.force_errors}
+    passed = set(problem.states)
+    passed |= {s.code for made in problem.trials for s in made.system.adjusted}
+    passed |= {code for made in problem.trials for code in made.force_errors}
     for k, (_, name) in enumerate(problem.columns):
-        if name in states:
+        if name in passed:
             continue
         way = LOOKED * covariance[:, k] / np.sqrt(covariance[k, k]) * np.sqrt(noise)
         gained = []
