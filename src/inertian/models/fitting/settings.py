@@ -80,7 +80,7 @@ def system_of(context: TrialContext, model: Model) -> System:
     turning = {
         name
         for force in forces
-        if force_kind(force.kind).acts is Acts.TURNING
+        if _turns(force)
         for name in (force.bodies or [b.name for b in bodies])
     }
     moving = tuple(
@@ -97,6 +97,13 @@ def system_of(context: TrialContext, model: Model) -> System:
     )
     recorded = _recorded(context, bodies, forces)
     return System(moving, forces, settings, recorded, followers)
+
+
+def _turns(force: Force) -> bool:
+    """Whether a force is a torque: a formula is, where it hangs on an angle."""
+    if force.kind != FORMULA:
+        return force_kind(force.kind).acts is Acts.TURNING
+    return any(name.partition("_")[0] in ("φ", "ω") for name in parse_formula(force.formula).names)
 
 
 def _unseen(

@@ -283,7 +283,8 @@ def _recorded(w: WrittenForces, place: int) -> None:
 def _typed(w: WrittenForces, place: int) -> None:
     force = w.system.forces[place]
     for body in w.system.acted_on(place):
-        c = body.along(force.axis) or _ground(w, body, FORMULA)[0]
+        turns = body.coordinates[0] if body.turning else None
+        c = turns or body.along(force.axis) or _ground(w, body, FORMULA)[0]
         names = formula_names(w.system, place, body)
         written = _Written({n: names[n] for n in parse_formula(force.formula).names})
         w.add(place, c, "formula", written.visit(parse_formula(force.formula).tree))
