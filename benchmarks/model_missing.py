@@ -1,7 +1,7 @@
 """How often a force that is missing in a model is noticed in the residuals, and named rightly,
 where its effect is five times its standard uncertainty.
 
-    python benchmarks/model_missing.py [TRIALS] [EFFECT IN u]
+    python benchmarks/model_missing.py [TRIALS] [EFFECT IN u] [KIND]
 """
 
 import sys
@@ -97,17 +97,21 @@ def u_of(missing: str, one: Simulated, seed: int) -> float:
 
 
 def u_of_kick(one: Simulated, seed: int) -> float:
-    """u of a change of velocity at a known moment, beside a parabola, from white noise alone."""
-    sigma = float(np.random.default_rng([seed, 8]).choice([3e-4, 1e-3, 3e-3]))
+    """u of a change of velocity at a known moment, beside a parabola, from the noise of readings
+    and of time stamps as `recorded` draws it.
+    """
+    rng = np.random.default_rng([seed, 8])
+    sigma, jitter = rng.choice([3e-4, 1e-3, 3e-3]), rng.choice([0.0, 0.0, 5e-4])
     s = one.t - one.t[0]
     design = np.column_stack([np.ones_like(s), s, s**2, np.maximum(s - one.truth["at"], 0.0)])
-    return sigma * float(np.sqrt(np.linalg.inv(design.T @ design)[3, 3]))
+    design = design / np.sqrt(sigma**2 + (jitter * one.speeds["A"]["x"]) ** 2)[:, None]
+    return float(np.sqrt(np.linalg.inv(design.T @ design)[3, 3]))
 
 
-def main(trials: int, times_u: float) -> None:
+def main(trials: int, times_u: float, only: str | None = None) -> None:
     """Print the shares for each kind of missing force."""
-    for missing, first in SIZES.items():
-        noticed = named = kind = done = 0
+    for missing, first in SIZES.items() if only is None else [(only, SIZES[only])]:
+        noticed = named = beside = kind = done = 0
         said: dict[str, int] = {}
         for seed in range(trials):
             try:
@@ -129,13 +133,16 @@ def main(trials: int, times_u: float) -> None:
                      "kick": "sudden"}[missing]  # fmt: skip
             kind += found.pattern.startswith(right)
             named += found.force == missing
+            beside += missing in found.as_well
             key = f"{found.pattern.split(' at ')[0]}, {found.force or '-'}"
             said[key] = said.get(key, 0) + 1
         of = max(noticed, 1)
         print(f"{missing}: noticed {100 * noticed / done:.0f} %, kind {100 * kind / of:.0f} %, "
-              f"named {100 * named / of:.0f} % of {done}; {said}", flush=True)  # fmt: skip
+              f"named {100 * named / of:.0f} %, beside another {100 * beside / of:.0f} %, "
+              f"of {done}; {said}", flush=True)  # fmt: skip
 
 
 if __name__ == "__main__":
     many = int(sys.argv[1]) if len(sys.argv) > 1 else 200
-    main(many, float(sys.argv[2]) if len(sys.argv) > 2 else 5.0)
+    effect = float(sys.argv[2]) if len(sys.argv) > 2 else 5.0
+    main(many, effect, sys.argv[3] if len(sys.argv) > 3 else None)

@@ -46,9 +46,9 @@ KICKS, SLOW = 24, 6
 HARDLY_NEW = 1e-6  # share of a pattern that parameters leave, below which it is rounding
 MOST_BODIES = 3
 MUCH, MOST_TRIED = 0.6, 4  # share of the largest from which a force is tried, and how many
-# How much less of χ² a force may take away than a kick or a wave, and a simple force than another,
-# and still be named: e³ and e² times less likely
-FORCE_FIRST, SIMPLE_FIRST = 6.0, 4.0
+# How much less of χ² a force may take away than a kick or a wave, a simple force than another, and a
+# kick than a wave, and still be named: e² to e³ times less likely
+FORCE_FIRST, SIMPLE_FIRST, SUDDEN_FIRST = 5.0, 4.0, 4.0
 _SAYS = {
     FRICTION: TIME, PUSH: TIME, DRY_TORQUE: TIME, LINEAR: SPEED, QUADRATIC: SPEED,
     VISCOUS_TORQUE: SPEED, SPRING: PLACE, TORSION: PLACE,
@@ -185,7 +185,11 @@ def _best(z: Array, candidates: Sequence[_Candidate]) -> int:
     ]
     best = max((likelihood[k] for k in forces), default=0.0)
     if best < likelihood.max() - FORCE_FIRST:
-        return int(np.argmax(likelihood))
+        # A kick between the moments that are looked at is nearly a wave, and says more
+        kicks = [k for k, one in enumerate(candidates) if one.at is not None]
+        sudden = max(kicks, key=lambda k: likelihood[k], default=int(np.argmax(likelihood)))
+        near = likelihood[sudden] >= likelihood.max() - SUDDEN_FIRST
+        return sudden if near else int(np.argmax(likelihood))
     near = [k for k in forces if likelihood[k] >= best - SIMPLE_FIRST]
     return min(near, key=lambda k: (SIMPLICITY.index(candidates[k].force), -likelihood[k]))
 
