@@ -10,7 +10,6 @@ from pathlib import Path
 from inertian.project.encoding import ProjectFileError, decode, encode
 from inertian.project.project import Project
 
-SUFFIX = ".inertian"
 LARGEST = 4 * 1024**3  # bytes unpacked; more is taken for a trap
 
 

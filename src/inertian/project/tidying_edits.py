@@ -8,7 +8,6 @@ from dataclasses import replace
 from inertian.motion.recording.frame import Frame, zero_key
 from inertian.motion.recording.prepared_trial import prepare
 from inertian.motion.recording.tidying import (
-    Reason,
     StepKind,
     TidyError,
     TidyStep,
@@ -21,8 +20,6 @@ from inertian.project.history import Edit
 from inertian.project.project import Entry, Project
 from inertian.quantities.facts import Fact, FactId, Meaning
 from inertian.quantities.units import SI_SYMBOL, unit_of
-
-PRESETS = tuple(Reason)
 
 
 def _stepped(project: Project, entry: Entry, steps: Iterable[TidyStep], name: str) -> Edit:

@@ -54,14 +54,6 @@ def raised(exponent: int) -> str:
     return str(exponent).translate(_RAISED)
 
 
-def split_pm(value: float, u: float) -> tuple[str, str]:
-    """Return value and u as rounded strings, both to the place that u decides; u must be finite and
-    above zero.
-    """
-    place = last_place(u)
-    return _plain(_at(_decimal(value), place), place), _plain(_at(_decimal(u), place), place)
-
-
 def chance_words(p: float) -> str:
     """Return a probability with its sign: "= 0.31", or "< 0.001"."""
     return f"= {p:.2g}" if p >= LEAST_CHANCE else f"< {LEAST_CHANCE:g}"

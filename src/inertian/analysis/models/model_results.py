@@ -80,15 +80,6 @@ class ModelResult:
         return tuple(sorted(found, key=lambda s: (s.force < 0, s.force)))
 
 
-def prepared_model(
-    evaluator: Evaluator, project: Project, entry: Entry, model: Model
-) -> TrialModel:
-    """Return a model beside a trial, not fitted yet. Raises InertianError, saying what is
-    missing.
-    """
-    return trial_model(evaluator.trial_context(project, entry), model)
-
-
 def fit_alone(
     evaluator: Evaluator, project: Project, entry: Entry, model: Model
 ) -> ModelFit | InertianError:

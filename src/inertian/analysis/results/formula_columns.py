@@ -10,7 +10,6 @@ from functools import lru_cache
 import numpy as np
 
 from inertian.analysis.results.row_covariance import RowCovariance
-from inertian.project.trend_requests import Column
 from inertian.quantities.coverage import Scalar
 from inertian.quantities.dimensions import NUMBER, Dimension, dimension_of, parse_unit
 from inertian.quantities.estimates import (
@@ -166,18 +165,3 @@ def with_formula(row: RowCovariance, name: str, made: FormulaValue) -> RowCovari
         row.parts,
         row.pools,
     )
-
-
-def refuse_rings(columns: Sequence[Column], names: tuple[str, ...]) -> None:
-    """Check that no column by formula hangs on itself. Raises FormulaError."""
-    by_name = {c.name: c for c in columns if c.formula}
-
-    def follow(column: Column, above: tuple[str, ...]) -> None:
-        if column.name in above:
-            raise FormulaError(column.formula, "it hangs on itself.")
-        for needed in column_formula(column.formula, names).needed:
-            if needed in by_name:
-                follow(by_name[needed], (*above, column.name))
-
-    for column in by_name.values():
-        follow(column, ())

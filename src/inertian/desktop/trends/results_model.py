@@ -19,7 +19,6 @@ from inertian.desktop.look.tokens import Theme
 from inertian.project.trend_requests import Column, Trends
 from inertian.project.variables import variable_names, written_variable
 from inertian.report.results import (
-    shown_factor,
     title_of,
     unit_of_column,
     written_cell,
@@ -302,11 +301,6 @@ class ResultsModel(QAbstractTableModel):
         """Return the unit that a column is shown in."""
         assert self.table is not None
         return unit_of_column(self.table, column)
-
-    def factor_of(self, column: Column) -> float:
-        """Return how many shown units make one of those that values come in."""
-        assert self.table is not None
-        return shown_factor(self.table, column)
 
 
 def _key(row: ResultRow, name: str, descending: bool) -> tuple[int, float, str]:

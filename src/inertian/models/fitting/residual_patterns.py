@@ -46,7 +46,7 @@ KICKS, SLOW = 24, 6
 HARDLY_NEW = 1e-6  # share of a pattern that parameters leave, below which it is rounding
 MOST_BODIES = 3
 MUCH, MOST_TRIED = 0.6, 4  # share of the largest from which a force is tried, and how many
-# How much less of χ² a force may take away than a kick or a wave, a simple force than another, and a
+# How much less of χ² a force may take away than a kick or a wave, a simple force than another, a
 # kick than a wave, and still be named: e² to e³ times less likely
 FORCE_FIRST, SIMPLE_FIRST, SUDDEN_FIRST = 5.0, 4.0, 4.0
 _SAYS = {
@@ -186,10 +186,10 @@ def _best(z: Array, candidates: Sequence[_Candidate]) -> int:
     best = max((likelihood[k] for k in forces), default=0.0)
     if best < likelihood.max() - FORCE_FIRST:
         # A kick between the moments that are looked at is nearly a wave, and says more
+        largest = int(np.argmax(likelihood))
         kicks = [k for k, one in enumerate(candidates) if one.at is not None]
-        sudden = max(kicks, key=lambda k: likelihood[k], default=int(np.argmax(likelihood)))
-        near = likelihood[sudden] >= likelihood.max() - SUDDEN_FIRST
-        return sudden if near else int(np.argmax(likelihood))
+        sudden = max(kicks, key=lambda k: float(likelihood[k]), default=largest)
+        return sudden if likelihood[sudden] >= likelihood[largest] - SUDDEN_FIRST else largest
     near = [k for k in forces if likelihood[k] >= best - SIMPLE_FIRST]
     return min(near, key=lambda k: (SIMPLICITY.index(candidates[k].force), -likelihood[k]))
 

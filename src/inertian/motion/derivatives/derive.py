@@ -78,13 +78,6 @@ class BodyDerived:
     axes: Mapping[str, DerivedChannel]
 
 
-def derivable_segments(t: Array, x: Array, walls: Sequence[float]) -> list[Rows]:
-    """Return the rows of samples that local fits may span, between walls and gaps; t and x of shape
-    (n,).
-    """
-    return [rows for rows, _ in _segments(t, x, walls)]
-
-
 def _segments(t: Array, x: Array, walls: Sequence[float]) -> list[tuple[Rows, bool]]:
     """The same, each with whether it lies inside a contact."""
     usable = np.flatnonzero(np.isfinite(x))

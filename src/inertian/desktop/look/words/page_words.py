@@ -118,7 +118,6 @@ TREATED_LOOK = "{count} trials were treated alike; {look} need a look."
 TREAT_STOPPED = "Stopped; nothing was changed."
 NO_OTHERS = "There is no other trial in this series."
 LOOK_AT, NOTHING_TO_LOOK_AT = "To be looked at: {why}", "No trial needs a look."
-TIDIED_TIP = "samples were set aside"
 
 # What the first, second and third derivative of a quantity are called
 DERIVATIVES = {
