@@ -41,7 +41,7 @@ from inertian.project.typed_facts import with_typed_fact
 from inertian.quantities.errors import InertianError
 from inertian.quantities.facts import Meaning, parse_fact
 from inertian.quantities.units import unit_of
-from inertian.report.model import comparisons, models_json
+from inertian.report.model import comparisons, model_notes, models_json
 
 DOCS = Path(__file__).parents[1] / "docs"
 G = 9.81
@@ -271,6 +271,18 @@ def test_the_noise_of_a_recorded_force_is_in_what_is_fitted_with_it(rough, shape
     off = np.array(rows)
     assert np.abs(off).max() < 3.5
     assert 0.35 < np.sqrt(np.mean(off**2)) < 1.6  # neither too small a ± nor far too large
+
+
+def test_a_recorded_force_of_many_readings_is_taken_as_means():
+    project = gauge(1, 0.3, n=4_000)
+    result = model_result(
+        Evaluator(), project, project.entries[0], made_of("recorded force f=free")
+    )
+    assert any("means over 4 readings" in note for note in model_notes(result))
+    for name, true in (("f", -1.07), ("F_0", 0.6)):
+        found = number(result.fit, name)
+        assert abs(found.value - true) < 3.5 * found.u
+    assert number(result.fit, "f").u < 0.01
 
 
 def test_the_program_of_a_recorded_force_is_the_one_that_was_fitted():

@@ -138,7 +138,11 @@ def pattern_words(result: ModelResult) -> str:
 
 def fit_notes(result: ModelResult) -> list[str]:
     """Return in words what a reader of the fitted numbers and their ± must know."""
-    found = []
+    found = [
+        f"the recorded force of {body} is taken as means over {one.averaged} readings each"
+        for body, one in result.trial.made.system.recorded.items()
+        if one.averaged > 1
+    ]
     for code in result.fit.at_bound:
         one = next((s for s in result.settings if s.code == code), None)
         if one is not None:

@@ -103,6 +103,7 @@ class RecordedForce:
     values: Array
     errors: tuple[str, ...] = ()
     shapes: Array = field(repr=False, default_factory=lambda: np.zeros((0, 0)))
+    averaged: int = 1  # how many readings each of these is the mean of
 
     def adjusted(self, known: Mapping[str, Any]) -> Array:
         """Return the readings with their errors where they are known, (n,), or (n, seeds) where

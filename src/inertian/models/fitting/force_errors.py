@@ -20,44 +20,55 @@ BETWEEN = "what straight lines between readings of the force on {body} leave out
 NOISELESS = 1e-12  # N
 # u of noise, above which readings bend clearly; readings between two bends; and how many at most
 CLEAR, APART, MOST_BENDS = 4.0, 2, 12
+MOST_READINGS = 1_000  # in a model; of more, means over runs
 ForceErrors = Mapping[str, tuple[Estimate, float]]  # what each is, 0 ± u, and u
 
 
 def with_errors(
     context: TrialContext, body: str, force: RecordedForce, stretch: Stretch
 ) -> tuple[RecordedForce, ForceErrors]:
-    """Return a recorded force with all that it may be off by in a stretch, and what that is."""
-    read = force_samples(context, body, stretch.start, stretch.stop)
-    here = np.isin(force.t, context.trial.t[read.rows])
+    """Return a recorded force with all that it may be off by in a stretch, and what that is; of
+    very many readings means over short runs of them, as each is a step of the reference.
+    """
+    before = max(int(np.searchsorted(force.t, stretch.start, "right")) - 1, 0)
+    after = min(int(np.searchsorted(force.t, stretch.stop, "left")), len(force.t) - 1)
+    read = force_samples(context, body, float(force.t[before]), float(force.t[after]))
+    many = len(read.rows)
+    if not many:
+        return force, {}
+    every = -(-many // MOST_READINGS)
+    first = np.arange(0, many, every)
+    counts = np.diff(np.append(first, many))
+    here = slice(before, after + 1)
+    t, values = (np.add.reduceat(row[here], first) / counts for row in (force.t, force.values))
+    # The share that each run of readings with an error of its own has in each mean
+    runs = np.repeat(np.arange(len(read.first)), np.diff(np.append(read.first, many)))
+    share = np.zeros((len(read.first), len(t)))
+    np.add.at(share, (runs, np.repeat(np.arange(len(t)), counts)), 1.0)
     shapes, found = [], {}
     for k, sigma in enumerate(read.sigma):
         if sigma > NOISELESS:
             own = np.zeros(len(read.x))
             own[k] = 1.0
-            shape = np.zeros(len(force.t))
-            shape[here] = np.repeat(own, np.diff(np.append(read.first, len(read.rows))))
-            shapes.append(shape)
+            shapes.append(share[k] / counts)
             found[f"error {k + 1} of the force on {body}"] = read.estimate(own, 0.0), float(sigma)
-    for k, left in enumerate(_left_out(force.t[here], force.values[here], read.sigma), 1):
-        shape = np.zeros(len(force.t))
-        shape[here] = left
-        shapes.append(shape)
+    noise = float(np.mean(read.sigma**2)) * len(t) / max(len(read.sigma), 1)
+    for k, left in enumerate(_left_out(t, values, noise), 1):
+        shapes.append(left)
         own_error = LeftOut(BETWEEN.format(body=body), f"trial {context.trial.id}", (k, 0))
         code = f"error {k} between readings of the force on {body}"
         found[code] = Estimate(0.0, {}, {own_error: 1.0}), 1.0
-    if not shapes:
-        return force, {}
-    return replace(force, errors=tuple(found), shapes=np.array(shapes)), found
+    kept = RecordedForce(t, values, averaged=every)
+    return replace(kept, errors=tuple(found), shapes=np.array(shapes)) if shapes else kept, found
 
 
-def _left_out(t: Array, force: Array, sigma: Array) -> list[Array]:
-    """What straight lines may leave out, as changes of the readings in N, (n,), each an error of
-    its own: one wherever they bend, as most is left out there; together of the impulse that the
-    rule's error has.
+def _left_out(t: Array, force: Array, noise: float) -> list[Array]:
+    """What straight lines may leave out of readings whose noise has a variance, as changes of them
+    in N, (n,), each an error of its own: one wherever they bend, as most is left out there;
+    together of the impulse that the rule's error has.
     """
     if len(t) < 4:
         return []
-    noise = float(np.mean(sigma**2)) * len(t) / len(sigma)
     left = np.hypot(trapezoid_error(t, force), sudden_error(t, force, np.full(len(t), noise)))
     inner = (t[1:-1] - t[:-2]) / (t[2:] - t[:-2])
     bend = np.abs(force[:-2] + inner * (force[2:] - force[:-2]) - force[1:-1])
