@@ -120,6 +120,8 @@ def test_what_a_reader_of_a_fit_must_know_is_said_under_the_table(at_models):
     assert "c is at its bound of 0: the samples do not ask for it" in said.text()
     assert "each ± is widened" in said.text()
     assert said.isVisible()
+    axis = window.models.left.item.getAxis("left")
+    assert axis.label.mapRectToParent(axis.label.boundingRect()).top() >= 0.0  # nothing cut off
 
 
 def test_a_value_that_is_typed_is_fixed_and_undo_frees_it_again(on_bank, qtbot):

@@ -52,6 +52,7 @@ class PlainPlot(QWidget):
     def name_axes(self, left: str) -> None:
         """Say what is up; across is the time."""
         self.item.setLabel("left", left)
+        self.item.getAxis("left").resizeEvent()  # else the title stays where a shorter one was
         if self._time_axis:
             self.item.setLabel("bottom", words.MODEL_TIME_AXIS)
 
