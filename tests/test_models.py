@@ -616,6 +616,20 @@ def test_what_models_find_stands_in_the_table_of_results():
 # -- how often intervals hold ----------------------------------------------------------------------
 
 
+@pytest.mark.parametrize(("case", "seed"), [("repulsion", 737), ("spring", 95), ("pendulum", 2397)])
+def test_what_once_was_far_off_is_not_any_more(case, seed, monkeypatch):
+    """A repulsion found to be zero; an x₀ and a length with all noise in the time stamps."""
+    monkeypatch.syspath_prepend(str(Path(__file__).parents[1] / "benchmarks"))
+    from model_coverage import CASES, recorded
+
+    rng = np.random.default_rng([seed, sum(map(ord, case))])
+    one = CASES[case](rng)
+    fit = fitted(recorded(one, rng), *one.forces)
+    for setting in (s for s in fit.free if s.name in one.truth):
+        found = fit.scalar(setting.code)
+        assert abs(found.value - one.truth[setting.name]) < 2 * found.u
+
+
 @pytest.mark.slow
 @pytest.mark.parametrize(
     "case", ["friction", "linear", "quadratic", "spring", "cord", "repulsion", "pendulum"]

@@ -37,6 +37,10 @@ class ModelFitError(Refusal):
     """A model cannot be fitted; the text says why and what to do."""
 
 
+class TooManyStepsError(ModelFitError):
+    """A fit took more steps than anybody waits for."""
+
+
 @dataclass
 class FitProblem:
     """All trials of a fit, and where in the row of free values each of theirs stands."""
@@ -138,7 +142,7 @@ class FitProblem:
             predicted = made.predicted(self.settings(place, own), *self.state(place, own), names)
             self.spent += predicted.motion.steps
             if self.spent > self.allowed:
-                raise ModelFitError(
+                raise TooManyStepsError(
                     "These forces change too fast, or too often, for a fit. Fix some of their "
                     "parameters, or choose a shorter stretch."
                 )
@@ -193,16 +197,27 @@ def minimised(problem: FitProblem) -> tuple[Array, Array]:
         at = _least_squares(problem, first, least)
         left = problem.residuals(at)
         if left @ left > DOUBTFUL * len(left):
-            # From starts that are far off the way may lead to a bound, and end there
-            other = _least_squares(problem, _starts_first(problem, first), least)
-            there = problem.residuals(other)
-            at = other if there @ there < left @ left else at
+            at = _another_way(problem, first, at, least)
         for _ in range(MOST_RESTARTS):
             better, flat = _looked_around(problem, at, least)
             if better is None:
                 break
             at = _least_squares(problem, better, least)
     return at, flat
+
+
+def _another_way(problem: FitProblem, first: Array, at: Array, least: Array) -> Array:
+    """Return the better of what was found and of what another way leads to: from starts that are
+    far off the first may lead to a bound, and end there.
+    """
+    left = problem.residuals(at)
+    problem.allowed += problem.allowed // 2
+    try:
+        other = _least_squares(problem, _starts_first(problem, first), least)
+    except (ModelRunError, TooManyStepsError):
+        return at
+    there = problem.residuals(other)
+    return other if there @ there < left @ left else at
 
 
 def _starts_first(problem: FitProblem, at: Array) -> Array:
