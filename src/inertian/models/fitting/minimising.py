@@ -126,7 +126,7 @@ class FitProblem:
 
     def run(self, at: Array) -> tuple[Array, Array]:
         """Residuals over σ, and their slopes; once for the same values. Raises ModelFitError where
-        the fit is stopped, and ModelRunError.
+        the fit is stopped, TooManyStepsError, and ModelRunError.
         """
         if self.last is not None and np.array_equal(self.last[0], at):
             return self.last[1], self.last[2]
