@@ -273,6 +273,21 @@ def test_the_noise_of_a_recorded_force_is_in_what_is_fitted_with_it(rough, shape
     assert 0.35 < np.sqrt(np.mean(off**2)) < 1.6  # neither too small a ± nor far too large
 
 
+def test_coarse_steps_of_a_gauge_leave_its_zero_unsure_and_not_its_factor():
+    project = gauge(1, 0.3, n=120)
+    entry = project.entries[0]
+    body = entry.trial.bodies[0]
+    coarse = np.round(body.sensors[0].si / 5.0) * 5.0  # at rest all of them say 0
+    body = replace(body, sensors=(replace(body.sensors[0], raw=coarse),))
+    project = project.with_entry(replace(entry, trial=replace(entry.trial, bodies=(body,))))
+    fit = fitted(project, "recorded force f=free")
+    zero, factor = number(fit, "F_0"), number(fit, "f")
+    assert abs(zero.value - 0.6) < 2 * zero.u
+    assert zero.u > 1.0
+    assert abs(factor.value + 1.07) < 3 * factor.u
+    assert factor.u < 0.05
+
+
 def test_a_recorded_force_of_many_readings_is_taken_as_means():
     project = gauge(1, 0.3, n=4_000)
     result = model_result(

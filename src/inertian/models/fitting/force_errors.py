@@ -9,14 +9,18 @@ from dataclasses import replace
 
 import numpy as np
 
+from inertian.models.definitions.force_kinds import FORCE_AXIS
 from inertian.models.definitions.system import RecordedForce
 from inertian.models.fitting.samples import force_samples
 from inertian.models.fitting.stretch import Stretch
+from inertian.motion.noise.stated_noise import least_noise
 from inertian.motion.numerics.integrals import sudden_error, trapezoid_error
 from inertian.physics.evaluation.trial_context import LeftOut, TrialContext
 from inertian.quantities.estimates import Array, Estimate
 
 BETWEEN = "what straight lines between readings of the force on {body} leave out"
+ROUNDED = "what coarse steps of the force on {body} leave out"
+COARSE = 0.5  # of a step, below which noise does not carry readings over it
 NOISELESS = 1e-12  # N
 # u of noise, above which readings bend clearly; readings between two bends; and how many at most
 CLEAR, APART, MOST_BENDS = 4.0, 2, 12
@@ -58,6 +62,12 @@ def with_errors(
         own_error = LeftOut(BETWEEN.format(body=body), f"trial {context.trial.id}", (k, 0))
         code = f"error {k} between readings of the force on {body}"
         found[code] = Estimate(0.0, {}, {own_error: 1.0}), 1.0
+    step = context.sensor(body, FORCE_AXIS).resolution
+    if np.sqrt(np.mean(read.sigma**2)) < COARSE * step:
+        # Readings that hardly scatter over their steps may all be rounded the same way
+        shapes.append(np.full(len(t), least_noise(step)))
+        rounded = LeftOut(ROUNDED.format(body=body), f"trial {context.trial.id}")
+        found[f"rounding of the force on {body}"] = Estimate(0.0, {}, {rounded: 1.0}), 1.0
     kept = RecordedForce(t, values, averaged=every)
     return replace(kept, errors=tuple(found), shapes=np.array(shapes)) if shapes else kept, found
 
