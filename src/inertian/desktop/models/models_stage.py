@@ -271,7 +271,8 @@ class ModelsStage(QStackedWidget):
                 halved=closer,
             )
         elif result is not None and view is self.left:
-            said = rich("; ".join(self.state.said[:1]))
+            # Where curves are apart, as it is without data, is a long sentence: the margin has it
+            said = rich("; ".join(self.state.said[:1])) if result.trial.made.samples else ""
         self.view_said.setText(said)
 
     def _show_progress(self, runs: int) -> None:
